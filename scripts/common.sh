@@ -1,0 +1,50 @@
+# Shared by scripts/demo and scripts/test: what to install, how to configure and build.
+set -euo pipefail
+cd "$(dirname "${BASH_SOURCE[0]}")/.."
+
+packages=(
+  g++ cmake ninja-build ccache git pkg-config
+  qt6-base-dev qt6-svg-dev libqt6svg6 libgl-dev
+  libfftw3-dev libsqlite3-dev libsqlitecpp-dev libsndfile1-dev
+  libssl-dev nlohmann-json3-dev libcli11-dev libfmt-dev libexpected-dev
+  libgtest-dev libgmock-dev libbenchmark-dev
+)
+
+install=yes
+for argument in "$@"; do
+  case "$argument" in
+    --no-install) install=no ;;
+    *) echo "usage: $0 [--no-install]" >&2; exit 2 ;;
+  esac
+done
+
+install_packages() {
+  [ "$install" = yes ] || return 0
+  local missing=()
+  local state
+  # One dpkg query for all: a second run must start quickly.
+  state=$(dpkg-query -W -f '${db:Status-Abbrev} ${Package}\n' "${packages[@]}" 2>/dev/null || true)
+  for package in "${packages[@]}"; do
+    grep -q "^ii  *$package\$" <<<"$state" || missing+=("$package")
+  done
+  [ "${#missing[@]}" -gt 0 ] || return 0
+  echo "Installing from Debian: ${missing[*]}"
+  local as_root=()
+  [ "$(id -u)" = 0 ] || as_root=(sudo)
+  "${as_root[@]}" apt-get -o DPkg::Lock::Timeout=300 update
+  DEBIAN_FRONTEND=noninteractive "${as_root[@]}" apt-get -o DPkg::Lock::Timeout=300 install -y \
+    --no-install-recommends "${missing[@]}"
+}
+
+# build PRESET [TARGET...]
+build() {
+  local preset=$1
+  shift
+  export CCACHE_SLOPPINESS=pch_defines,time_macros
+  local flags=()
+  command -v ccache >/dev/null && flags+=(-DCMAKE_CXX_COMPILER_LAUNCHER=ccache)
+  [ -f "build/$preset/build.ninja" ] || cmake --preset "$preset" "${flags[@]}"
+  local targets=()
+  [ "$#" = 0 ] || targets=(--target "$@")
+  cmake --build --preset "$preset" "${targets[@]}"
+}

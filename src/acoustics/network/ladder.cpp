@@ -1,0 +1,28 @@
+#include "acoustics/network/ladder.h"
+
+#include "base/constants.h"
+
+namespace lalometer {
+
+std::complex<double> LadderPart::impedance_ohm(double frequency_hz) const {
+  const double w = 2.0 * kPi * frequency_hz;
+  const double capacitive = capacitance_f > 0.0 ? -1.0 / (w * capacitance_f) : 0.0;
+  return {resistance_ohm, w * inductance_h + capacitive};
+}
+
+LadderState solve_ladder(const Ladder& ladder, std::complex<double> load_ohm, double frequency_hz) {
+  std::complex<double> z = load_ohm;
+  std::complex<double> transfer = 1.0;
+  for (auto part = ladder.rbegin(); part != ladder.rend(); ++part) {
+    const std::complex<double> own = part->impedance_ohm(frequency_hz);
+    if (part->place == LadderPart::Place::kSeries) {
+      transfer *= z / (z + own);
+      z += own;
+    } else {
+      z = z * own / (z + own);
+    }
+  }
+  return {z, transfer};
+}
+
+}  // namespace lalometer

@@ -1,0 +1,80 @@
+#include "acoustics/signal/fft.h"
+
+#include <fftw3.h>
+
+#include <algorithm>
+#include <map>
+#include <mutex>
+
+namespace lalometer {
+namespace {
+
+struct PlanPair {
+  fftw_plan forward;
+  fftw_plan inverse;
+};
+
+/// Owns all plans for the life of the process. FFTW's planner is not thread-safe, so the mutex guards
+/// both the map and every planner call.
+PlanPair plans_for(std::size_t size) {
+  static std::mutex guard;
+  static std::map<std::size_t, PlanPair> plans;
+  const std::scoped_lock lock(guard);
+  if (const auto found = plans.find(size); found != plans.end()) return found->second;
+  Samples time(size);
+  Spectrum bins(size / 2 + 1);
+  auto* raw_bins = reinterpret_cast<fftw_complex*>(bins.data());
+  const int n = static_cast<int>(size);
+  const PlanPair pair{
+      fftw_plan_dft_r2c_1d(n, time.data(), raw_bins, FFTW_ESTIMATE | FFTW_PRESERVE_INPUT),
+      fftw_plan_dft_c2r_1d(n, raw_bins, time.data(), FFTW_ESTIMATE | FFTW_DESTROY_INPUT)};
+  plans.emplace(size, pair);
+  return pair;
+}
+
+}  // namespace
+
+RealTransform::RealTransform(std::size_t size) : size_(size) {
+  const PlanPair pair = plans_for(size);
+  forward_plan_ = pair.forward;
+  inverse_plan_ = pair.inverse;
+}
+
+void RealTransform::forward(const Samples& in, Spectrum& out) const {
+  // The plan preserves its input, so the const_cast never leads to a write.
+  fftw_execute_dft_r2c(static_cast<fftw_plan>(forward_plan_), const_cast<double*>(in.data()),
+                       reinterpret_cast<fftw_complex*>(out.data()));
+}
+
+void RealTransform::inverse(Spectrum& in, Samples& out) const {
+  fftw_execute_dft_c2r(static_cast<fftw_plan>(inverse_plan_),
+                       reinterpret_cast<fftw_complex*>(in.data()), out.data());
+  const double scale = 1.0 / static_cast<double>(size_);
+  for (double& sample : out) sample *= scale;
+}
+
+std::size_t fast_length(std::size_t n) {
+  std::size_t best = 1;
+  while (best < n) best *= 2;
+  for (std::size_t p7 = 1; p7 < best; p7 *= 7) {
+    for (std::size_t p5 = p7; p5 < best; p5 *= 5) {
+      for (std::size_t p3 = p5; p3 < best; p3 *= 3) {
+        std::size_t candidate = p3;
+        while (candidate < n) candidate *= 2;
+        best = std::min(best, candidate);
+      }
+    }
+  }
+  return best;
+}
+
+Spectrum real_spectrum(std::span<const double> x, std::size_t n) {
+  Samples padded(n, 0.0);
+  std::copy_n(x.begin(), std::min(x.size(), n), padded.begin());
+  const RealTransform transform(n);
+  Spectrum bins(transform.bin_count());
+  transform.forward(padded, bins);
+  return bins;
+}
+
+}  // namespace lalometer

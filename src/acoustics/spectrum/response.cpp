@@ -1,0 +1,119 @@
+#include "acoustics/spectrum/response.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "base/constants.h"
+
+namespace lalometer {
+
+Result<Response> Response::make(FrequencyAxis axis, std::vector<std::complex<double>> values,
+                                Quantity quantity, ValidRange valid, bool has_phase) {
+  if (axis.size() != values.size()) {
+    return bad_input(fmt::format("{} frequencies but {} values.", axis.size(), values.size()));
+  }
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    if (!std::isfinite(values[i].real()) || !std::isfinite(values[i].imag())) {
+      return bad_input(fmt::format("The value at {} Hz is not finite.", axis[i]));
+    }
+  }
+  return Response(std::move(axis), std::move(values), quantity, valid, has_phase);
+}
+
+double level_reference(Quantity quantity) {
+  return quantity == Quantity::kPressure ? kReferencePressure_pa : 1.0;
+}
+
+double to_level_db(double magnitude, double reference) {
+  return 20.0 * std::log10(std::max(magnitude / reference, 1e-20));
+}
+
+std::complex<double> from_level(double level_db, double phase_deg, double reference) {
+  return std::polar(reference * std::pow(10.0, level_db / 20.0), phase_deg * kPi / 180.0);
+}
+
+double Response::level_db(std::size_t i) const {
+  return to_level_db(std::abs(values_[i]), level_reference(quantity_));
+}
+
+double Response::phase_deg(std::size_t i) const { return std::arg(values_[i]) * 180.0 / kPi; }
+
+Response Response::with_valid(ValidRange valid) const {
+  Response copy = *this;
+  copy.valid_ = valid;
+  return copy;
+}
+
+std::vector<double> unwrapped_phase(const std::vector<std::complex<double>>& values) {
+  std::vector<double> phase(values.size());
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    phase[i] = std::arg(values[i]);
+    if (i > 0) phase[i] -= 2.0 * kPi * std::round((phase[i] - phase[i - 1]) / (2.0 * kPi));
+  }
+  return phase;
+}
+
+namespace {
+
+std::complex<double> between(std::complex<double> a, std::complex<double> b, double t) {
+  const double magnitude_a = std::abs(a);
+  const double magnitude_b = std::abs(b);
+  if (magnitude_a == 0.0 || magnitude_b == 0.0) return a + t * (b - a);
+  const double turn = std::arg(b * std::conj(a));
+  return std::polar(magnitude_a * std::pow(magnitude_b / magnitude_a, t), std::arg(a) + t * turn);
+}
+
+std::complex<double> held_value(const Response& curve, double frequency_hz) {
+  const FrequencyAxis& axis = curve.axis();
+  if (axis.size() == 1 || frequency_hz <= axis.front()) return curve.value(0);
+  if (frequency_hz >= axis.back()) return curve.value(axis.size() - 1);
+  const std::size_t i = axis.bracket(frequency_hz);
+  const double t = std::log(frequency_hz / axis[i]) / std::log(axis[i + 1] / axis[i]);
+  return between(curve.value(i), curve.value(i + 1), t);
+}
+
+}  // namespace
+
+Response resampled(const Response& curve, const FrequencyAxis& axis) {
+  std::vector<std::complex<double>> values(axis.size());
+  std::transform(axis.hz().begin(), axis.hz().end(), values.begin(),
+                 [&](double f) { return held_value(curve, f); });
+  const ValidRange covered{curve.axis().front(), curve.axis().back()};
+  // The values are interpolations of finite ones, so make() cannot refuse them.
+  return *Response::make(axis, std::move(values), curve.quantity(),
+                         intersect(curve.valid(), covered), curve.has_phase());
+}
+
+std::complex<double> value_at(const Response& curve, double frequency_hz) {
+  const FrequencyAxis& axis = curve.axis();
+  // A value read off at the axis' own end must not be lost to the last digit.
+  if (!(frequency_hz >= axis.front() * (1.0 - 1e-12) &&
+        frequency_hz <= axis.back() * (1.0 + 1e-12))) {
+    const double nan = std::numeric_limits<double>::quiet_NaN();
+    return {nan, nan};
+  }
+  return held_value(curve, frequency_hz);
+}
+
+Response without_delay(const Response& curve, double delay_s) {
+  std::vector<std::complex<double>> values(curve.size());
+  for (std::size_t i = 0; i < curve.size(); ++i) {
+    values[i] = curve.value(i) * std::polar(1.0, 2.0 * kPi * curve.axis()[i] * delay_s);
+  }
+  return *Response::make(curve.axis(), std::move(values), curve.quantity(), curve.valid(),
+                         curve.has_phase());
+}
+
+Response divided(const Response& a, const Response& b, Quantity quantity) {
+  const Response other = resampled(b, a.axis());
+  std::vector<std::complex<double>> values(a.size());
+  for (std::size_t i = 0; i < a.size(); ++i) {
+    const double scale = std::max(std::norm(other.value(i)), 1e-300);
+    values[i] = a.value(i) * std::conj(other.value(i)) / scale;
+  }
+  return *Response::make(a.axis(), std::move(values), quantity,
+                         intersect(a.valid(), other.valid()), a.has_phase() && b.has_phase());
+}
+
+}  // namespace lalometer

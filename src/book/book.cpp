@@ -1,0 +1,603 @@
+#include "book/book.h"
+
+#include <SQLiteCpp/Backup.h>
+#include <SQLiteCpp/SQLiteCpp.h>
+#include <sqlite3.h>
+
+#include <bit>
+#include <chrono>
+#include <cstring>
+#include <ctime>
+
+#include "base/hash.h"
+#include "book/json.h"
+#include "book/schema.h"
+
+namespace lalometer {
+namespace {
+
+static_assert(std::endian::native == std::endian::little, "raw recordings are little-endian");
+
+Error storage_error(const SQLite::Exception& problem, const std::string& where) {
+  switch (problem.getErrorCode()) {
+    case SQLITE_FULL:
+      return {ErrorCode::kStorage, "The disk is full. Nothing of this step was kept, all before it was. Make room and "
+                                   "do it again.", where};
+    case SQLITE_READONLY:
+      return {ErrorCode::kStorage, "The book cannot be written here (read-only file or folder). Nothing was changed; "
+                                   "duplicate it to a folder of yours to go on.", where};
+    case SQLITE_CANTOPEN:
+      return {ErrorCode::kStorage, "The file cannot be opened: check that the folder is there and may be written.", where};
+    case SQLITE_NOTADB:
+      return {ErrorCode::kBadInput, "This is not a Lalometer book. The file was left as it is.", where};
+    case SQLITE_CORRUPT:
+      return {ErrorCode::kStorage, "The book is damaged or cut short. It was left as it is; use a duplicate of it.", where};
+    case SQLITE_BUSY:
+    case SQLITE_LOCKED:
+      return {ErrorCode::kStorage, "Another program holds the book. Nothing was changed; try again.", where};
+    case SQLITE_IOERR:
+      return {ErrorCode::kStorage, "The disk refused to write or read (full, cut off or failing). Nothing of this step "
+                                   "was kept, all before it was.", where};
+    default:
+      return {ErrorCode::kStorage, std::string("The book could not be used: ") + problem.what(), where};
+  }
+}
+
+/// The border: what the library throws becomes an Error here and goes no further.
+template <class Action>
+auto guarded(const std::filesystem::path& path, Action action) -> Result<decltype(action())> {
+  try {
+    if constexpr (std::is_void_v<decltype(action())>) {
+      action();
+      return {};
+    } else {
+      return action();
+    }
+  } catch (const SQLite::Exception& problem) {
+    return tl::unexpected(storage_error(problem, path.string()));
+  }
+}
+
+template <class Enum, std::size_t N>
+Enum enum_of(const std::string& word, const Enum (&all)[N]) {
+  for (const Enum candidate : all) {
+    if (word_of(candidate) == word) return candidate;
+  }
+  return all[0];
+}
+
+constexpr RawForm kForms[] = {RawForm::kRecording, RawForm::kTextFile, RawForm::kImpulseFile, RawForm::kSweepFile};
+constexpr TakeKind kKinds[] = {TakeKind::kResponse, TakeKind::kImpedance};
+
+constexpr const char* kTakeColumns =
+    "SELECT take.id, subject_id, variant_id, rig_id, kind, form, name, conditions, raw_hash, raw_name, "
+    "sample_rate_hz, remarks, accepted, taken_at, note, colour FROM take LEFT JOIN on_score ON take_id = take.id ";
+
+Take take_from(SQLite::Statement& row) {
+  Take take;
+  take.id = row.getColumn(0).getInt64();
+  take.subject_id = row.getColumn(1).getInt64();
+  take.variant_id = row.getColumn(2).getInt64();
+  take.rig_id = row.getColumn(3).getInt64();
+  take.kind = enum_of(row.getColumn(4).getString(), kKinds);
+  take.form = enum_of(row.getColumn(5).getString(), kForms);
+  take.name = row.getColumn(6).getString();
+  take.conditions = conditions_from_json(row.getColumn(7).getString());
+  take.raw_hash = row.getColumn(8).getString();
+  take.raw_name = row.getColumn(9).getString();
+  take.sample_rate_hz = row.getColumn(10).getDouble();
+  take.remarks = remarks_from_json(row.getColumn(11).getString());
+  take.accepted = row.getColumn(12).getInt() != 0;
+  take.taken_at = row.getColumn(13).getString();
+  take.note = row.getColumn(14).getString();
+  take.colour = row.getColumn(15).isNull() ? -1 : row.getColumn(15).getInt();
+  return take;
+}
+
+std::vector<std::byte> bytes_of(const SQLite::Column& column) {
+  const auto* first = static_cast<const std::byte*>(column.getBlob());
+  return {first, first + column.getBytes()};
+}
+
+Result<std::vector<std::byte>> raw_from(const SQLite::Database& database, const std::filesystem::path& path,
+                                        const std::string& hash) {
+  auto found = guarded(path, [&]() -> std::optional<std::vector<std::byte>> {
+    SQLite::Statement query(database, "SELECT bytes FROM raw WHERE hash = ?");
+    query.bind(1, hash);
+    if (!query.executeStep()) return std::nullopt;
+    return bytes_of(query.getColumn(0));
+  });
+  if (!found) return tl::unexpected(found.error());
+  if (!*found) return fail(ErrorCode::kNotFound, "The raw data of this take is not in the book.", path.string());
+  return std::move(**found);
+}
+
+}  // namespace
+
+RawData packed_recording(std::span<const double> measured, std::span<const double> loopback, double sample_rate_hz) {
+  RawData raw{.bytes = {}, .sample_rate_hz = sample_rate_hz, .channel_count = 2, .file_name = {}};
+  raw.bytes.resize(measured.size() * 2 * sizeof(float));
+  for (std::size_t i = 0; i < measured.size(); ++i) {
+    const float pair[2] = {static_cast<float>(measured[i]), static_cast<float>(loopback[i])};
+    std::memcpy(raw.bytes.data() + i * sizeof(pair), pair, sizeof(pair));
+  }
+  return raw;
+}
+
+UnpackedRecording unpacked_recording(std::span<const std::byte> bytes) {
+  const std::size_t count = bytes.size() / (2 * sizeof(float));
+  UnpackedRecording recording{std::vector<double>(count), std::vector<double>(count)};
+  for (std::size_t i = 0; i < count; ++i) {
+    float pair[2];
+    std::memcpy(pair, bytes.data() + i * sizeof(pair), sizeof(pair));
+    recording.measured[i] = static_cast<double>(pair[0]);
+    recording.loopback[i] = static_cast<double>(pair[1]);
+  }
+  return recording;
+}
+
+struct Book::Room {
+  std::filesystem::path path;
+  SQLite::Database database;
+  bool read_only;
+
+  /// One step of undo or redo: its name and the log rows that take it back.
+  struct Step {
+    std::string name;
+    std::vector<std::string> statements;
+  };
+  std::vector<Step> done;
+  std::vector<Step> undone;
+
+  Room(std::filesystem::path file, int flags, bool is_read_only)
+      : path(std::move(file)), database(path.string(), flags, 5000), read_only(is_read_only) {}
+
+  void configure() {
+    if (!read_only) {
+      database.exec("PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL;");
+      create_undo_triggers(database);
+    }
+    database.exec("PRAGMA foreign_keys = ON; PRAGMA cache_size = -4000; PRAGMA journal_size_limit = 4194304;");
+  }
+
+  /// Statements logged since the last call, newest first.
+  std::vector<std::string> drain_log() {
+    std::vector<std::string> statements;
+    SQLite::Statement rows(database, "SELECT statement FROM undo_log ORDER BY seq DESC");
+    while (rows.executeStep()) statements.push_back(rows.getColumn(0).getString());
+    database.exec("DELETE FROM undo_log");
+    return statements;
+  }
+};
+
+Book::Book(std::unique_ptr<Room> room) : room_(std::move(room)) {}
+Book::Book(Book&&) noexcept = default;
+Book& Book::operator=(Book&&) noexcept = default;
+Book::~Book() = default;
+
+const std::filesystem::path& Book::path() const { return room_->path; }
+bool Book::read_only() const { return room_->read_only; }
+
+Result<Book> Book::create(const std::filesystem::path& path) {
+  std::error_code ignored;
+  if (std::filesystem::exists(path, ignored)) {
+    return bad_input("There is a file of this name already; it was left as it is.", path.string());
+  }
+  return guarded(path, [&] {
+    auto room = std::make_unique<Room>(path, SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE, false);
+    room->database.exec("PRAGMA journal_mode = WAL;");
+    SQLite::Transaction transaction(room->database);
+    create_schema(room->database);
+    transaction.commit();
+    room->configure();
+    return Book(std::move(room));
+  });
+}
+
+namespace {
+
+/// Refuses what is not a book of a version that this program knows; needs no write access.
+Result<int> version_of(const std::filesystem::path& path) {
+  std::error_code problem;
+  if (!std::filesystem::is_regular_file(path, problem)) {
+    return fail(ErrorCode::kNotFound, "There is no such book.", path.string());
+  }
+  return guarded(path, [&] {
+           SQLite::Database database(path.string(), SQLite::OPEN_READONLY, 5000);
+           const int application = database.execAndGet("PRAGMA application_id").getInt();
+           return application == kBookApplicationId ? database.execAndGet("PRAGMA user_version").getInt() : -1;
+         })
+      .and_then([&](int version) -> Result<int> {
+        if (version < 0) return bad_input("This is not a Lalometer book. The file was left as it is.", path.string());
+        if (version > kBookVersion) {
+          return fail(ErrorCode::kNewerVersion,
+                      fmt::format("This book was written by a newer Lalometer (format {}, this program knows {}). It "
+                                  "was left as it is; update the program to open it.", version, kBookVersion),
+                      path.string());
+        }
+        return version;
+      });
+}
+
+bool writable(const std::filesystem::path& path) {
+  // SQLite falls back to read-only by itself; asking it is more reliable than permission bits.
+  try {
+    SQLite::Database database(path.string(), SQLite::OPEN_READWRITE, 5000);
+    if (sqlite3_db_readonly(database.getHandle(), "main") != 0) return false;
+    database.exec("BEGIN IMMEDIATE; ROLLBACK;");
+    return true;
+  } catch (const SQLite::Exception& problem) {
+    return problem.getErrorCode() == SQLITE_BUSY;
+  }
+}
+
+}  // namespace
+
+Result<Book> Book::open(const std::filesystem::path& path) {
+  const Result<int> version = version_of(path);
+  if (!version) return tl::unexpected(version.error());
+  const bool may_write = writable(path);
+  return guarded(path, [&] {
+    auto room = std::make_unique<Room>(path, may_write ? SQLite::OPEN_READWRITE : SQLite::OPEN_READONLY, !may_write);
+    if (*version < kBookVersion && may_write) {
+      room->database.backup((path.string() + fmt::format(".version-{}", *version)).c_str(), SQLite::Database::Save);
+      SQLite::Transaction transaction(room->database);
+      migrate(room->database, *version);
+      transaction.commit();
+    }
+    room->configure();
+    // A cut-off file often opens well and fails on the first real page.
+    room->database.execAndGet("SELECT count(*) FROM take");
+    return Book(std::move(room));
+  });
+}
+
+Result<std::vector<Subject>> Book::subjects() const {
+  return guarded(room_->path, [&] {
+    std::vector<Subject> subjects;
+    SQLite::Statement rows(room_->database, "SELECT id, name, kind, description FROM subject WHERE removed = 0 ORDER BY id");
+    while (rows.executeStep()) {
+      subjects.push_back({rows.getColumn(0).getInt64(), rows.getColumn(1).getString(),
+                          driver_kind_of(rows.getColumn(2).getString()).value_or(DriverKind::kLoudspeaker),
+                          rows.getColumn(3).getString()});
+    }
+    return subjects;
+  });
+}
+
+Result<std::vector<Variant>> Book::variants(Id subject) const {
+  return guarded(room_->path, [&] {
+    std::vector<Variant> variants;
+    SQLite::Statement rows(room_->database,
+                           "SELECT id, subject_id, name, changed FROM variant WHERE subject_id = ? AND removed = 0 ORDER BY id");
+    rows.bind(1, subject);
+    while (rows.executeStep()) {
+      variants.push_back({rows.getColumn(0).getInt64(), rows.getColumn(1).getInt64(), rows.getColumn(2).getString(),
+                          rows.getColumn(3).getString()});
+    }
+    return variants;
+  });
+}
+
+Result<std::vector<Take>> Book::takes() const {
+  return guarded(room_->path, [&] {
+    std::vector<Take> takes;
+    SQLite::Statement rows(room_->database, std::string(kTakeColumns) + "WHERE removed = 0 ORDER BY take.id");
+    while (rows.executeStep()) takes.push_back(take_from(rows));
+    return takes;
+  });
+}
+
+Result<Take> Book::take(Id id) const {
+  auto found = guarded(room_->path, [&]() -> std::optional<Take> {
+    SQLite::Statement row(room_->database, std::string(kTakeColumns) + "WHERE take.id = ?");
+    row.bind(1, id);
+    if (!row.executeStep()) return std::nullopt;
+    return take_from(row);
+  });
+  if (!found) return tl::unexpected(found.error());
+  if (!*found) return fail(ErrorCode::kNotFound, "This take is not in the book.", room_->path.string());
+  return std::move(**found);
+}
+
+Result<Recipe> Book::recipe(Id subject) const {
+  return guarded(room_->path, [&] {
+    SQLite::Statement row(room_->database, "SELECT recipe FROM subject WHERE id = ?");
+    row.bind(1, subject);
+    return row.executeStep() ? recipe_from_json(row.getColumn(0).getString()) : Recipe{};
+  });
+}
+
+Result<RigCalibration> Book::rig(Id rig) const {
+  return guarded(room_->path, [&] {
+    SQLite::Statement row(room_->database, "SELECT calibration FROM rig WHERE id = ?");
+    row.bind(1, rig);
+    return row.executeStep() ? rig_from_json(row.getColumn(0).getString()) : RigCalibration{};
+  });
+}
+
+Result<std::string> Book::note(Id subject) const {
+  return guarded(room_->path, [&] {
+    SQLite::Statement row(room_->database, "SELECT note FROM subject WHERE id = ?");
+    row.bind(1, subject);
+    return row.executeStep() ? row.getColumn(0).getString() : std::string();
+  });
+}
+
+Result<Id> Book::add_subject(const Subject& subject) {
+  // Rows come in removed and are then shown by a logged update, so that undo never deletes what others refer to.
+  Id id = 0;
+  return edit("Add a subject", [&] {
+           SQLite::Statement insert(room_->database,
+                                    "INSERT INTO subject(name, kind, description, recipe, removed) VALUES (?, ?, ?, ?, 1)");
+           insert.bind(1, subject.name);
+           insert.bind(2, std::string(word_of(subject.kind)));
+           insert.bind(3, subject.description_json);
+           insert.bind(4, to_json(Recipe{}));
+           insert.exec();
+           id = room_->database.getLastInsertRowid();
+           room_->database.exec(fmt::format("UPDATE subject SET removed = 0 WHERE id = {}", id));
+         })
+      .map([&] { return id; });
+}
+
+Result<Id> Book::add_variant(const Variant& variant) {
+  Id id = 0;
+  return edit("Add a variant", [&] {
+           SQLite::Statement insert(room_->database,
+                                    "INSERT INTO variant(subject_id, name, changed, removed) VALUES (?, ?, ?, 1)");
+           insert.bind(1, variant.subject_id);
+           insert.bind(2, variant.name);
+           insert.bind(3, variant.changed);
+           insert.exec();
+           id = room_->database.getLastInsertRowid();
+           room_->database.exec(fmt::format("UPDATE variant SET removed = 0 WHERE id = {}", id));
+         })
+      .map([&] { return id; });
+}
+
+Result<Id> Book::add_rig(const RigCalibration& rig) {
+  return guarded(room_->path, [&]() -> Id {
+    const std::string json = to_json(rig);
+    SQLite::Statement insert(room_->database, "INSERT OR IGNORE INTO rig(calibration, added_at) VALUES (?, ?)");
+    insert.bind(1, json);
+    insert.bind(2, utc_now());
+    insert.exec();
+    SQLite::Statement query(room_->database, "SELECT id FROM rig WHERE calibration = ?");
+    query.bind(1, json);
+    query.executeStep();
+    return query.getColumn(0).getInt64();
+  });
+}
+
+Result<Id> Book::add_take(const Take& take, const RawData& raw) {
+  return add_takes({{take, raw}}).map([](const std::vector<Id>& ids) { return ids.front(); });
+}
+
+Result<std::vector<Id>> Book::add_takes(const std::vector<std::pair<Take, RawData>>& takes) {
+  return guarded(room_->path, [&] {
+    SQLite::Transaction transaction(room_->database, SQLite::TransactionBehavior::IMMEDIATE);
+    std::vector<Id> ids;
+    for (const auto& [take, raw] : takes) {
+      const std::string hash = sha256_hex(raw.bytes);
+      SQLite::Statement keep(room_->database, "INSERT OR IGNORE INTO raw VALUES (?, ?, ?, ?, ?)");
+      keep.bind(1, hash);
+      keep.bind(2, raw.sample_rate_hz);
+      keep.bind(3, raw.channel_count);
+      keep.bind(4, raw.file_name);
+      keep.bindNoCopy(5, raw.bytes.data(), static_cast<int>(raw.bytes.size()));
+      keep.exec();
+      SQLite::Statement insert(room_->database,
+                               "INSERT INTO take(subject_id, variant_id, rig_id, kind, form, name, conditions, raw_hash, "
+                               "raw_name, sample_rate_hz, remarks, accepted, taken_at, note) "
+                               "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
+      insert.bind(1, take.subject_id);
+      insert.bind(2, take.variant_id);
+      if (take.rig_id == 0) insert.bind(3); else insert.bind(3, take.rig_id);
+      insert.bind(4, std::string(word_of(take.kind)));
+      insert.bind(5, std::string(word_of(take.form)));
+      insert.bind(6, take.name);
+      insert.bind(7, to_json(take.conditions));
+      insert.bind(8, hash);
+      insert.bind(9, raw.file_name);
+      insert.bind(10, raw.sample_rate_hz);
+      insert.bind(11, to_json(take.remarks));
+      insert.bind(12, take.accepted ? 1 : 0);
+      insert.bind(13, take.taken_at.empty() ? utc_now() : take.taken_at);
+      insert.bind(14, take.note);
+      insert.exec();
+      ids.push_back(room_->database.getLastInsertRowid());
+    }
+    transaction.commit();
+    return ids;
+  });
+}
+
+Result<std::vector<std::byte>> Book::raw(const std::string& hash) const {
+  return raw_from(room_->database, room_->path, hash);
+}
+
+Result<std::vector<std::byte>> Book::read_raw(const std::filesystem::path& path, const std::string& hash) {
+  return guarded(path, [&] {
+           auto database = std::make_unique<SQLite::Database>(path.string(), SQLite::OPEN_READONLY, 5000);
+           return database;
+         })
+      .and_then([&](const std::unique_ptr<SQLite::Database>& database) { return raw_from(*database, path, hash); });
+}
+
+Result<void> Book::edit(const std::string& name, const std::function<void()>& change) {
+  return guarded(room_->path, [&] {
+    SQLite::Transaction transaction(room_->database, SQLite::TransactionBehavior::IMMEDIATE);
+    change();
+    Room::Step step{name, room_->drain_log()};
+    transaction.commit();
+    room_->done.push_back(std::move(step));
+    room_->undone.clear();
+  });
+}
+
+namespace {
+
+void update(SQLite::Database& database, const char* statement, const std::vector<std::string>& texts, Id id) {
+  SQLite::Statement query(database, statement);
+  int place = 1;
+  for (const std::string& text : texts) query.bind(place++, text);
+  query.bind(place, id);
+  query.exec();
+}
+
+}  // namespace
+
+Result<void> Book::set_recipe(Id subject, const Recipe& recipe) {
+  return edit("Change the recipe", [&] {
+    update(room_->database, "UPDATE subject SET recipe = ? WHERE id = ?", {to_json(recipe)}, subject);
+  });
+}
+
+Result<void> Book::rename_subject(Id subject, const std::string& name) {
+  return edit("Rename a subject", [&] {
+    update(room_->database, "UPDATE subject SET name = ? WHERE id = ?", {name}, subject);
+  });
+}
+
+Result<void> Book::rename_take(Id take, const std::string& name) {
+  return edit("Rename a take", [&] {
+    update(room_->database, "UPDATE take SET name = ? WHERE id = ?", {name}, take);
+  });
+}
+
+Result<void> Book::set_variant(Id variant, const std::string& name, const std::string& changed) {
+  return edit("Change a variant", [&] {
+    update(room_->database, "UPDATE variant SET name = ?, changed = ? WHERE id = ?", {name, changed}, variant);
+  });
+}
+
+Result<void> Book::set_take_note(Id take, const std::string& note) {
+  return edit("Change a note", [&] {
+    update(room_->database, "UPDATE take SET note = ? WHERE id = ?", {note}, take);
+  });
+}
+
+Result<void> Book::set_note(Id subject, const std::string& note) {
+  return edit("Change a note", [&] {
+    update(room_->database, "UPDATE subject SET note = ? WHERE id = ?", {note}, subject);
+  });
+}
+
+Result<void> Book::remove_take(Id take) {
+  return edit("Remove a take", [&] {
+    update(room_->database, "UPDATE take SET removed = 1 WHERE id = ?", {}, take);
+  });
+}
+
+Result<void> Book::remove_subject(Id subject) {
+  return edit("Remove a subject", [&] {
+    update(room_->database, "UPDATE subject SET removed = 1 WHERE id = ?", {}, subject);
+    update(room_->database, "UPDATE take SET removed = 1 WHERE subject_id = ? AND removed = 0", {}, subject);
+  });
+}
+
+std::string Book::undo_name() const { return room_->done.empty() ? std::string() : room_->done.back().name; }
+std::string Book::redo_name() const { return room_->undone.empty() ? std::string() : room_->undone.back().name; }
+Result<void> Book::undo() { return step(true); }
+Result<void> Book::redo() { return step(false); }
+
+Result<void> Book::step(bool back) {
+  std::vector<Room::Step>& from = back ? room_->done : room_->undone;
+  std::vector<Room::Step>& to = back ? room_->undone : room_->done;
+  if (from.empty()) return {};
+  return guarded(room_->path, [&] {
+    SQLite::Transaction transaction(room_->database, SQLite::TransactionBehavior::IMMEDIATE);
+    for (const std::string& statement : from.back().statements) room_->database.exec(statement);
+    Room::Step inverse{from.back().name, room_->drain_log()};
+    transaction.commit();
+    from.pop_back();
+    to.push_back(std::move(inverse));
+  });
+}
+
+Result<void> Book::set_colour(Id take, int colour) {
+  return guarded(room_->path, [&] {
+    if (colour < 0) {
+      room_->database.exec(fmt::format("DELETE FROM on_score WHERE take_id = {}", take));
+    } else {
+      room_->database.exec(fmt::format("INSERT OR REPLACE INTO on_score VALUES ({}, {})", take, colour));
+    }
+  });
+}
+
+Result<void> Book::set_view(const std::string& key, const std::string& value) {
+  return guarded(room_->path, [&] {
+    SQLite::Statement insert(room_->database, "INSERT OR REPLACE INTO view VALUES (?, ?)");
+    insert.bind(1, key);
+    insert.bind(2, value);
+    insert.exec();
+  });
+}
+
+std::string Book::view(const std::string& key) const {
+  return guarded(room_->path, [&] {
+           SQLite::Statement row(room_->database, "SELECT value FROM view WHERE key = ?");
+           row.bind(1, key);
+           return row.executeStep() ? row.getColumn(0).getString() : std::string();
+         })
+      .value_or(std::string());
+}
+
+void Book::keep_derived(const std::string& key, std::span<const std::byte> bytes) {
+  if (room_->read_only) return;
+  // A cache: what cannot be kept is worked out again next time.
+  (void)guarded(room_->path, [&] {
+    SQLite::Statement insert(room_->database, "INSERT OR REPLACE INTO derived VALUES (?, ?)");
+    insert.bind(1, key);
+    insert.bind(2, bytes.data(), static_cast<int>(bytes.size()));
+    insert.exec();
+  });
+}
+
+std::vector<std::byte> Book::derived(const std::string& key) const {
+  return guarded(room_->path, [&] {
+           SQLite::Statement row(room_->database, "SELECT bytes FROM derived WHERE key = ?");
+           row.bind(1, key);
+           return row.executeStep() ? bytes_of(row.getColumn(0)) : std::vector<std::byte>();
+         })
+      .value_or(std::vector<std::byte>());
+}
+
+Result<void> Book::duplicate_to(const std::filesystem::path& path) const {
+  std::error_code ignored;
+  if (std::filesystem::exists(path, ignored)) {
+    return bad_input("There is a file of this name already; it was left as it is.", path.string());
+  }
+  // In WAL an open book is three files: only SQLite's own copy is a whole one.
+  auto copied = guarded(path, [&] {
+    SQLite::Database target(path.string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
+    SQLite::Backup backup(target, room_->database);
+    (void)backup.executeStep();
+  });
+  if (!copied) std::filesystem::remove(path, ignored);
+  return copied;
+}
+
+std::int64_t Book::foreign_changes() const {
+  return guarded(room_->path, [&] { return room_->database.execAndGet("PRAGMA data_version").getInt64(); }).value_or(0);
+}
+
+Result<void> Book::check_integrity() const {
+  return guarded(room_->path, [&] { return room_->database.execAndGet("PRAGMA integrity_check").getString(); })
+      .and_then([&](const std::string& verdict) -> Result<void> {
+        if (verdict == "ok") return {};
+        return fail(ErrorCode::kStorage, "The book is damaged: " + verdict, room_->path.string());
+      });
+}
+
+std::string utc_now() {
+  const std::time_t now = std::chrono::system_clock::to_time_t(std::chrono::system_clock::now());
+  std::tm parts{};
+  gmtime_r(&now, &parts);
+  char text[32];
+  std::strftime(text, sizeof(text), "%Y-%m-%dT%H:%M:%SZ", &parts);
+  return text;
+}
+
+}  // namespace lalometer

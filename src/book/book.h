@@ -1,0 +1,119 @@
+#pragma once
+
+#include <filesystem>
+#include <functional>
+#include <memory>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "base/result.h"
+#include "book/records.h"
+#include "book/rig_calibration.h"
+
+namespace lalometer {
+
+/// Raw data on its way into the book. The bytes are never altered; their SHA-256 names them.
+struct RawData {
+  std::vector<std::byte> bytes;
+  double sample_rate_hz = 0.0;  ///< 0 for text files
+  int channel_count = 0;        ///< 0 for files kept byte for byte
+  std::string file_name;        ///< empty for recordings
+};
+
+/// Both channels of a recording as little-endian float32, interleaved (measured, loopback). Precondition: equally
+/// long.
+[[nodiscard]] RawData packed_recording(std::span<const double> measured, std::span<const double> loopback,
+                                       double sample_rate_hz);
+struct UnpackedRecording {
+  std::vector<double> measured;
+  std::vector<double> loopback;
+};
+[[nodiscard]] UnpackedRecording unpacked_recording(std::span<const std::byte> bytes);
+
+/// One file with everything about a set of subjects (docs/book-format.md). Every call that changes something is
+/// committed when it returns. All errors come as Result; a failed call leaves the book as it was.
+///
+/// Threads: a Book belongs to the thread that opened it. Workers read raw data through read_raw().
+class Book {
+ public:
+  /// A new book; the file must not exist.
+  [[nodiscard]] static Result<Book> create(const std::filesystem::path& path);
+  /// Refuses foreign files, damaged ones and books from a newer version, each by name. A book of an older version is
+  /// brought forward after a copy of it was put beside it. A book that cannot be written is opened for reading.
+  [[nodiscard]] static Result<Book> open(const std::filesystem::path& path);
+
+  Book(Book&&) noexcept;
+  Book& operator=(Book&&) noexcept;
+  ~Book();
+
+  [[nodiscard]] const std::filesystem::path& path() const;
+  [[nodiscard]] bool read_only() const;
+
+  [[nodiscard]] Result<std::vector<Subject>> subjects() const;
+  [[nodiscard]] Result<std::vector<Variant>> variants(Id subject) const;
+  /// All takes that are not removed, in the order they were taken; never touches raw data.
+  [[nodiscard]] Result<std::vector<Take>> takes() const;
+  [[nodiscard]] Result<Take> take(Id id) const;
+  [[nodiscard]] Result<Recipe> recipe(Id subject) const;
+  [[nodiscard]] Result<RigCalibration> rig(Id rig) const;
+  [[nodiscard]] Result<std::string> note(Id subject) const;
+
+  [[nodiscard]] Result<Id> add_subject(const Subject& subject);
+  [[nodiscard]] Result<Id> add_variant(const Variant& variant);
+  /// The same calibration is kept once; its id is given back.
+  [[nodiscard]] Result<Id> add_rig(const RigCalibration& rig);
+  /// Keeps raw data and take in one transaction. Taking is not an edit: it cannot be undone, only removed.
+  [[nodiscard]] Result<Id> add_take(const Take& take, const RawData& raw);
+  /// All or none.
+  [[nodiscard]] Result<std::vector<Id>> add_takes(const std::vector<std::pair<Take, RawData>>& takes);
+
+  [[nodiscard]] Result<std::vector<std::byte>> raw(const std::string& hash) const;
+  /// Reads raw data through a connection of its own: for workers.
+  [[nodiscard]] static Result<std::vector<std::byte>> read_raw(const std::filesystem::path& path,
+                                                               const std::string& hash);
+
+  /// Edits: each is one step of undo, named for the menu ("Change the gate").
+  [[nodiscard]] Result<void> set_recipe(Id subject, const Recipe& recipe);
+  [[nodiscard]] Result<void> rename_subject(Id subject, const std::string& name);
+  [[nodiscard]] Result<void> rename_take(Id take, const std::string& name);
+  [[nodiscard]] Result<void> set_variant(Id variant, const std::string& name, const std::string& changed);
+  [[nodiscard]] Result<void> set_take_note(Id take, const std::string& note);
+  [[nodiscard]] Result<void> set_note(Id subject, const std::string& note);
+  [[nodiscard]] Result<void> remove_take(Id take);
+  [[nodiscard]] Result<void> remove_subject(Id subject);
+
+  /// Name of the step that would be undone or redone; empty where there is none.
+  [[nodiscard]] std::string undo_name() const;
+  [[nodiscard]] std::string redo_name() const;
+  [[nodiscard]] Result<void> undo();
+  [[nodiscard]] Result<void> redo();
+
+  /// What lies on the score and how the window looks: kept, but not edits.
+  [[nodiscard]] Result<void> set_colour(Id take, int colour);
+  [[nodiscard]] Result<void> set_view(const std::string& key, const std::string& value);
+  [[nodiscard]] std::string view(const std::string& key) const;
+
+  /// Results that cost something, under the hash of their inputs. A failure to keep one is not an error.
+  void keep_derived(const std::string& key, std::span<const std::byte> bytes);
+  [[nodiscard]] std::vector<std::byte> derived(const std::string& key) const;
+
+  /// A consistent copy of the book in another file, which must not exist.
+  [[nodiscard]] Result<void> duplicate_to(const std::filesystem::path& path) const;
+  /// Changes whenever another connection committed something.
+  [[nodiscard]] std::int64_t foreign_changes() const;
+  /// "ok" from SQLite's own check of the whole file.
+  [[nodiscard]] Result<void> check_integrity() const;
+
+ private:
+  struct Room;
+  explicit Book(std::unique_ptr<Room> room);
+  [[nodiscard]] Result<void> edit(const std::string& name, const std::function<void()>& change);
+  [[nodiscard]] Result<void> step(bool back);
+  std::unique_ptr<Room> room_;
+};
+
+/// Now as ISO 8601 in UTC, "2031-05-04T13:07:55Z".
+[[nodiscard]] std::string utc_now();
+
+}  // namespace lalometer

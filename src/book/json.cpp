@@ -1,0 +1,189 @@
+#include "book/json.h"
+
+#include <nlohmann/json.hpp>
+
+namespace lalometer {
+namespace {
+
+using Json = nlohmann::json;
+
+/// A damaged column reads as empty: the raw data and the rest of the row stay reachable.
+Json parsed(const std::string& text) {
+  Json json = Json::parse(text, nullptr, false);
+  return json.is_object() || json.is_array() ? json : Json::object();
+}
+
+template <class T>
+void read(const Json& json, const char* key, T& value) {
+  const auto found = json.find(key);
+  if (found == json.end()) return;
+  if constexpr (std::is_same_v<T, bool>) {
+    if (found->is_boolean()) value = found->get<bool>();
+  } else if constexpr (std::is_arithmetic_v<T>) {
+    if (found->is_number()) value = found->get<T>();
+  } else {
+    if (found->is_string()) value = found->get<T>();
+  }
+}
+
+Json curve_json(const Response& curve) {
+  Json json{{"frequency_hz", Json::array()}, {"real", Json::array()}, {"imaginary", Json::array()}};
+  for (std::size_t i = 0; i < curve.size(); ++i) {
+    json["frequency_hz"].push_back(curve.axis()[i]);
+    json["real"].push_back(curve.value(i).real());
+    json["imaginary"].push_back(curve.value(i).imag());
+  }
+  json["has_phase"] = curve.has_phase();
+  return json;
+}
+
+std::optional<Response> curve_from(const Json& json) {
+  try {
+    auto axis = FrequencyAxis::make(json.at("frequency_hz").get<std::vector<double>>());
+    const auto real = json.at("real").get<std::vector<double>>();
+    const auto imaginary = json.at("imaginary").get<std::vector<double>>();
+    if (!axis || real.size() != imaginary.size()) return std::nullopt;
+    std::vector<std::complex<double>> values(real.size());
+    for (std::size_t i = 0; i < real.size(); ++i) values[i] = {real[i], imaginary[i]};
+    const ValidRange whole{axis->front(), axis->back()};
+    auto curve = Response::make(std::move(*axis), std::move(values), Quantity::kRatio, whole,
+                                json.value("has_phase", true));
+    if (curve) return *curve;
+  } catch (const Json::exception&) {
+    // A calibration that cannot be read is none; the window says that it is missing.
+  }
+  return std::nullopt;
+}
+
+}  // namespace
+
+std::string to_json(const Conditions& c) {
+  Json more = Json::object();
+  for (const auto& [key, value] : c.more_json) more[key] = Json::parse(value, nullptr, false);
+  return Json{{"distance_m", c.distance_m},
+              {"drive_v", c.drive_v},
+              {"horizontal_deg", c.horizontal_deg},
+              {"vertical_deg", c.vertical_deg},
+              {"temperature_c", c.temperature_c},
+              {"delay_included", c.delay_included},
+              {"condition", c.condition},
+              {"driver", c.driver},
+              {"sample", c.sample},
+              {"channel", c.channel},
+              {"gate_s", c.gate_s},
+              {"t0_s", c.t0_s},
+              {"loopback_channel", c.loopback_channel},
+              {"start_hz", c.stimulus.start_hz},
+              {"stop_hz", c.stimulus.stop_hz},
+              {"duration_s", c.stimulus.duration_s},
+              {"lead_in_s", c.stimulus.lead_in_s},
+              {"amplitude", c.stimulus.amplitude},
+              {"more", more}}
+      .dump();
+}
+
+Conditions conditions_from_json(const std::string& text) {
+  const Json json = parsed(text);
+  Conditions c;
+  read(json, "distance_m", c.distance_m);
+  read(json, "drive_v", c.drive_v);
+  read(json, "horizontal_deg", c.horizontal_deg);
+  read(json, "vertical_deg", c.vertical_deg);
+  read(json, "temperature_c", c.temperature_c);
+  read(json, "delay_included", c.delay_included);
+  read(json, "condition", c.condition);
+  read(json, "driver", c.driver);
+  read(json, "sample", c.sample);
+  read(json, "channel", c.channel);
+  read(json, "gate_s", c.gate_s);
+  read(json, "t0_s", c.t0_s);
+  read(json, "loopback_channel", c.loopback_channel);
+  read(json, "start_hz", c.stimulus.start_hz);
+  read(json, "stop_hz", c.stimulus.stop_hz);
+  read(json, "duration_s", c.stimulus.duration_s);
+  read(json, "lead_in_s", c.stimulus.lead_in_s);
+  read(json, "amplitude", c.stimulus.amplitude);
+  if (const auto more = json.find("more"); more != json.end() && more->is_object()) {
+    for (const auto& [key, value] : more->items()) c.more_json[key] = value.dump();
+  }
+  return c;
+}
+
+std::string to_json(const std::vector<Remark>& remarks) {
+  Json json = Json::array();
+  for (const Remark& r : remarks) {
+    json.push_back({{"weight", static_cast<int>(r.weight)}, {"code", r.code}, {"text", r.text}, {"advice", r.advice}});
+  }
+  return json.dump();
+}
+
+std::vector<Remark> remarks_from_json(const std::string& text) {
+  std::vector<Remark> remarks;
+  for (const Json& json : parsed(text)) {
+    Remark r;
+    int weight = 0;
+    read(json, "weight", weight);
+    r.weight = weight == 2 ? Remark::Weight::kRefusal : weight == 1 ? Remark::Weight::kDoubt : Remark::Weight::kNote;
+    read(json, "code", r.code);
+    read(json, "text", r.text);
+    read(json, "advice", r.advice);
+    remarks.push_back(std::move(r));
+  }
+  return remarks;
+}
+
+std::string to_json(const Recipe& r) {
+  return Json{{"gate_s", r.gate_s}, {"gated", r.gated}, {"continue_tail", r.continue_tail}, {"smoothing", r.smoothing}}
+      .dump();
+}
+
+Recipe recipe_from_json(const std::string& text) {
+  const Json json = parsed(text);
+  Recipe r;
+  read(json, "gate_s", r.gate_s);
+  read(json, "gated", r.gated);
+  read(json, "continue_tail", r.continue_tail);
+  read(json, "smoothing", r.smoothing);
+  return r;
+}
+
+std::string to_json(const RigCalibration& rig) {
+  Json json{{"rig_name", rig.rig_name},
+            {"output_v_per_unit", rig.output_v_per_unit},
+            {"loopback_v_per_unit", rig.loopback_v_per_unit},
+            {"input_pa_per_unit", rig.input_pa_per_unit},
+            {"jig_v_per_unit", rig.jig_v_per_unit},
+            {"reference_ohm", rig.reference_ohm},
+            {"cable_ohm", rig.cable_ohm}};
+  if (rig.microphone_correction) json["microphone_correction"] = curve_json(*rig.microphone_correction);
+  if (rig.jig) {
+    json["jig"] = {{"open", curve_json(rig.jig->open)},
+                   {"shorted", curve_json(rig.jig->shorted)},
+                   {"known", curve_json(rig.jig->known)},
+                   {"known_ohm", rig.jig->known_ohm}};
+  }
+  return json.dump();
+}
+
+RigCalibration rig_from_json(const std::string& text) {
+  const Json json = parsed(text);
+  RigCalibration rig;
+  read(json, "rig_name", rig.rig_name);
+  read(json, "output_v_per_unit", rig.output_v_per_unit);
+  read(json, "loopback_v_per_unit", rig.loopback_v_per_unit);
+  read(json, "input_pa_per_unit", rig.input_pa_per_unit);
+  read(json, "jig_v_per_unit", rig.jig_v_per_unit);
+  read(json, "reference_ohm", rig.reference_ohm);
+  read(json, "cable_ohm", rig.cable_ohm);
+  if (json.contains("microphone_correction")) rig.microphone_correction = curve_from(json["microphone_correction"]);
+  if (json.contains("jig")) {
+    const Json& jig = json["jig"];
+    auto open = curve_from(jig.value("open", Json()));
+    auto shorted = curve_from(jig.value("shorted", Json()));
+    auto known = curve_from(jig.value("known", Json()));
+    if (open && shorted && known) rig.jig = JigCalibration{*open, *shorted, *known, jig.value("known_ohm", 10.0)};
+  }
+  return rig;
+}
+
+}  // namespace lalometer

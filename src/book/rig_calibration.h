@@ -1,0 +1,27 @@
+#pragma once
+
+#include <optional>
+#include <string>
+
+#include "acoustics/impedance/divider.h"
+#include "acoustics/spectrum/response.h"
+
+namespace lalometer {
+
+/// What turns full-scale units into volts, pascals and ohms. Kept with date and rig, applied by reference.
+struct RigCalibration {
+  std::string rig_name = "Practice bench";
+  double output_v_per_unit = 20.0;    ///< amplifier's terminals, V peak per digital 1.0
+  double loopback_v_per_unit = 20.0;  ///< V peak at the amplifier per recorded 1.0
+  double input_pa_per_unit = 20.0;    ///< microphone input, Pa peak per recorded 1.0
+  double jig_v_per_unit = 20.0;       ///< jig terminals, V peak per recorded 1.0
+  double reference_ohm = 27.0;        ///< resistor of the impedance jig
+  double cable_ohm = 0.0;
+  /// Deviation of the microphone's response from flat, dB and degrees, to be taken out. The file's 0 dB is at its
+  /// reference frequency.
+  std::optional<Response> microphone_correction;
+  /// Open, short and known resistor, where they were taken; the divider's resistor is used otherwise.
+  std::optional<JigCalibration> jig;
+};
+
+}  // namespace lalometer

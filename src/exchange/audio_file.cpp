@@ -1,0 +1,161 @@
+#include "exchange/audio_file.h"
+
+#include <sndfile.h>
+
+#include <algorithm>
+#include <cstring>
+#include <fstream>
+#include <memory>
+#include <system_error>
+
+namespace lalometer {
+namespace {
+
+/// A file in memory for libsndfile's callbacks.
+struct Memory {
+  std::vector<std::byte> bytes;
+  sf_count_t at = 0;
+
+  static Memory& of(void* self) { return *static_cast<Memory*>(self); }
+  static sf_count_t length(void* self) { return static_cast<sf_count_t>(of(self).bytes.size()); }
+  static sf_count_t seek(sf_count_t offset, int whence, void* self) {
+    Memory& m = of(self);
+    const sf_count_t base = whence == SEEK_SET ? 0 : whence == SEEK_CUR ? m.at : length(self);
+    m.at = std::max<sf_count_t>(base + offset, 0);
+    return m.at;
+  }
+  static sf_count_t read(void* out, sf_count_t count, void* self) {
+    Memory& m = of(self);
+    const sf_count_t have = std::clamp<sf_count_t>(length(self) - m.at, 0, count);
+    if (have > 0) std::memcpy(out, m.bytes.data() + m.at, static_cast<std::size_t>(have));
+    m.at += have;
+    return have;
+  }
+  static sf_count_t write(const void* in, sf_count_t count, void* self) {
+    Memory& m = of(self);
+    if (m.at + count > length(self)) m.bytes.resize(static_cast<std::size_t>(m.at + count));
+    std::memcpy(m.bytes.data() + m.at, in, static_cast<std::size_t>(count));
+    m.at += count;
+    return count;
+  }
+  static sf_count_t tell(void* self) { return of(self).at; }
+};
+
+SF_VIRTUAL_IO callbacks() { return {Memory::length, Memory::seek, Memory::read, Memory::write, Memory::tell}; }
+
+using Handle = std::unique_ptr<SNDFILE, int (*)(SNDFILE*)>;
+
+std::string format_name(int format) {
+  const char* sample = "";
+  switch (format & SF_FORMAT_SUBMASK) {
+    case SF_FORMAT_PCM_S8:
+    case SF_FORMAT_PCM_U8: sample = "8-bit "; break;
+    case SF_FORMAT_PCM_16: sample = "16-bit "; break;
+    case SF_FORMAT_PCM_24: sample = "24-bit "; break;
+    case SF_FORMAT_PCM_32: sample = "32-bit "; break;
+    case SF_FORMAT_FLOAT: sample = "32-bit float "; break;
+    case SF_FORMAT_DOUBLE: sample = "64-bit float "; break;
+    default: break;
+  }
+  return std::string(sample) + ((format & SF_FORMAT_TYPEMASK) == SF_FORMAT_FLAC ? "FLAC" : "WAV");
+}
+
+}  // namespace
+
+Result<AudioData> read_audio(std::span<const std::byte> bytes, const std::string& file_name) {
+  Memory memory{{bytes.begin(), bytes.end()}};
+  SF_VIRTUAL_IO io = callbacks();
+  SF_INFO info{};
+  const Handle file(sf_open_virtual(&io, SFM_READ, &info, &memory), sf_close);
+  if (!file) return bad_input(std::string("This sound file cannot be read: ") + sf_strerror(nullptr), file_name);
+  const int type = info.format & SF_FORMAT_TYPEMASK;
+  if (type != SF_FORMAT_WAV && type != SF_FORMAT_WAVEX && type != SF_FORMAT_RF64 && type != SF_FORMAT_FLAC) {
+    return bad_input("Sound is read from WAV and FLAC files only.", file_name);
+  }
+  if (info.frames < 1 || info.channels < 1 || info.samplerate < 1) return bad_input("This sound file is empty.", file_name);
+  const auto channels = static_cast<std::size_t>(info.channels);
+  const auto frames = static_cast<std::size_t>(info.frames);
+  if (frames > std::size_t{1} << 28U) return bad_input("This sound file is longer than can be a measurement.", file_name);
+  std::vector<double> interleaved(frames * channels);
+  const sf_count_t got = sf_readf_double(file.get(), interleaved.data(), info.frames);
+  if (got != info.frames) {
+    return bad_input(fmt::format("The file ends after {} of {} samples.", got, info.frames), file_name);
+  }
+  AudioData audio{static_cast<double>(info.samplerate), std::vector(channels, std::vector<double>(frames)),
+                  format_name(info.format)};
+  for (std::size_t i = 0; i < interleaved.size(); ++i) {
+    if (!(interleaved[i] > -1e9 && interleaved[i] < 1e9)) {
+      return bad_input(fmt::format("Sample {} is not a finite number.", i / channels), file_name);
+    }
+    audio.channels[i % channels][i / channels] = interleaved[i];
+  }
+  return audio;
+}
+
+Result<std::vector<std::byte>> audio_bytes(const AudioData& audio, AudioFormat format) {
+  Memory memory;
+  SF_VIRTUAL_IO io = callbacks();
+  SF_INFO info{};
+  info.samplerate = static_cast<int>(audio.sample_rate_hz);
+  info.channels = static_cast<int>(audio.channels.size());
+  info.format = format == AudioFormat::kWavFloat32 ? SF_FORMAT_WAV | SF_FORMAT_FLOAT
+                : format == AudioFormat::kWav24    ? SF_FORMAT_WAV | SF_FORMAT_PCM_24
+                                                   : SF_FORMAT_FLAC | SF_FORMAT_PCM_24;
+  const std::size_t frames = audio.channels.front().size();
+  std::vector<double> interleaved;
+  interleaved.reserve(frames * audio.channels.size());
+  for (std::size_t i = 0; i < frames; ++i) {
+    for (const auto& channel : audio.channels) interleaved.push_back(channel[i]);
+  }
+  {
+    const Handle file(sf_open_virtual(&io, SFM_WRITE, &info, &memory), sf_close);
+    if (!file) return bad_input(std::string("This sound cannot be written: ") + sf_strerror(nullptr));
+    sf_command(file.get(), SFC_SET_CLIPPING, nullptr, SF_TRUE);
+    if (sf_writef_double(file.get(), interleaved.data(), static_cast<sf_count_t>(frames)) != static_cast<sf_count_t>(frames)) {
+      return fail(ErrorCode::kStorage, "The sound could not be written in full.");
+    }
+  }
+  return std::move(memory.bytes);
+}
+
+Result<std::vector<std::byte>> file_bytes(const std::filesystem::path& path) {
+  std::error_code problem;
+  if (!std::filesystem::exists(path, problem)) return fail(ErrorCode::kNotFound, "There is no such file.", path.string());
+  if (!std::filesystem::is_regular_file(path, problem)) return bad_input("This is not a file.", path.string());
+  std::ifstream in(path, std::ios::binary);
+  if (!in) return fail(ErrorCode::kStorage, "The file may not be read.", path.string());
+  const auto size = std::filesystem::file_size(path, problem);
+  if (problem || size > std::uintmax_t{1} << 31U) return bad_input("The file is too large.", path.string());
+  std::vector<std::byte> bytes(static_cast<std::size_t>(size));
+  in.read(reinterpret_cast<char*>(bytes.data()), static_cast<std::streamsize>(size));
+  if (!in) return fail(ErrorCode::kStorage, "The file could not be read to its end.", path.string());
+  return bytes;
+}
+
+Result<void> write_file(const std::filesystem::path& path, std::span<const std::byte> bytes) {
+  const std::filesystem::path draft = path.string() + ".part";
+  std::error_code problem;
+  {
+    std::ofstream out(draft, std::ios::binary | std::ios::trunc);
+    out.write(reinterpret_cast<const char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
+    out.flush();
+    if (!out) {
+      out.close();
+      std::filesystem::remove(draft, problem);
+      return fail(ErrorCode::kStorage, "The file could not be written (disk full or folder read-only). What was there before is as it was.",
+                  path.string());
+    }
+  }
+  std::filesystem::rename(draft, path, problem);
+  if (problem) {
+    std::filesystem::remove(draft, problem);
+    return fail(ErrorCode::kStorage, "The file could not be put in place.", path.string());
+  }
+  return {};
+}
+
+Result<void> write_file(const std::filesystem::path& path, const std::string& text) {
+  return write_file(path, std::as_bytes(std::span(text.data(), text.size())));
+}
+
+}  // namespace lalometer

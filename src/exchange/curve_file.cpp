@@ -1,0 +1,70 @@
+#include "exchange/curve_file.h"
+
+#include <algorithm>
+#include <cctype>
+
+#include "base/text.h"
+
+namespace lalometer {
+namespace {
+
+std::string lower(std::string text) {
+  std::transform(text.begin(), text.end(), text.begin(),
+                 [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+  return text;
+}
+
+}  // namespace
+
+Response curve_of(const TextTable& table, ColumnKind kind, double valid_from_hz) {
+  const Quantity quantity = kind == ColumnKind::kImpedance ? Quantity::kImpedance
+                            : kind == ColumnKind::kResponse ? Quantity::kPressure
+                                                            : Quantity::kRatio;
+  std::vector<double> f;
+  std::vector<std::complex<double>> values;
+  for (const TableRow& row : table.rows) {
+    f.push_back(row.frequency_hz);
+    values.push_back(kind == ColumnKind::kImpedance
+                         ? std::polar(row.magnitude, row.phase_deg * 3.14159265358979323846 / 180.0)
+                         : from_level(row.magnitude, row.phase_deg, level_reference(quantity)));
+  }
+  const ValidRange valid = intersect({f.front(), f.back()}, {valid_from_hz, f.back()});
+  // The table's invariants (rising, above 0, finite) are those of an axis.
+  return *Response::make(*FrequencyAxis::make(std::move(f)), std::move(values), quantity, valid, table.has_phase);
+}
+
+std::string curve_text(const Response& curve, const std::vector<std::string>& comments) {
+  std::string text;
+  for (const std::string& comment : comments) text += "* " + comment + "\n";
+  const bool impedance = curve.quantity() == Quantity::kImpedance;
+  text += impedance ? "* Hz ohm" : "* Hz dB";
+  text += curve.has_phase() ? " degrees\n" : "\n";
+  for (std::size_t i = 0; i < curve.size(); ++i) {
+    text += shortest(curve.axis()[i]) + "\t" + shortest(impedance ? curve.magnitude(i) : curve.level_db(i));
+    if (curve.has_phase()) text += "\t" + shortest(curve.phase_deg(i));
+    text += "\n";
+  }
+  return text;
+}
+
+std::optional<ColumnKind> guessed_kind(const std::string& file_name, const TextTable& table) {
+  const std::string name = lower(file_name);
+  if (name.ends_with(".frd")) return ColumnKind::kResponse;
+  if (name.ends_with(".zma")) return ColumnKind::kImpedance;
+  if (name.ends_with(".cal")) return ColumnKind::kCalibration;
+  for (const std::string& comment : table.comments) {
+    const std::string words = lower(comment);
+    if (words.find("ohm") != std::string::npos || words.find("imped") != std::string::npos) return ColumnKind::kImpedance;
+    if (words.find("db") != std::string::npos) return ColumnKind::kResponse;
+  }
+  std::vector<double> m;
+  for (const TableRow& row : table.rows) m.push_back(row.magnitude);
+  std::nth_element(m.begin(), m.begin() + static_cast<std::ptrdiff_t>(m.size() / 2), m.end());
+  const auto [low, high] = std::minmax_element(m.begin(), m.end());
+  const double middle = m[m.size() / 2];
+  if (middle > 45.0 && middle < 140.0) return ColumnKind::kResponse;
+  if (*low > 0.5 && middle > 2.0 && middle < 40.0 && *high < 2000.0) return ColumnKind::kImpedance;
+  return std::nullopt;
+}
+
+}  // namespace lalometer

@@ -1,0 +1,61 @@
+#pragma once
+
+#include <functional>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "base/result.h"
+
+namespace lalometer {
+
+/// A full-duplex audio interface as four verbs: ability, prepare, run, stop. The practice bench is one
+/// implementation among others; nothing above this line knows which it is.
+
+struct DeviceAbility {
+  std::string name;
+  std::vector<double> sample_rates_hz;
+  int output_count = 0;
+  int input_count = 0;
+};
+
+/// What the terminals are connected to for a take. A real device cannot switch this and ignores it (the
+/// person at the bench connects what the instructions say); the practice bench connects itself.
+enum class Hookup { kMicrophone, kImpedanceJig };
+
+struct StreamSetup {
+  double sample_rate_hz;
+  int measure_input;   ///< 0-based channel of microphone or jig terminals
+  int loopback_input;  ///< 0-based channel of the loopback
+  Hookup hookup;
+};
+
+/// What came in, full scale 1.0, both channels equally long and sample-synchronous with the output.
+struct Recording {
+  double sample_rate_hz = 0.0;
+  std::vector<double> measured;
+  std::vector<double> loopback;
+};
+
+/// Called now and then with the share that is done, 0..1.
+using Progress = std::function<void(double)>;
+
+class AudioDevice {
+ public:
+  AudioDevice() = default;
+  AudioDevice(const AudioDevice&) = delete;
+  AudioDevice& operator=(const AudioDevice&) = delete;
+  virtual ~AudioDevice() = default;
+
+  [[nodiscard]] virtual DeviceAbility ability() const = 0;
+  /// Opens the stream. A rate or channel the device lacks is an error that names it.
+  [[nodiscard]] virtual Result<void> prepare(const StreamSetup& setup) = 0;
+  /// Plays `output` (full scale 1.0) on the first output and records as long as it plays. Blocks; returns
+  /// kCancelled within 100 ms of a stop request.
+  [[nodiscard]] virtual Result<Recording> run(const std::vector<double>& output, std::stop_token stop,
+                                              const Progress& progress) = 0;
+  /// Silences the output at once and closes the stream. Safe to call at any time, also twice.
+  virtual void stop() = 0;
+};
+
+}  // namespace lalometer
