@@ -71,6 +71,7 @@ std::string to_json(const Conditions& c) {
               {"sample", c.sample},
               {"channel", c.channel},
               {"gate_s", c.gate_s},
+              {"pa_per_v", c.pa_per_v},
               {"t0_s", c.t0_s},
               {"loopback_channel", c.loopback_channel},
               {"start_hz", c.stimulus.start_hz},
@@ -96,6 +97,7 @@ Conditions conditions_from_json(const std::string& text) {
   read(json, "sample", c.sample);
   read(json, "channel", c.channel);
   read(json, "gate_s", c.gate_s);
+  read(json, "pa_per_v", c.pa_per_v);
   read(json, "t0_s", c.t0_s);
   read(json, "loopback_channel", c.loopback_channel);
   read(json, "start_hz", c.stimulus.start_hz);

@@ -66,6 +66,7 @@ struct Conditions {
   std::string sample;
   int channel = 0;              ///< of an imported sound file
   double gate_s = 0.0;          ///< gate already applied to an imported response; 0: not told
+  double pa_per_v = 0.0;        ///< of an imported sweep: pascals per volt of its units; 0: not told
   double t0_s = 0.0;            ///< moment of excitation in an imported impulse response
   /// Of an imported sweep: which channel of the file is the loopback; -1 where there is none.
   int loopback_channel = -1;

@@ -56,7 +56,7 @@ class Reader {
 
 const std::set<std::string> kKnownTakeKeys = {
     "id", "kind", "file", "condition", "driver", "sample", "variant", "horizontal_deg", "vertical_deg", "distance_m",
-    "drive_v", "gate_ms", "delay_included", "channel", "t0_s", "stimulus", "note", "loopback_channel", "name"};
+    "drive_v", "gate_ms", "delay_included", "channel", "t0_s", "stimulus", "note", "loopback_channel", "name", "pa_per_v"};
 
 /// Subject's part of the set: checked where this version relies on it, kept whole.
 Result<Subject> read_subject(const Json& root, const std::string& file) {
@@ -149,6 +149,7 @@ Result<SetTake> read_take(const Json& json, const std::filesystem::path& folder,
   c.channel = static_cast<int>(reader.number("channel", 0.0));
   c.loopback_channel = static_cast<int>(reader.number("loopback_channel", -1.0));
   c.t0_s = reader.number("t0_s", 0.0);
+  c.pa_per_v = reader.number("pa_per_v", 0.0);
   c.gate_s = reader.number("gate_ms", 0.0) / 1000.0;
   reader.require(c.distance_m > 0.0, "\"distance_m\" must be above 0.");
   reader.require(c.drive_v > 0.0, "\"drive_v\" must be above 0.");
@@ -288,6 +289,7 @@ Result<void> write_set(const MeasurementSet& set, const std::filesystem::path& f
     if (!item.take.note.empty()) json["note"] = item.take.note;
     if (item.take.form != RawForm::kTextFile) {
       json["channel"] = c.channel;
+      if (c.pa_per_v > 0.0) json["pa_per_v"] = c.pa_per_v;
       if (c.loopback_channel >= 0) json["loopback_channel"] = c.loopback_channel;
     }
     if (item.take.form == RawForm::kImpulseFile) json["t0_s"] = c.t0_s;

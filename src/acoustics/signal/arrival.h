@@ -8,7 +8,7 @@ namespace lalometer {
 
 /// When the direct sound comes.
 struct Arrival {
-  double time_s;  ///< on the impulse response's own clock (t = 0 at zero_index)
+  double time_s;  ///< on the impulse response's own clock (t = 0 at zero_at)
   /// First reflection after it, on the same clock; nothing where none stands out.
   std::optional<double> first_reflection_s;
 };

@@ -70,10 +70,11 @@ ImpulseResponse deconvolve(std::span<const double> recording, std::span<const do
 
   ImpulseResponse response;
   response.sample_rate_hz = sample_rate_hz;
-  response.zero_index = n / 4;
+  const std::size_t before = n / 4;
+  response.zero_at = static_cast<double>(before);
   response.excited = {excited.low_hz, excited.high_hz};
   response.samples.resize(n);
-  std::rotate_copy(time.begin(), time.end() - static_cast<std::ptrdiff_t>(response.zero_index), time.end(),
+  std::rotate_copy(time.begin(), time.end() - static_cast<std::ptrdiff_t>(before), time.end(),
                    response.samples.begin());
   return response;
 }

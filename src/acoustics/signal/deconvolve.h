@@ -24,7 +24,7 @@ struct Band_hz {
 ///
 /// @param recording, reference  equal length >= 2, padded here to a fast length with zeros.
 /// @param excited  0 < low < high.
-/// @return zero_index at a quarter of the length: three quarters for positive times.
+/// @return zero_at at a quarter of the length: three quarters for positive times.
 [[nodiscard]] ImpulseResponse deconvolve(std::span<const double> recording,
                                          std::span<const double> reference, double sample_rate_hz,
                                          Band_hz excited);

@@ -70,7 +70,7 @@ Response gated_response(const ImpulseResponse& response, const Gate& gate, const
                         Quantity quantity) {
   const double rate = response.sample_rate_hz;
   const std::vector<double>& h = response.samples;
-  const double arrival = gate.arrival_s * rate + static_cast<double>(response.zero_index);
+  const double arrival = gate.arrival_s * rate + response.zero_at;
   const double length = gate.length_s * rate;
   const double lead = std::max(gate.lead_s * rate, 1.0);
   const auto limit = static_cast<double>(h.size());
@@ -117,7 +117,7 @@ Response ungated_response(const ImpulseResponse& response, double arrival_s, con
   const double rate = response.sample_rate_hz;
   // What stands before t = 0 is kept where it belongs: it is part of the transfer function (band limits).
   auto values = spectrum_on_axis(response.samples, rate,
-                                 arrival_s * rate + static_cast<double>(response.zero_index), axis);
+                                 arrival_s * rate + response.zero_at, axis);
   return *Response::make(axis, std::move(values), quantity,
                          intersect(response.excited, {0.0, 0.5 * rate}), true);
 }

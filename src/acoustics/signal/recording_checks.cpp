@@ -88,9 +88,33 @@ Lag best_lag(std::span<const double> recording, std::span<const double> stimulus
           norm > 0.0 ? std::abs(correlation[best]) / norm : 0.0};
 }
 
+/// Pieces of a sixth of an octave hold too little of a cycle below this to give a local delay.
+constexpr double kFollowedFrom_hz = 40.0;
+
+/// Whether a slow sinusoid breaks somewhere: the residual of its own recursion x[n] - 2 cos(w) x[n-1] + x[n-2] is tiny
+/// while it runs on and jumps by about w times the amplitude for a lost sample. Judged against its own rms.
+bool breaks(std::span<const double> recording, std::size_t from, std::size_t to, const SweepSpec& spec, std::ptrdiff_t origin) {
+  if (to > recording.size() || from + 16 > to) return false;
+  std::vector<double> residual;
+  residual.reserve(to - from);
+  for (std::size_t n = from + 2; n < to; ++n) {
+    const double t = static_cast<double>(static_cast<std::ptrdiff_t>(n) - 1 - origin) / spec.sample_rate_hz();
+    const double w = 2.0 * kPi * sweep_frequency_hz(spec, t) / spec.sample_rate_hz();
+    residual.push_back(recording[n] - 2.0 * std::cos(w) * recording[n - 1] + recording[n - 2]);
+  }
+  // Gaussian noise passes eight sigma once in 10^15 samples; a factor of two covers the residual's own drift.
+  return peak_of(residual) > 16.0 * rms_of(residual);
+}
+
+double median(std::vector<double> values) {
+  const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+  std::nth_element(values.begin(), middle, values.end());
+  return *middle;
+}
+
 struct Piece {
   double centre_hz;
-  double delay_samples;  ///< from the turn of phase against the next piece
+  double delay_samples;  ///< phase delay re the best lag
 };
 
 }  // namespace
@@ -110,7 +134,8 @@ SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
     double omega, phase, centre_hz, unexplained;
   };
   std::vector<Phase> phases;
-  for (const Band& band : fractional_octave_bands(1.5 * spec.start_hz(), 0.93 * spec.stop_hz(), 6)) {
+  const double lowest_hz = std::max(2.0 * spec.start_hz(), kFollowedFrom_hz);
+  for (const Band& band : fractional_octave_bands(lowest_hz, 0.93 * spec.stop_hz(), 6)) {
     const auto from = static_cast<std::ptrdiff_t>(sweep_time_s(spec, band.low_hz) * rate);
     const auto to = static_cast<std::ptrdiff_t>(sweep_time_s(spec, band.high_hz) * rate);
     if (from < 0 || origin + from < 0 || origin + to >= static_cast<std::ptrdiff_t>(recording.size())) continue;
@@ -131,35 +156,38 @@ SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
     phases.push_back({2.0 * kPi * band.centre_hz, std::atan2(b, a), band.centre_hz, 1.0 - explained / yy});
   }
   if (phases.size() < 4) return track;
-
-  std::vector<Piece> pieces;
-  for (std::size_t i = 0; i + 1 < phases.size(); ++i) {
-    double turn = phases[i + 1].phase - phases[i].phase;
-    turn -= 2.0 * kPi * std::round(turn / (2.0 * kPi));
-    pieces.push_back({std::sqrt(phases[i].centre_hz * phases[i + 1].centre_hz),
-                      -turn / (phases[i + 1].omega - phases[i].omega) * rate});
-    track.worst_unexplained = std::max(track.worst_unexplained, phases[i].unexplained);
+  const auto slow_from = origin + static_cast<std::ptrdiff_t>(sweep_time_s(spec, 1.3 * spec.start_hz()) * rate);
+  const auto slow_to = origin + static_cast<std::ptrdiff_t>(sweep_time_s(spec, lowest_hz) * rate);
+  if (slow_from >= 0 && slow_to > slow_from &&
+      breaks(recording, static_cast<std::size_t>(slow_from), static_cast<std::size_t>(slow_to), spec, origin)) {
+    track.worst_slip_samples = 1.0;
+    track.slip_at_hz = lowest_hz;
   }
-  // Upper half of the pieces: where the coupling capacitors no longer matter.
+
+  // Phase delay of each piece, unwrapped from the low end, where a whole sample is a small angle.
+  std::vector<Piece> pieces;
+  double previous = 0.0;
+  for (const Phase& p : phases) {
+    const double phase = p.phase - 2.0 * kPi * std::round((p.phase - previous) / (2.0 * kPi));
+    previous = phase;
+    pieces.push_back({p.centre_hz, -phase / p.omega * rate});
+    track.worst_unexplained = std::max(track.worst_unexplained, p.unexplained);
+  }
   std::vector<double> upper;
   for (std::size_t i = pieces.size() / 2; i < pieces.size(); ++i) upper.push_back(pieces[i].delay_samples);
-  std::nth_element(upper.begin(), upper.begin() + static_cast<std::ptrdiff_t>(upper.size() / 2), upper.end());
-  const double settled = upper[upper.size() / 2];
+  const double settled = median(std::move(upper));
   track.latency_samples = static_cast<double>(lag.samples) + settled;
-  std::vector<double> bend;
+  // A coupling capacitor with corner fc turns the phase by atan(fc/f).
+  std::vector<double> corners;
   for (const Piece& p : pieces) {
-    if (p.centre_hz < 200.0) bend.push_back((p.delay_samples - settled) * p.centre_hz * p.centre_hz);
+    const double turn = (settled - p.delay_samples) / rate * 2.0 * kPi * p.centre_hz;
+    if (p.centre_hz < 200.0 && std::abs(turn) < 1.5) corners.push_back(std::tan(turn) * p.centre_hz);
   }
-  double coupling = 0.0;
-  if (!bend.empty()) {
-    std::nth_element(bend.begin(), bend.begin() + static_cast<std::ptrdiff_t>(bend.size() / 2), bend.end());
-    coupling = bend[bend.size() / 2];
-  }
+  const double corner_hz = corners.empty() ? 0.0 : median(std::move(corners));
   for (const Piece& p : pieces) {
-    const double expected = settled + coupling / (p.centre_hz * p.centre_hz);
+    const double coupling = std::atan(corner_hz / p.centre_hz) / (2.0 * kPi * p.centre_hz) * rate;
     // Where the capacitors' own delay is large its fit is uncertain in proportion.
-    const double allowance = 0.1 * std::abs(expected - settled);
-    const double slip = std::max(std::abs(p.delay_samples - expected) - allowance, 0.0);
+    const double slip = std::max(std::abs(p.delay_samples - settled + coupling) - 0.1 * std::abs(coupling), 0.0);
     if (slip > track.worst_slip_samples) {
       track.worst_slip_samples = slip;
       track.slip_at_hz = p.centre_hz;

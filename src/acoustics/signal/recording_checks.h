@@ -43,7 +43,7 @@ struct SweepTrack {
 
 /// Follows the sweep in pieces of a sixth of an octave. A lost or doubled sample shifts everything after it; in
 /// a sound channel the local delay is constant but for its coupling capacitors, whose delay falls as 1/f^2 and
-/// is fitted and taken out. Pieces near the ends of the sweep, where fades work, are left out.
+/// is fitted and taken out. Below 40 Hz breaks are looked for sample by sample instead. Pieces near the ends of the sweep, where fades work, are left out.
 /// @param stimulus_start  index in the recording at which the stimulus would start without latency.
 [[nodiscard]] SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
                                      std::size_t stimulus_start);

@@ -23,7 +23,9 @@ class FrequencyAxis {
   [[nodiscard]] double operator[](std::size_t i) const { return frequency_hz_[i]; }
   [[nodiscard]] double front() const { return frequency_hz_.front(); }
   [[nodiscard]] double back() const { return frequency_hz_.back(); }
-  [[nodiscard]] std::span<const double> hz() const { return frequency_hz_; }
+  [[nodiscard]] std::span<const double> hz() const& { return frequency_hz_; }
+  /// A view of a temporary would dangle (also in a range-for).
+  std::span<const double> hz() && = delete;
 
   /// Index of the last frequency <= f, clamped to [0, size - 2] so that i and i + 1 bracket f where
   /// f is on the axis. For an axis of one point it is 0.

@@ -1,0 +1,434 @@
+#include "cli/commands.h"
+
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <CLI/CLI.hpp>
+#include <cmath>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+#include <ostream>
+
+#include "acoustics/impedance/box_signature.h"
+#include "acoustics/spectrum/smoothing.h"
+#include "base/text.h"
+#include "exchange/audio_file.h"
+#include "exchange/curve_file.h"
+#include "workbench/analysis.h"
+#include "workbench/importing.h"
+#include "workbench/simulating.h"
+
+namespace lalometer {
+namespace {
+
+namespace fs = std::filesystem;
+using Json = nlohmann::ordered_json;
+
+constexpr int kDone = 0;
+constexpr int kWrongUsage = 2;
+constexpr int kUnusable = 3;
+
+struct Doors {
+  std::ostream& out;
+  std::ostream& err;
+  bool json = false;
+};
+
+int refuse(const Doors& doors, const Error& error) {
+  doors.err << error.text() << '\n';
+  return kUnusable;
+}
+
+Json number_or_null(const std::optional<double>& value) {
+  return value && std::isfinite(*value) ? Json(*value) : Json(nullptr);
+}
+
+/// A progress line on standard error, only where somebody sees it.
+Progress terminal_progress(const char* what) {
+  if (isatty(STDERR_FILENO) == 0) return {};
+  return [what](double done) {
+    fmt::print(stderr, "\r{} {:3.0f} %{}", what, 100.0 * done, done >= 1.0 ? "\n" : "");
+  };
+}
+
+struct ResponseOptions {
+  std::string path;
+  double gate_ms = 0.0;
+  int smooth = 0;
+  std::string kind;
+  std::vector<double> stimulus;  ///< start, stop, duration, lead-in of a bare recorded sweep
+  int channel = 0;
+  int loopback_channel = -1;
+};
+
+ImportChoices choices_of(const ResponseOptions& o) {
+  ImportChoices choices;
+  if (o.kind == "response") choices.kind = ColumnKind::kResponse;
+  if (o.kind == "impedance") choices.kind = ColumnKind::kImpedance;
+  if (o.stimulus.size() == 4) choices.stimulus = Stimulus{o.stimulus[0], o.stimulus[1], o.stimulus[2], o.stimulus[3], 1.0};
+  choices.channel = o.channel;
+  choices.loopback_channel = o.loopback_channel;
+  return choices;
+}
+
+/// The take of a file or set that `response` speaks of: the response nearest to the axis, curves before recordings.
+Result<ImportItem> chosen_response(const ResponseOptions& o) {
+  ImportPreview preview = preview_import({o.path}, choices_of(o));
+  const ImportItem* best = nullptr;
+  double best_angle = 1e9;
+  for (const ImportItem& item : preview.items) {
+    if (item.calibration || item.take.kind != TakeKind::kResponse) continue;
+    const double angle = std::abs(item.take.conditions.horizontal_deg) + std::abs(item.take.conditions.vertical_deg);
+    if (angle < best_angle) {
+      best = &item;
+      best_angle = angle;
+    }
+  }
+  if (best != nullptr) return *best;
+  if (!preview.problems.empty()) return tl::unexpected(preview.problems.front());
+  if (!preview.items.empty()) {
+    return bad_input("This holds no response (an impedance or a correction was found; --kind says otherwise).", o.path);
+  }
+  return bad_input("No response was found here.", o.path);
+}
+
+/// A text file without options: its rows one for one, phase null where it has none.
+Json rows_of(const ImportItem& item, const TextTable& table) {
+  Json json{{"frequency_hz", Json::array()}, {"level_db", Json::array()}, {"phase_deg", Json::array()}};
+  for (const TableRow& row : table.rows) {
+    json["frequency_hz"].push_back(row.frequency_hz);
+    json["level_db"].push_back(row.magnitude);
+    json["phase_deg"].push_back(table.has_phase ? Json(row.phase_deg) : Json(nullptr));
+  }
+  const double gate_s = item.take.conditions.gate_s;
+  json["valid_from_hz"] = gate_s > 0.0 ? 1.0 / gate_s : table.rows.front().frequency_hz;
+  return json;
+}
+
+Json curve_json(const Response& curve) {
+  Json json{{"frequency_hz", Json::array()}, {"level_db", Json::array()}, {"phase_deg", Json::array()}};
+  // Only what is valid: a number outside its validity is not printed as if it were good.
+  for (std::size_t i = 0; i < curve.size(); ++i) {
+    if (!curve.valid().contains(curve.axis()[i])) continue;
+    json["frequency_hz"].push_back(curve.axis()[i]);
+    json["level_db"].push_back(curve.level_db(i));
+    json["phase_deg"].push_back(curve.has_phase() ? Json(curve.phase_deg(i)) : Json(nullptr));
+  }
+  json["valid_from_hz"] = std::max(curve.valid().low_hz, curve.axis().front());
+  return json;
+}
+
+void print_curve_table(std::ostream& out, const Json& json, const char* level_name) {
+  out << fmt::format("{:>12} {:>10} {:>10}\n", "Hz", level_name, "degrees");
+  for (std::size_t i = 0; i < json["frequency_hz"].size(); ++i) {
+    const Json& phase = json["phase_deg"][i];
+    out << fmt::format("{:>12.2f} {:>10.2f} {:>10}\n", json["frequency_hz"][i].get<double>(), json["level_db"][i].get<double>(),
+                       phase.is_null() ? "-" : fmt::format("{:.1f}", phase.get<double>()));
+  }
+}
+
+void print_notes(std::ostream& out, const Json& json) {
+  for (const Json& note : json["notes"]) out << "note: " << note.get<std::string>() << '\n';
+}
+
+int response_command(Doors doors, const ResponseOptions& o) {
+  const auto item = chosen_response(o);
+  if (!item) return refuse(doors, item.error());
+  Json json;
+  Json notes = item->notes;
+  Json arrival = nullptr;
+  Json reflection = nullptr;
+  const bool plain = o.gate_ms <= 0.0 && o.smooth == 0;
+  if (item->take.form == RawForm::kTextFile) {
+    const auto table = read_text_table(item->raw.bytes, o.path, ColumnKind::kResponse);
+    if (!table) return refuse(doors, table.error());
+    if (o.gate_ms > 0.0) {
+      return refuse(doors, {ErrorCode::kBadInput, "A gate needs an impulse response or a recorded sweep; this is a curve.", item->file});
+    }
+    json = plain ? rows_of(*item, *table)
+                 : curve_json(smoothed(curve_of(*table, ColumnKind::kResponse, item->take.conditions.gate_s > 0.0 ? 1.0 / item->take.conditions.gate_s : 0.0), o.smooth));
+    notes.push_back("Curves on file hold no arrival.");
+  } else {
+    Recipe recipe;
+    recipe.smoothing = o.smooth;
+    recipe.gate_s = o.gate_ms > 0.0 ? o.gate_ms / 1e3 : item->take.conditions.gate_s;
+    recipe.gated = recipe.gate_s > 0.0;
+    const auto result = analysed({item->take, item->raw.bytes, {}, recipe});
+    if (!result) return refuse(doors, result.error());
+    json = curve_json(result->curve);
+    notes = result->notes;
+    arrival = result->arrival_s;
+    reflection = number_or_null(result->first_reflection_s);
+    if (reflection.is_null()) notes.push_back("No reflection stands out after the direct sound.");
+  }
+  json["arrival_s"] = arrival;
+  json["first_reflection_s"] = reflection;
+  json["take"] = item->take.name;
+  json["notes"] = notes;
+  if (doors.json) {
+    doors.out << json.dump() << '\n';
+    return kDone;
+  }
+  print_curve_table(doors.out, json, "dB");
+  doors.out << fmt::format("valid from {}\n", frequency_text(json["valid_from_hz"].get<double>()));
+  if (!arrival.is_null()) doors.out << fmt::format("arrival {:.6f} s\n", arrival.get<double>());
+  if (!reflection.is_null()) doors.out << fmt::format("first reflection {:.6f} s\n", reflection.get<double>());
+  print_notes(doors.out, json);
+  return kDone;
+}
+
+struct ImpedanceOptions {
+  std::string path;
+  std::string loading;
+  std::string free_air;
+  double re_ohm = 0.0;
+};
+
+/// An impedance from a file or the first impedance take of a set.
+Result<Response> impedance_of(const std::string& path) {
+  ImportChoices choices;
+  choices.kind = ColumnKind::kImpedance;
+  const ImportPreview preview = preview_import({path}, choices);
+  for (const ImportItem& item : preview.items) {
+    if (item.take.kind == TakeKind::kImpedance && item.curve) return *item.curve;
+  }
+  if (!preview.problems.empty()) return tl::unexpected(preview.problems.front());
+  return bad_input("No impedance was found here.", path);
+}
+
+int box_impedance_command(Doors doors, const ImpedanceOptions& o) {
+  const auto z = impedance_of(o.path);
+  if (!z) return refuse(doors, z.error());
+  const std::optional<double> re = o.re_ohm > 0.0 ? std::optional(o.re_ohm) : std::nullopt;
+  std::optional<ClosedSignature> free_air;
+  if (!o.free_air.empty()) {
+    const auto own = impedance_of(o.free_air);
+    if (!own) return refuse(doors, own.error());
+    free_air = closed_signature(*own, re);
+  }
+  Json json;
+  Json notes = Json::array();
+  if (o.loading == "sealed") {
+    const auto s = closed_signature(*z, re);
+    json["fc_hz"] = s ? Json(s->resonance_hz) : Json(nullptr);
+    json["qtc"] = s ? Json(s->qts) : Json(nullptr);
+    if (!s) notes.push_back("fc_hz, qtc: no resonance hump with both flanks lies in the range of the file.");
+    if (s && !re) notes.push_back("qtc rests on Re as the sweep shows it; --re-ohm makes it sharper.");
+  } else {
+    const auto s = vented_signature(*z, re, free_air);
+    json["fl_hz"] = s ? Json(s->low_peak_hz) : Json(nullptr);
+    json["fb_hz"] = s ? Json(s->tuning_hz) : Json(nullptr);
+    json["fh_hz"] = s ? Json(s->high_peak_hz) : Json(nullptr);
+    json["ql"] = s ? number_or_null(s->ql) : Json(nullptr);
+    if (!s) notes.push_back("fl_hz, fb_hz, fh_hz: two humps with a valley between are not in the range of the file.");
+    if (s && !s->ql) notes.push_back("ql: needs the driver's free-air impedance (--free-air).");
+  }
+  const auto minimum = impedance_minimum(*z);
+  json["minimum_ohm"] = minimum ? Json(minimum->magnitude_ohm) : Json(nullptr);
+  json["minimum_at_hz"] = minimum ? Json(minimum->frequency_hz) : Json(nullptr);
+  json["nominal_ohm"] = minimum ? number_or_null(nominal_impedance_ohm(minimum->magnitude_ohm)) : Json(nullptr);
+  const auto load = z->has_phase() ? lowest_peak_dissipation(*z) : std::nullopt;
+  json["peak_dissipation_ohm"] = load ? Json(load->resistance_ohm) : Json(nullptr);
+  json["peak_dissipation_at_hz"] = load ? Json(load->frequency_hz) : Json(nullptr);
+  if (!z->has_phase()) notes.push_back("The file has no phase: the tuning is read off the valley, the amplifier's load is not known.");
+  json["peaks"] = Json::array();
+  for (const ImpedancePeak& peak : impedance_peaks(*z)) {
+    json["peaks"].push_back({{"frequency_hz", peak.frequency_hz}, {"magnitude_ohm", peak.magnitude_ohm}});
+  }
+  json["wiggles"] = nullptr;
+  notes.push_back("wiggles: not searched for by this version.");
+  json["notes"] = notes;
+  if (doors.json) {
+    doors.out << json.dump() << '\n';
+    return kDone;
+  }
+  for (const auto& [key, value] : json.items()) {
+    if (value.is_number()) doors.out << fmt::format("{:<24} {}\n", key, three_digits(value.get<double>()));
+  }
+  for (const Json& peak : json["peaks"]) {
+    doors.out << fmt::format("{:<24} {} ohm at {}\n", "peak", three_digits(peak["magnitude_ohm"].get<double>()), frequency_text(peak["frequency_hz"].get<double>()));
+  }
+  print_notes(doors.out, json);
+  return kDone;
+}
+
+Result<Book> open_or_create(const fs::path& path) {
+  std::error_code ignored;
+  return fs::exists(path, ignored) ? Book::open(path) : Book::create(path);
+}
+
+int import_command(Doors doors, const std::vector<std::string>& files, const std::string& book_path, const ResponseOptions& o,
+                   bool preview_only) {
+  const ImportPreview preview = preview_import({files.begin(), files.end()}, choices_of(o));
+  Json json{{"items", Json::array()}, {"problems", Json::array()}, {"take_ids", Json::array()}};
+  for (const ImportItem& item : preview.items) {
+    json["items"].push_back({{"file", item.file}, {"name", item.take.name}, {"understood", item.understood}, {"notes", item.notes}});
+    if (!doors.json) doors.out << fmt::format("{}: {}\n", item.file, item.understood);
+  }
+  bool unusable = preview.items.empty();
+  for (const Error& problem : preview.problems) {
+    json["problems"].push_back(problem.text());
+    doors.err << problem.text() << '\n';
+    unusable = unusable || !problem.where.empty();
+  }
+  // All or none: one unusable file keeps everything out, as the contract of a script wants it.
+  if (unusable) return kUnusable;
+  if (!preview_only) {
+    auto book = open_or_create(book_path);
+    if (!book) return refuse(doors, book.error());
+    const auto ids = take_in(*book, preview, {});
+    if (!ids) return refuse(doors, ids.error());
+    json["take_ids"] = *ids;
+    if (!doors.json) doors.out << fmt::format("{} takes are in {}\n", ids->size(), book_path);
+  }
+  if (doors.json) doors.out << json.dump() << '\n';
+  return kDone;
+}
+
+int export_command(Doors doors, const std::string& book_path, const std::string& target, Id take, Id subject) {
+  const auto book = Book::open(book_path);
+  if (!book) return refuse(doors, book.error());
+  if (take == 0 && subject == 0) {
+    const auto subjects = book->subjects();
+    if (!subjects) return refuse(doors, subjects.error());
+    if (subjects->size() != 1) {
+      doors.err << fmt::format("The book holds {} subjects; say --subject or --take:\n", subjects->size());
+      for (const Subject& s : *subjects) doors.err << fmt::format("  --subject {}  {}\n", s.id, s.name);
+      return kWrongUsage;
+    }
+    subject = subjects->front().id;
+  }
+  const auto done = take != 0 ? export_take(*book, take, target) : export_subject(*book, subject, target);
+  if (!done) return refuse(doors, done.error());
+  if (doors.json) doors.out << Json{{"written", target}}.dump() << '\n';
+  else doors.out << fmt::format("written: {}\n", target);
+  return kDone;
+}
+
+int simulate_command(Doors doors, const std::string& subject, const std::string& folder, std::uint64_t seed) {
+  const auto done = simulate_set(subject, folder, seed, {}, terminal_progress("simulating"));
+  if (!done) return refuse(doors, done.error());
+  if (doors.json) doors.out << Json{{"written", folder}, {"truth", folder + "/truth.json"}}.dump() << '\n';
+  else doors.out << fmt::format("written: {}, with truth.json beside the set\n", folder);
+  return kDone;
+}
+
+/// A set, a book or a file: is it usable, and what is in it.
+int validate_command(Doors doors, const std::string& path, const ResponseOptions& o) {
+  Json json{{"valid", true}, {"notes", Json::array()}, {"takes", 0}};
+  std::error_code ignored;
+  const bool is_set = fs::is_directory(path, ignored) || fs::path(path).filename() == "set.json";
+  if (fs::path(path).extension() == ".lalo") {
+    const auto book = Book::open(path);
+    if (!book) return refuse(doors, book.error());
+    if (auto whole = book->check_integrity(); !whole) return refuse(doors, whole.error());
+    const auto takes = book->takes();
+    if (!takes) return refuse(doors, takes.error());
+    json["takes"] = takes->size();
+  } else if (is_set) {
+    const auto set = read_set(path);
+    if (!set) return refuse(doors, set.error());
+    json["takes"] = set->takes.size();
+    json["notes"] = set->notes;
+  } else {
+    const ImportPreview preview = preview_import({path}, choices_of(o));
+    if (!preview.problems.empty()) return refuse(doors, preview.problems.front());
+    json["takes"] = preview.items.size();
+    json["notes"] = preview.items.front().notes;
+    json["understood"] = preview.items.front().understood;
+  }
+  if (doors.json) {
+    doors.out << json.dump() << '\n';
+    return kDone;
+  }
+  doors.out << fmt::format("{}: usable, {} takes\n", path, json["takes"].get<std::size_t>());
+  print_notes(doors.out, json);
+  return kDone;
+}
+
+void add_reading_options(CLI::App& command, ResponseOptions& o) {
+  command.add_option("--kind", o.kind, "what a text file holds")->check(CLI::IsMember({"response", "impedance"}));
+  command.add_option("--stimulus", o.stimulus, "a bare recording holds this sweep: start Hz, stop Hz, duration s, lead-in s")
+      ->expected(4)->delimiter(',');
+  command.add_option("--channel", o.channel, "channel of the measurement in a sound file, from 0")->check(CLI::NonNegativeNumber);
+  command.add_option("--loopback-channel", o.loopback_channel, "channel of the loopback, from 0")->check(CLI::NonNegativeNumber);
+}
+
+}  // namespace
+
+int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& err) {
+  CLI::App app("Loudspeaker measurements: every analysis without the window.", "lalometer-cli");
+  app.require_subcommand(1);
+  app.fallthrough();
+  Doors doors{out, err};
+  app.add_flag("--json", doors.json, "print one JSON object");
+  int status = kDone;
+
+  ResponseOptions response;
+  CLI::App* command = app.add_subcommand("response", "frequency response of a file or a set's on-axis take");
+  command->add_option("path", response.path, "curve, impulse response, recorded sweep, or measurement set")->required();
+  command->add_option("--gate-ms", response.gate_ms, "gate length after the arrival, ms")->check(CLI::PositiveNumber);
+  command->add_option("--smooth", response.smooth, "1/N octave")->check(CLI::Range(0, 96));
+  add_reading_options(*command, response);
+  command->callback([&] { status = response_command(doors, response); });
+
+  ImpedanceOptions impedance;
+  command = app.add_subcommand("box-impedance", "what the impedance of a box tells");
+  command->add_option("path", impedance.path, "impedance file or measurement set")->required();
+  command->add_option("--loading", impedance.loading, "what the box is")->required()->check(CLI::IsMember({"sealed", "vented", "passive-radiator"}));
+  command->add_option("--free-air", impedance.free_air, "impedance of the driver alone");
+  command->add_option("--re-ohm", impedance.re_ohm, "direct-current resistance")->check(CLI::PositiveNumber);
+  command->callback([&] { status = box_impedance_command(doors, impedance); });
+
+  std::vector<std::string> files;
+  std::string book_path;
+  bool preview_only = false;
+  ResponseOptions reading;
+  command = app.add_subcommand("import", "takes files or sets into a book");
+  command->add_option("files", files, "curves, sound files, measurement sets")->required();
+  CLI::Option* into = command->add_option("--book", book_path, "book; made where it is not there");
+  command->add_flag("--preview", preview_only, "only say what was understood")->excludes(into);
+  add_reading_options(*command, reading);
+  command->callback([&] {
+    if (book_path.empty() && !preview_only) throw CLI::RequiredError("--book or --preview");
+    status = import_command(doors, files, book_path, reading, preview_only);
+  });
+
+  std::string source;
+  std::string target;
+  Id take = 0;
+  Id subject = 0;
+  command = app.add_subcommand("export", "a take as a file, or a subject as a measurement set");
+  command->add_option("book", source, "book")->required();
+  command->add_option("target", target, "file (.frd, .zma, .txt, .csv, .wav, .flac) or folder")->required();
+  CLI::Option* take_option = command->add_option("--take", take, "id of one take")->check(CLI::PositiveNumber);
+  command->add_option("--subject", subject, "id of a subject")->check(CLI::PositiveNumber)->excludes(take_option);
+  command->callback([&] { status = export_command(doors, source, target, take, subject); });
+
+  std::string description;
+  std::string folder;
+  std::uint64_t seed = 1;
+  command = app.add_subcommand("simulate", "takes of a described loudspeaker on the practice bench, with their truth");
+  command->add_option("subject", description, "SUBJECT.json: a set's subject (and bench)")->required();
+  command->add_option("folder", folder, "where the measurement set goes")->required();
+  command->add_option("--seed", seed, "of the noise");
+  command->callback([&] { status = simulate_command(doors, description, folder, seed); });
+
+  std::string candidate;
+  command = app.add_subcommand("validate", "whether a set, a book or a file can be used");
+  command->add_option("path", candidate, "set, book or file")->required();
+  add_reading_options(*command, reading);
+  command->callback([&] { status = validate_command(doors, candidate, reading); });
+
+  try {
+    app.parse(argc, argv);
+  } catch (const CLI::Success& help) {
+    return app.exit(help, out, err);
+  } catch (const CLI::ParseError& problem) {
+    app.exit(problem, err, err);
+    return kWrongUsage;
+  }
+  return status;
+}
+
+}  // namespace lalometer

@@ -1,0 +1,48 @@
+#pragma once
+
+#include <optional>
+#include <span>
+#include <stop_token>
+
+#include "acoustics/signal/arrival.h"
+#include "acoustics/signal/gate.h"
+#include "acoustics/spectrum/response.h"
+#include "book/book.h"
+
+namespace lalometer {
+
+/// All that a take's curve depends on; its hash names the result.
+struct AnalysisInput {
+  Take take;
+  std::vector<std::byte> raw;
+  RigCalibration rig;
+  Recipe recipe;
+};
+
+/// A take worked out: f(raw, recipe), never kept as truth.
+struct Analysis {
+  Response curve;  ///< Pa rms at the take's drive and distance, or ohm
+  /// Of takes that have one: the impulse response in Pa per sample at the drive (or as the file holds it).
+  std::optional<ImpulseResponse> impulse;
+  double arrival_s = 0.0;  ///< on the impulse's clock; 0 where there is none
+  std::optional<double> first_reflection_s;
+  std::optional<double> gate_s;  ///< length in force; nothing where no gate applies
+  bool calibrated = true;        ///< false: the level is re full scale, not re 20 uPa
+  std::vector<std::string> notes;
+};
+
+/// Key of an analysis: SHA-256 over the raw data's hash, the conditions, the rig's calibration, the recipe and the
+/// version of the computation.
+[[nodiscard]] std::string analysis_key(const Take& take, const RigCalibration& rig, const Recipe& recipe);
+
+/// Curves for reading: 20 Hz to 20 kHz (or as far as the data reach), 96 points per octave anchored at 1 kHz.
+[[nodiscard]] FrequencyAxis reading_axis(double low_hz, double high_hz);
+
+/// Works a take out. Slow parts look at the token; a stop gives kCancelled.
+[[nodiscard]] Result<Analysis> analysed(const AnalysisInput& input, std::stop_token stop = {});
+
+/// A curve for a small picture: level in dB (or ohm on a log scale in dB) at `count` frequencies evenly spaced
+/// over log f, 20 Hz .. 20 kHz; NaN where not valid.
+[[nodiscard]] std::vector<float> miniature(const Response& curve, std::size_t count = 48);
+
+}  // namespace lalometer
