@@ -104,7 +104,7 @@ struct Take {
 
 /// How a subject's takes are worked out; one for all its variants, so that compared curves are treated alike.
 struct Recipe {
-  double gate_s = 0.0045;        ///< length after the arrival
+  double gate_s = 0.0040;        ///< length after the arrival
   bool gated = true;
   bool continue_tail = true;     ///< see GateTail
   int smoothing = 24;            ///< 1/N octave of responses; 0 none. Impedances are never smoothed

@@ -45,66 +45,44 @@ Response levelled(const Response& curve, double factor, Quantity quantity) {
   return *Response::make(curve.axis(), std::move(values), quantity, curve.valid(), curve.has_phase());
 }
 
-/// The time that becomes phase zero: the flight of the take's distance where the clock starts at the excitation (a
-/// loopback or a known t0), else the arrival as found.
-struct Clock {
-  bool starts_at_excitation;
-};
+/// Whether the impulse's clock starts at the excitation (a loopback or a known t0) or an unknown latency is in it.
+enum class Clock { kFromExcitation, kWithLatency };
 
-Analysis from_impulse(const AnalysisInput& in, ImpulseResponse h, Clock clock, double factor, bool calibrated) {
-  const Conditions& c = in.take.conditions;
+ImpulseStage staged(const Take& take, ImpulseResponse h, Clock clock, double factor, bool calibrated) {
+  const Conditions& c = take.conditions;
   const auto found = find_arrival(h);
   const double flight_s = c.distance_m / speed_of_sound_m_s(c.temperature_c);
-  Analysis a{.curve = *Response::make(FrequencyAxis::logarithmic(1.0, 2.0, 1.0), {1.0, 1.0}, Quantity::kRatio, {}, true),
-             .impulse = std::nullopt, .first_reflection_s = std::nullopt, .gate_s = std::nullopt, .calibrated = calibrated,
-             .notes = {}};
-  a.arrival_s = found ? found->time_s : flight_s;
-  if (!found) a.notes.emplace_back("No direct sound stands out; the distance was taken for the arrival.");
-  if (found) a.first_reflection_s = found->first_reflection_s;
+  ImpulseStage stage{.impulse = {}, .first_reflection_s = std::nullopt, .calibrated = calibrated, .notes = {}};
+  stage.arrival_s = found ? found->time_s : flight_s;
+  if (!found) stage.notes.emplace_back("No direct sound stands out; the distance was taken for the arrival.");
+  if (found) stage.first_reflection_s = found->first_reflection_s;
   // Where the arrival agrees with the distance to a quarter of a metre, the tape measure decides phase zero, so that
   // takes at one distance keep their phase against each other.
-  const bool plausible = clock.starts_at_excitation && std::abs(a.arrival_s - flight_s) < 0.25 / 343.0;
-  const double zero_s = plausible ? flight_s : a.arrival_s;
-  const double top = std::min(h.excited.high_hz, 0.475 * h.sample_rate_hz);
-  const FrequencyAxis axis = reading_axis(std::max(h.excited.low_hz, 10.0), top);
-  const Quantity quantity = calibrated ? Quantity::kPressure : Quantity::kRatio;
-  const double rate = h.sample_rate_hz;
-  if (in.recipe.gated) {
-    const double longest = (static_cast<double>(h.samples.size()) - h.zero_at) / rate - a.arrival_s;
-    a.gate_s = std::clamp(in.recipe.gate_s, 2.0 / rate, std::max(longest, 4.0 / rate));
-    const Gate gate{.arrival_s = a.arrival_s, .length_s = *a.gate_s,
-                    .tail = in.recipe.continue_tail ? GateTail::kContinued : GateTail::kCut};
-    a.curve = without_delay(gated_response(h, gate, axis, quantity), zero_s - a.arrival_s);
-  } else {
-    a.curve = ungated_response(h, zero_s, axis, quantity);
-    a.notes.emplace_back("No gate: the room's reflections are in the curve.");
-  }
-  a.curve = levelled(a.curve, factor, quantity);
-  if (in.rig.microphone_correction && in.take.form == RawForm::kRecording) {
-    a.curve = divided(a.curve, *in.rig.microphone_correction, quantity);
-  }
-  a.curve = smoothed(a.curve, in.recipe.smoothing);
-  for (double& x : h.samples) x *= factor;
-  a.impulse = trimmed(h, a.arrival_s);
-  return a;
+  constexpr double kAgreement_m = 0.25;
+  const bool plausible = clock == Clock::kFromExcitation && std::abs(stage.arrival_s - flight_s) < kAgreement_m / kSpeedOfSound20_m_s;
+  stage.zero_s = plausible ? flight_s : stage.arrival_s;
+  stage.impulse = trimmed(h, stage.arrival_s);
+  for (double& x : stage.impulse.samples) x *= factor;
+  return stage;
 }
 
-Result<Analysis> from_recording(const AnalysisInput& in, std::stop_token stop) {
+/// The loopback tells the ratio of microphone (or jig) to drive; nothing else of the rig's latency matters.
+Result<ImpulseResponse> recorded_impulse(const AnalysisInput& in, std::stop_token stop) {
   const UnpackedRecording recording = unpacked_recording(in.raw);
   if (recording.measured.size() < 1024) return bad_input("The recording is empty or cut short.", in.take.name);
   const Stimulus& s = in.take.conditions.stimulus;
-  const double rate = in.take.sample_rate_hz;
-  const Band_hz band{s.start_hz, s.stop_hz};
   if (stop.stop_requested()) return cancelled();
-  ImpulseResponse h = deconvolve(recording.measured, recording.loopback, rate, band);
+  return deconvolve(recording.measured, recording.loopback, in.take.sample_rate_hz, {s.start_hz, s.stop_hz});
+}
+
+Result<Analysis> recorded_impedance(const AnalysisInput& in, std::stop_token stop) {
+  const auto h = recorded_impulse(in, stop);
+  if (!h) return tl::unexpected(h.error());
   if (stop.stop_requested()) return cancelled();
-  if (in.take.kind == TakeKind::kResponse) {
-    const double pa_per_v = in.rig.input_pa_per_unit / in.rig.loopback_v_per_unit;
-    return from_impulse(in, std::move(h), {.starts_at_excitation = true}, pa_per_v * in.take.conditions.drive_v, true);
-  }
-  // Impedance: the ratio of the two channels as it stands, over the whole recording; the jig has no flight time.
-  const FrequencyAxis axis = reading_axis(std::max(s.start_hz * 1.1, 5.0), std::min(s.stop_hz / 1.05, 0.475 * rate));
-  Response ratio = levelled(ungated_response(h, 0.0, axis, Quantity::kRatio),
+  // The ratio of the two channels as it stands, over the whole recording; the jig has no flight time.
+  const Stimulus& s = in.take.conditions.stimulus;
+  const FrequencyAxis axis = reading_axis(std::max(s.start_hz * 1.1, 5.0), std::min(s.stop_hz / 1.05, 0.475 * h->sample_rate_hz));
+  Response ratio = levelled(ungated_response(*h, 0.0, axis, Quantity::kRatio),
                             in.rig.jig_v_per_unit / in.rig.loopback_v_per_unit, Quantity::kRatio);
   ratio = ratio.with_valid(intersect(ratio.valid(), {axis.front(), axis.back()}));
   auto z = in.rig.jig ? impedance_by_calibration(ratio, *in.rig.jig)
@@ -137,7 +115,7 @@ void note_clipping(std::span<const double> signal, std::vector<std::string>& not
   }
 }
 
-Result<Analysis> from_sound(const AnalysisInput& in, std::stop_token stop) {
+Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) {
   const auto audio = read_audio(in.raw, in.take.raw_name);
   if (!audio) return tl::unexpected(audio.error());
   const Conditions& c = in.take.conditions;
@@ -149,9 +127,9 @@ Result<Analysis> from_sound(const AnalysisInput& in, std::stop_token stop) {
   if (in.take.form == RawForm::kImpulseFile) {
     ImpulseResponse h{.samples = signal, .sample_rate_hz = rate, .zero_at = c.t0_s * rate, .excited = {0.0, 0.5 * rate}};
     if (stop.stop_requested()) return cancelled();
-    Analysis a = from_impulse(in, std::move(h), {.starts_at_excitation = true}, 1.0, false);
-    a.notes.emplace_back("The file tells no sensitivity: levels are re 1 of its own scale.");
-    return a;
+    ImpulseStage stage = staged(in.take, std::move(h), Clock::kFromExcitation, 1.0, false);
+    stage.notes.emplace_back("The file tells no sensitivity: levels are re 1 of its own scale.");
+    return stage;
   }
   note_clipping(signal, notes);
   const Stimulus& s = c.stimulus;
@@ -177,11 +155,11 @@ Result<Analysis> from_sound(const AnalysisInput& in, std::stop_token stop) {
   if (stop.stop_requested()) return cancelled();
   ImpulseResponse h = deconvolve(signal, reference, rate, {s.start_hz, s.stop_hz});
   const bool calibrated = c.pa_per_v > 0.0;
-  Analysis a = from_impulse(in, std::move(h), {.starts_at_excitation = has_loopback},
-                            calibrated ? c.pa_per_v * c.drive_v : 1.0, calibrated);
-  a.notes.insert(a.notes.begin(), notes.begin(), notes.end());
-  if (!calibrated) a.notes.emplace_back("The file tells no sensitivity: levels are re the stimulus.");
-  return a;
+  ImpulseStage stage = staged(in.take, std::move(h), has_loopback ? Clock::kFromExcitation : Clock::kWithLatency,
+                              calibrated ? c.pa_per_v * c.drive_v : 1.0, calibrated);
+  stage.notes.insert(stage.notes.begin(), notes.begin(), notes.end());
+  if (!calibrated) stage.notes.emplace_back("The file tells no sensitivity: levels are re the stimulus.");
+  return stage;
 }
 
 }  // namespace
@@ -197,15 +175,54 @@ FrequencyAxis reading_axis(double low_hz, double high_hz) {
   return FrequencyAxis::logarithmic(1000.0 * std::exp2(first), high_hz, kPointsPerOctave);
 }
 
+bool has_impulse(const Take& take) { return take.kind == TakeKind::kResponse && take.form != RawForm::kTextFile; }
+
+Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token stop) {
+  if (stop.stop_requested()) return cancelled();
+  if (input.take.form != RawForm::kRecording) return sound_stage(input, stop);
+  const auto h = recorded_impulse(input, stop);
+  if (!h) return tl::unexpected(h.error());
+  if (stop.stop_requested()) return cancelled();
+  const double pa_per_v = input.rig.input_pa_per_unit / input.rig.loopback_v_per_unit;
+  return staged(input.take, *h, Clock::kFromExcitation, pa_per_v * input.take.conditions.drive_v, true);
+}
+
+Analysis curve_stage(const ImpulseStage& stage, const Take& take, const RigCalibration& rig, const Recipe& recipe) {
+  const ImpulseResponse& h = stage.impulse;
+  const double rate = h.sample_rate_hz;
+  const Quantity quantity = stage.calibrated ? Quantity::kPressure : Quantity::kRatio;
+  const FrequencyAxis axis = reading_axis(std::max(h.excited.low_hz, 10.0), std::min(h.excited.high_hz, 0.475 * rate));
+  std::vector<std::string> notes = stage.notes;
+  std::optional<double> gate_s;
+  std::optional<Response> curve;
+  if (recipe.gated) {
+    const double longest = h.time_s(h.samples.size()) - stage.arrival_s;
+    gate_s = std::clamp(recipe.gate_s, 2.0 / rate, std::max(longest, 4.0 / rate));
+    const Gate gate{.arrival_s = stage.arrival_s, .length_s = *gate_s,
+                    .tail = recipe.continue_tail ? GateTail::kContinued : GateTail::kCut};
+    curve = without_delay(gated_response(h, gate, axis, quantity), stage.zero_s - stage.arrival_s);
+    // Low drivers stand farther from the microphone's height than the one whose reflection was found.
+    if (stage.first_reflection_s && *stage.first_reflection_s < stage.arrival_s + *gate_s) {
+      notes.push_back(fmt::format("A reflection {:.2f} ms after the arrival lies inside the gate.",
+                                  (*stage.first_reflection_s - stage.arrival_s) * 1e3));
+    }
+  } else {
+    curve = ungated_response(h, stage.zero_s, axis, quantity);
+    notes.emplace_back("No gate: the room's reflections are in the curve.");
+  }
+  if (rig.microphone_correction && take.form == RawForm::kRecording) curve = divided(*curve, *rig.microphone_correction, quantity);
+  return {.curve = smoothed(*curve, recipe.smoothing), .impulse = h, .arrival_s = stage.arrival_s,
+          .first_reflection_s = stage.first_reflection_s, .gate_s = gate_s, .calibrated = stage.calibrated, .notes = std::move(notes)};
+}
+
 Result<Analysis> analysed(const AnalysisInput& input, std::stop_token stop) {
   if (stop.stop_requested()) return cancelled();
-  switch (input.take.form) {
-    case RawForm::kRecording: return from_recording(input, stop);
-    case RawForm::kTextFile: return from_text(input);
-    case RawForm::kImpulseFile:
-    case RawForm::kSweepFile: return from_sound(input, stop);
+  if (has_impulse(input.take)) {
+    return impulse_stage(input, stop).map([&](const ImpulseStage& stage) {
+      return curve_stage(stage, input.take, input.rig, input.recipe);
+    });
   }
-  return bad_input("The take's raw data is of an unknown form.", input.take.name);
+  return input.take.form == RawForm::kTextFile ? from_text(input) : recorded_impedance(input, stop);
 }
 
 std::vector<float> miniature(const Response& curve, std::size_t count) {

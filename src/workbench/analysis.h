@@ -38,6 +38,22 @@ struct Analysis {
 /// Curves for reading: 20 Hz to 20 kHz (or as far as the data reach), 96 points per octave anchored at 1 kHz.
 [[nodiscard]] FrequencyAxis reading_axis(double low_hz, double high_hz);
 
+/// The costly first half of a response: its impulse response and when what arrives. Does not depend on the recipe, so
+/// dragging the gate does not deconvolve again.
+struct ImpulseStage {
+  ImpulseResponse impulse;   ///< Pa per sample at the drive, or as the file holds it; cut to what can matter
+  double arrival_s = 0.0;
+  double zero_s = 0.0;       ///< time that becomes phase zero
+  std::optional<double> first_reflection_s;
+  bool calibrated = true;
+  std::vector<std::string> notes;
+};
+[[nodiscard]] Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token stop);
+/// The second half: gate, microphone correction, smoothing.
+[[nodiscard]] Analysis curve_stage(const ImpulseStage& stage, const Take& take, const RigCalibration& rig, const Recipe& recipe);
+/// Whether a take has an impulse response: responses that were recorded or came as sound.
+[[nodiscard]] bool has_impulse(const Take& take);
+
 /// Works a take out. Slow parts look at the token; a stop gives kCancelled.
 [[nodiscard]] Result<Analysis> analysed(const AnalysisInput& input, std::stop_token stop = {});
 

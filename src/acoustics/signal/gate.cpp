@@ -11,32 +11,47 @@ namespace lalometer {
 namespace {
 
 constexpr double kFallingShare = 0.25;
+constexpr double kFitFrom = 0.5;
+constexpr double kFitTo = 1.0;
 
-/// Value and slope at the end of the gate, from a parabola fitted to its second half by least squares. The
-/// parabola follows the bass and averages out what is quicker.
+/// The bass tail as a parabola, fitted by least squares to the gate's second half. The weight falls to
+/// nothing at the gate's end, so that a reflection that grazes it does not steer the fit. u runs from -1 to 1 over the fit.
 struct Trend {
-  double value = 0.0;
-  double slope_per_sample = 0.0;
+  double mean = 0.0;
+  double tilt = 0.0;
+  double curvature = 0.0;
+  double middle = 0.0;      ///< in samples
+  double half_width = 1.0;  ///< in samples
+
+  [[nodiscard]] double value(double at) const {
+    const double u = (at - middle) / half_width;
+    return mean + u * (tilt + u * curvature);
+  }
+  [[nodiscard]] double slope(double at) const {
+    return (tilt + 2.0 * curvature * (at - middle) / half_width) / half_width;
+  }
 };
 
-Trend trend_at_end(std::span<const double> h, std::size_t first, std::size_t end) {
+Trend trend_of(std::span<const double> h, std::size_t first, std::size_t end) {
   if (end < first + 8) return {};
-  // Legendre polynomials on [-1, 1] are orthogonal enough on a fine even grid to be fitted one by one
-  // after their exact discrete norms; a Gram-Schmidt step makes them exact.
-  const auto n = static_cast<double>(end - first);
-  double s0 = 0, s1 = 0, s2 = 0, n2 = 0, n4 = 0;
+  const auto count = static_cast<double>(end - first);
+  Trend trend{.middle = static_cast<double>(first) + 0.5 * (count - 1.0), .half_width = 0.5 * count};
+  // A Hann weight keeps what rings quicker than the gate resolves out of the fit. It is even, so the odd moments vanish.
+  double n0 = 0, n2 = 0, n4 = 0, s0 = 0, s1 = 0, s2 = 0;
   for (std::size_t i = first; i < end; ++i) {
-    const double u = (2.0 * static_cast<double>(i - first) + 1.0 - n) / n;
-    s0 += h[i];
-    s1 += h[i] * u;
-    s2 += h[i] * u * u;
-    n2 += u * u;
-    n4 += u * u * u * u;
+    const double u = (static_cast<double>(i) - trend.middle) / trend.half_width;
+    const double w = 0.5 + 0.5 * std::cos(kPi * u);
+    n0 += w;
+    n2 += w * u * u;
+    n4 += w * u * u * u * u;
+    s0 += w * h[i];
+    s1 += w * h[i] * u;
+    s2 += w * h[i] * u * u;
   }
-  const double curvature = (s2 - s0 * n2 / n) / (n4 - n2 * n2 / n);
-  const double mean = (s0 - curvature * n2) / n;
-  const double tilt = s1 / n2;
-  return {mean + tilt + curvature, (tilt + 2.0 * curvature) * 2.0 / n};
+  trend.curvature = (s2 - s0 * n2 / n0) / (n4 - n2 * n2 / n0);
+  trend.mean = (s0 - trend.curvature * n2) / n0;
+  trend.tilt = s1 / n2;
+  return trend;
 }
 
 }  // namespace
@@ -82,29 +97,31 @@ Response gated_response(const ImpulseResponse& response, const Gate& gate, const
   if (begin < end) {
     x.assign(h.begin() + static_cast<std::ptrdiff_t>(begin), h.begin() + static_cast<std::ptrdiff_t>(end));
     shift = arrival - static_cast<double>(begin);
-    Trend trend;
-    const double half = shift + 0.5 * length;
-    if (gate.tail == GateTail::kContinued && half < static_cast<double>(x.size())) {
-      trend = trend_at_end(x, static_cast<std::size_t>(std::max(half, 0.0)), x.size());
-    }
     const double fall_from = shift + (1.0 - kFallingShare) * length;
     const double fall_length = kFallingShare * length;
-    const double last = static_cast<double>(x.size()) - 0.5;
-    // (A + B s) exp(-s / tau), s counted from the gate's end, has the trend's value and slope there.
-    const double tau = length;
-    const double b = trend.slope_per_sample + trend.value / tau;
-    const auto continued = [&](double s) { return (trend.value + b * s) * std::exp(-s / tau); };
+    const double fit_from = shift + kFitFrom * length;
+    Trend trend;
+    if (gate.tail == GateTail::kContinued && fall_from < static_cast<double>(x.size())) {
+      trend = trend_of(x, static_cast<std::size_t>(std::max(fit_from, 0.0)), static_cast<std::size_t>(std::clamp(shift + kFitTo * length, 0.0, static_cast<double>(x.size()))));
+    }
     for (std::size_t i = 0; i < x.size(); ++i) {
       const double at = static_cast<double>(i);
       if (at < shift) x[i] *= falling_half_hann((shift - at) / lead);
       const double w = falling_half_hann((at - fall_from) / fall_length);
-      // Within the fall the trend itself (not its decay, which starts at the end) takes the data's place.
-      if (w < 1.0) x[i] = w * x[i] + (1.0 - w) * (trend.value + trend.slope_per_sample * (at - last));
+      if (w < 1.0) x[i] = w * x[i] + (1.0 - w) * trend.value(at);
     }
     if (gate.tail == GateTail::kContinued) {
+      // (A + B s) exp(-s / tau), s counted from the gate's end, goes on with the trend's value and slope there.
+      const double last = static_cast<double>(x.size()) - 0.5;
+      const double tau = length;
+      const double a = trend.value(last);
+      const double b = trend.slope(last) + a / tau;
       const auto more = static_cast<std::size_t>(std::ceil(16.0 * tau));
       x.reserve(x.size() + more);
-      for (std::size_t i = 0; i < more; ++i) x.push_back(continued(static_cast<double>(i) + 0.5));
+      for (std::size_t i = 0; i < more; ++i) {
+        const double s = static_cast<double>(i) + 0.5;
+        x.push_back((a + b * s) * std::exp(-s / tau));
+      }
     }
   }
   auto values = spectrum_on_axis(x, rate, shift, axis);

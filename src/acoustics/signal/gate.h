@@ -10,7 +10,7 @@ namespace lalometer {
 /// How a gate ends. In both cases the last quarter of it falls as a half Hann window.
 enum class GateTail {
   kCut,        ///< what lies beyond the gate counts as zero
-  /// What lies beyond is continued from the gate's second half as a slow decay. The bass tail of a loudspeaker
+  /// What lies beyond is continued from a parabola through the gate's second half (Hann-weighted) as a slow decay. The bass tail of a loudspeaker
   /// runs on far beyond any indoor gate; cut off, it bends the curve by about h(T)/(2 pi f), which reaches
   /// half a decibel at 1/T. Continuing its value and slope takes out the first two terms of that error's
   /// asymptotic series in 1/f. It claims nothing below 1/T.
