@@ -4,9 +4,9 @@ cd "$(dirname "${BASH_SOURCE[0]}")/.."
 
 packages=(
   g++ cmake ninja-build ccache git pkg-config
-  qt6-base-dev qt6-svg-dev libqt6svg6 libgl-dev
+  qt6-base-dev libgl-dev libssl-dev
   libfftw3-dev libsqlite3-dev libsqlitecpp-dev libsndfile1-dev
-  libssl-dev nlohmann-json3-dev libcli11-dev libfmt-dev libexpected-dev
+  nlohmann-json3-dev libcli11-dev libfmt-dev libexpected-dev
   libgtest-dev libgmock-dev libbenchmark-dev
 )
 

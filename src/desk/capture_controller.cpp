@@ -1,0 +1,96 @@
+#include "desk/capture_controller.h"
+
+#include <QFutureWatcher>
+#include <QThreadPool>
+#include <QtConcurrent>
+
+#include "workbench/simulating.h"
+
+namespace lalometer {
+
+struct CaptureController::Run {
+  Result<TakeOutcome> outcome = cancelled();
+};
+
+CaptureController::CaptureController(BookSession& session, QObject* parent)
+    : QObject(parent), session_(session), bench_(std::make_unique<PracticeBench>(demo_bench(false))) {
+  bench_->setup().pace = 1.0;
+}
+
+CaptureController::~CaptureController() {
+  stop();
+  QThreadPool::globalInstance()->waitForDone();
+}
+
+void CaptureController::start(TakeRequest request) {
+  if (running_ || !session_.isOpen()) return;
+  running_ = true;
+  refused_.reset();
+  remarks_.clear();
+  stop_ = std::stop_source();
+  emit stateChanged();
+  auto* watcher = new QFutureWatcher<std::shared_ptr<Run>>(this);
+  connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher] {
+    watcher->deleteLater();
+    finish(watcher->result());
+  });
+  // The bench is used by this run only: running_ keeps everybody else away from it.
+  watcher->setFuture(QtConcurrent::run([this, request, bench = bench_.get(), token = stop_.get_token()] {
+    auto run = std::make_shared<Run>();
+    run->outcome = run_take(*bench, bench->setup().rig, request, token, [this](const TakeProgress& p) {
+      emit progressed(p.done, p.left_s, static_cast<int>(p.stage));
+    });
+    return run;
+  }));
+}
+
+void CaptureController::stop() { stop_.request_stop(); }
+
+void CaptureController::finish(const std::shared_ptr<Run>& run) {
+  running_ = false;
+  if (!run->outcome) {
+    if (run->outcome.error().code != ErrorCode::kCancelled) emit failed(QString::fromStdString(run->outcome.error().text()));
+    emit stateChanged();
+    return;
+  }
+  remarks_ = run->outcome->take.remarks;
+  if (!run->outcome->accepted) {
+    refused_ = std::make_unique<TakeOutcome>(std::move(*run->outcome));
+    emit stateChanged();
+    return;
+  }
+  const auto id = keep_take(session_.book(), *run->outcome, bench_->setup().rig);
+  if (!id) {
+    // It could not be kept (disk full, say): it stays in memory, and keeping can be tried again.
+    refused_ = std::make_unique<TakeOutcome>(std::move(*run->outcome));
+    emit failed(QString::fromStdString(id.error().text()));
+    emit stateChanged();
+    return;
+  }
+  session_.reload();
+  session_.setLaid(*id, true);
+  session_.chooseTake(*id);
+  emit taken(*id);
+  emit stateChanged();
+}
+
+void CaptureController::keepRefused() {
+  if (!refused_) return;
+  const auto id = keep_take(session_.book(), *refused_, bench_->setup().rig);
+  if (!id) {
+    emit failed(QString::fromStdString(id.error().text()));
+    return;
+  }
+  refused_.reset();
+  session_.reload();
+  emit taken(*id);
+  emit stateChanged();
+}
+
+void CaptureController::discardRefused() {
+  refused_.reset();
+  remarks_.clear();
+  emit stateChanged();
+}
+
+}  // namespace lalometer

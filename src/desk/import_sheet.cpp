@@ -1,0 +1,178 @@
+#include "desk/import_sheet.h"
+
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QFutureWatcher>
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QPushButton>
+#include <QTreeWidget>
+#include <QtConcurrent>
+
+#include "desk/pages/page_parts.h"
+
+namespace lalometer {
+
+ImportSheet::ImportSheet(BookSession& session, QWidget* parent) : QFrame(parent), session_(session) {
+  setObjectName(QStringLiteral("importSheet"));
+  setFrameShape(QFrame::StyledPanel);
+  setAutoFillBackground(true);
+  auto* layout = new QVBoxLayout(this);
+  layout->setContentsMargins(16, 12, 16, 12);
+  title_ = role_label({}, "title", this);
+  layout->addWidget(title_);
+  list_ = new QTreeWidget(this);
+  list_->setObjectName(QStringLiteral("importList"));
+  list_->setColumnCount(2);
+  list_->setHeaderLabels({tr("File"), tr("Understood as")});
+  list_->header()->setSectionResizeMode(0, QHeaderView::ResizeToContents);
+  list_->setWordWrap(true);
+  list_->setRootIsDecorated(true);
+  layout->addWidget(list_, 1);
+
+  auto* options = new QHBoxLayout;
+  kind_ = new QComboBox(this);
+  kind_->setObjectName(QStringLiteral("importKind"));
+  kind_->addItems({tr("Text: by name and contents"), tr("Text: responses, dB"), tr("Text: impedances, ohm")});
+  sound_ = new QComboBox(this);
+  sound_->setObjectName(QStringLiteral("importSound"));
+  sound_->addItems({tr("Sound: impulse responses"), tr("Sound: recorded sweeps")});
+  options->addWidget(kind_);
+  options->addWidget(sound_);
+  options->addStretch(1);
+  layout->addLayout(options);
+  sweep_box_ = new QWidget(this);
+  auto* sweep = new QHBoxLayout(sweep_box_);
+  sweep->setContentsMargins(0, 0, 0, 0);
+  const std::tuple<QString, double, double, int> fields[] = {
+      {tr("from Hz"), 10.0, 20000.0, 1}, {tr("to Hz"), 22000.0, 96000.0, 0}, {tr("for s"), 1.4, 60.0, 3}, {tr("after silence, s"), 0.25, 60.0, 3}};
+  for (int i = 0; i < 4; ++i) {
+    const auto& [name, value, most, decimals] = fields[i];
+    sweep->addWidget(role_label(name, "quiet", sweep_box_));
+    sweep_[i] = new QDoubleSpinBox(sweep_box_);
+    sweep_[i]->setDecimals(decimals);
+    sweep_[i]->setRange(0.0, most);
+    sweep_[i]->setValue(value);
+    sweep_[i]->setButtonSymbols(QAbstractSpinBox::NoButtons);
+    sweep->addWidget(sweep_[i]);
+  }
+  loopback_ = new QComboBox(sweep_box_);
+  loopback_->addItems({tr("no loopback"), tr("loopback on channel 2")});
+  sweep->addWidget(loopback_);
+  sweep_box_->hide();
+  layout->addWidget(sweep_box_);
+
+  auto* buttons = new QHBoxLayout;
+  take_ = new QPushButton(tr("Take into the book"), this);
+  take_->setObjectName(QStringLiteral("importTake"));
+  take_->setProperty("main", true);
+  auto* leave = new QPushButton(tr("Leave it"), this);
+  leave->setObjectName(QStringLiteral("importLeave"));
+  leave->setShortcut(Qt::Key_Escape);
+  buttons->addStretch(1);
+  buttons->addWidget(leave);
+  buttons->addWidget(take_);
+  layout->addLayout(buttons);
+  connect(leave, &QPushButton::clicked, this, &QWidget::hide);
+  connect(take_, &QPushButton::clicked, this, &ImportSheet::takeWanted);
+  connect(kind_, &QComboBox::activated, this, &ImportSheet::read);
+  connect(sound_, &QComboBox::activated, this, [this](int index) {
+    sweep_box_->setVisible(index == 1);
+    read();
+  });
+  connect(loopback_, &QComboBox::activated, this, &ImportSheet::read);
+  for (QDoubleSpinBox* box : sweep_) connect(box, &QDoubleSpinBox::editingFinished, this, &ImportSheet::read);
+  hide();
+}
+
+ImportChoices ImportSheet::choices() const {
+  ImportChoices choices;
+  if (kind_->currentIndex() == 1) choices.kind = ColumnKind::kResponse;
+  if (kind_->currentIndex() == 2) choices.kind = ColumnKind::kImpedance;
+  if (sound_->currentIndex() == 1) {
+    choices.stimulus = Stimulus{sweep_[0]->value(), sweep_[1]->value(), sweep_[2]->value(), sweep_[3]->value(), 1.0};
+    choices.loopback_channel = loopback_->currentIndex() == 1 ? 1 : -1;
+  }
+  return choices;
+}
+
+void ImportSheet::open(const QStringList& paths) {
+  paths_ = paths;
+  bool text = false;
+  bool sound = false;
+  for (const QString& path : paths) {
+    const bool is_sound = path.endsWith(QLatin1String(".wav"), Qt::CaseInsensitive) || path.endsWith(QLatin1String(".flac"), Qt::CaseInsensitive);
+    (is_sound ? sound : text) = true;
+  }
+  kind_->setVisible(text);
+  sound_->setVisible(sound);
+  QWidget::show();
+  raise();
+  read();
+}
+
+void ImportSheet::read() {
+  reading_ = true;
+  take_->setEnabled(false);
+  title_->setText(tr("Reading…"));
+  const quint64 generation = ++generation_;
+  std::vector<std::filesystem::path> paths;
+  for (const QString& path : paths_) paths.emplace_back(path.toStdString());
+  auto* watcher = new QFutureWatcher<ImportPreview>(this);
+  connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher, generation] {
+    watcher->deleteLater();
+    if (generation == generation_) show(watcher->result());
+  });
+  watcher->setFuture(QtConcurrent::run([paths, choices = choices()] { return preview_import(paths, choices); }));
+}
+
+void ImportSheet::show(ImportPreview preview) {
+  reading_ = false;
+  preview_ = std::move(preview);
+  list_->clear();
+  int usable = 0;
+  for (std::size_t i = 0; i < preview_.items.size(); ++i) {
+    const ImportItem& item = preview_.items[i];
+    auto* row = new QTreeWidgetItem(list_, {QString::fromStdString(item.file), QString::fromStdString(item.understood)});
+    row->setCheckState(0, Qt::Checked);
+    row->setData(0, Qt::UserRole, static_cast<qulonglong>(i));
+    for (const std::string& note : item.notes) new QTreeWidgetItem(row, {QString(), QString::fromStdString(note)});
+    if (item.calibration) new QTreeWidgetItem(row, {QString(), tr("The deviation of a microphone or interface: it goes with the rig, not on the shelf.")});
+    usable += item.calibration ? 0 : 1;
+    row->setExpanded(true);
+  }
+  for (const Error& problem : preview_.problems) {
+    auto* row = new QTreeWidgetItem(list_, {QString::fromStdString(problem.where.empty() ? "" : std::filesystem::path(problem.where).filename().string()),
+                                            QString::fromStdString(problem.message)});
+    row->setForeground(1, QBrush(Theme::light().refuse));
+    row->setToolTip(1, QString::fromStdString(problem.text()));
+  }
+  const int problems = static_cast<int>(preview_.problems.size());
+  title_->setText(usable > 0 ? tr("%n take(s) understood", nullptr, usable) + (problems > 0 ? tr(", %n file(s) not usable", nullptr, problems) : QString())
+                             : tr("Nothing here can be taken. The book is as it was."));
+  take_->setEnabled(usable > 0 && !session_.book().read_only());
+  if (take_->isEnabled()) take_->setFocus();
+}
+
+void ImportSheet::takeWanted() {
+  for (int i = 0; i < list_->topLevelItemCount(); ++i) {
+    const QTreeWidgetItem* row = list_->topLevelItem(i);
+    const QVariant place = row->data(0, Qt::UserRole);
+    if (place.isValid()) preview_.items[static_cast<std::size_t>(place.toULongLong())].wanted = row->checkState(0) == Qt::Checked;
+  }
+  ImportTarget target;
+  if (const Take* chosen = session_.take(session_.chosenTake())) target = {chosen->subject_id, chosen->variant_id};
+  else target.subject_id = session_.chosenSubject();
+  const auto ids = take_in(session_.book(), preview_, target);
+  if (!ids) {
+    title_->setText(QString::fromStdString(ids.error().text()));
+    return;
+  }
+  session_.reload();
+  constexpr std::size_t kLaidAtOnce = 6;
+  for (std::size_t i = 0; i < std::min(ids->size(), kLaidAtOnce); ++i) session_.setLaid((*ids)[i], true);
+  hide();
+  emit taken(static_cast<int>(ids->size()));
+}
+
+}  // namespace lalometer

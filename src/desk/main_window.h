@@ -1,0 +1,90 @@
+#pragma once
+
+#include <QMainWindow>
+
+#include "desk/book_session.h"
+#include "desk/capture_controller.h"
+#include "desk/route_strip.h"
+#include "desk/score/score_view.h"
+
+class QLabel;
+class QSplitter;
+class QStackedWidget;
+
+namespace lalometer {
+
+class ActionFinder;
+class CapturePage;
+class ImportSheet;
+class ReadPage;
+class ShelfView;
+
+/// The window: route on top, shelf, score, page. It wires the parts; what they do is theirs.
+class MainWindow : public QMainWindow {
+  Q_OBJECT
+ public:
+  explicit MainWindow(QWidget* parent = nullptr);
+  ~MainWindow() override;
+
+  /// Opens a book and remembers it; a failure is shown where the eye is.
+  bool openBook(const QString& path);
+  bool newBook(const QString& path);
+  void setDark(bool dark);
+  void setStation(RouteStrip::Station station);
+  void showMessage(const QString& text);
+  void importFiles(const QStringList& paths);
+
+  [[nodiscard]] BookSession& session() { return session_; }
+  [[nodiscard]] ScoreState& state() { return state_; }
+  [[nodiscard]] ScoreView* score() { return score_; }
+  [[nodiscard]] CaptureController& capture() { return capture_; }
+  [[nodiscard]] QAction* actionNamed(const QString& id) const;
+  /// Nothing is being worked out, taken, read or settled.
+  [[nodiscard]] bool atRest() const;
+
+ protected:
+  void closeEvent(QCloseEvent* event) override;
+  void dragEnterEvent(QDragEnterEvent* event) override;
+  void dropEvent(QDropEvent* event) override;
+  void resizeEvent(QResizeEvent* event) override;
+
+ private:
+  QAction* addAct(const QString& id, const QString& text, const QString& tip, const QKeySequence& keys, std::function<void()> run);
+  void makeActions();
+  void makeBookActions();
+  void makeScoreActions();
+  void makeBookMenu();
+  void refreshContents();
+  void restoreLanes();
+  void keepLanes();
+  void showLane(const std::string& kind, bool shown);
+  void dragGate(double seconds, bool done);
+  void changeGate(double factor);
+  void laneMenu(const QPoint& global, int lane);
+  void shelfMenu(const QPoint& global, qint64 subject, qint64 variant, qint64 take);
+  void updateEditActions();
+  void fillRecent();
+  void remember(const QString& path);
+  void followForeignChanges();
+
+  BookSession session_;
+  ScoreState state_;
+  CaptureController capture_;
+  RouteStrip* route_ = nullptr;
+  ShelfView* shelf_ = nullptr;
+  ScoreView* score_ = nullptr;
+  QStackedWidget* pages_ = nullptr;
+  ReadPage* read_page_ = nullptr;
+  CapturePage* capture_page_ = nullptr;
+  ImportSheet* import_ = nullptr;
+  ActionFinder* finder_ = nullptr;
+  QWidget* message_ = nullptr;
+  QLabel* message_text_ = nullptr;
+  QSplitter* splitter_ = nullptr;
+  QMenu* recent_ = nullptr;
+  QList<QAction*> all_actions_;
+  std::int64_t seen_changes_ = 0;
+  bool dark_ = false;
+};
+
+}  // namespace lalometer

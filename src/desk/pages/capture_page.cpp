@@ -1,0 +1,294 @@
+#include "desk/pages/capture_page.h"
+
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QFormLayout>
+#include <QLineEdit>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QScrollArea>
+#include <QSpinBox>
+#include <cmath>
+
+#include "desk/pages/page_parts.h"
+#include "workbench/simulating.h"
+
+namespace lalometer {
+namespace {
+
+QDoubleSpinBox* number_box(double low, double high, double value, int decimals, const QString& unit, QWidget* parent) {
+  auto* box = new QDoubleSpinBox(parent);
+  box->setRange(low, high);
+  box->setDecimals(decimals);
+  box->setValue(value);
+  box->setSuffix(QChar(0x202F) + unit);
+  box->setButtonSymbols(QAbstractSpinBox::NoButtons);
+  return box;
+}
+
+enum Mishap { kNone, kTooLoud, kLoopbackOut, kMicrophoneOut, kLostSamples, kDoorSlam };
+
+}  // namespace
+
+CapturePage::CapturePage(BookSession& session, CaptureController& controller, QWidget* parent)
+    : QWidget(parent), session_(session), controller_(controller) {
+  setObjectName(QStringLiteral("capturePage"));
+  auto* outer = new QVBoxLayout(this);
+  outer->setContentsMargins(0, 0, 0, 0);
+  auto* scroll = new QScrollArea(this);
+  scroll->setWidgetResizable(true);
+  scroll->setFrameShape(QFrame::NoFrame);
+  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  outer->addWidget(scroll);
+  auto* inside = new QWidget;
+  scroll->setWidget(inside);
+  auto* layout = new QVBoxLayout(inside);
+  layout->setContentsMargins(14, 12, 14, 12);
+  layout->setSpacing(8);
+
+  layout->addWidget(role_label(tr("Take"), "title", inside));
+  auto* form = new QFormLayout;
+  form->setHorizontalSpacing(10);
+  form->setVerticalSpacing(6);
+  form->setLabelAlignment(Qt::AlignLeft);
+  target_ = new QComboBox(inside);
+  target_->setObjectName(QStringLiteral("captureTarget"));
+  target_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+  kind_ = new QComboBox(inside);
+  kind_->setObjectName(QStringLiteral("captureKind"));
+  kind_->addItem(tr("Response on axis"));
+  kind_->addItem(tr("Impedance"));
+  driver_ = new QComboBox(inside);
+  driver_->setObjectName(QStringLiteral("captureDriver"));
+  driver_->setToolTip(tr("Limits of start frequency and level hang on what is driven."));
+  const std::pair<DriverKind, QString> drivers[] = {
+      {DriverKind::kLoudspeaker, tr("Loudspeaker")}, {DriverKind::kWoofer, tr("Woofer")}, {DriverKind::kMidrange, tr("Midrange")},
+      {DriverKind::kTweeter, tr("Tweeter")}, {DriverKind::kFullrange, tr("Fullrange")},
+      {DriverKind::kCompressionDriver, tr("Compression driver")}, {DriverKind::kSubwoofer, tr("Subwoofer")}};
+  for (const auto& [kind, name] : drivers) driver_->addItem(name, static_cast<int>(kind));
+  drive_ = number_box(0.05, 20.0, 2.83, 2, tr("V"), inside);
+  drive_->setObjectName(QStringLiteral("captureDrive"));
+  drive_->setToolTip(tr("Voltage at the loudspeaker's terminals, rms. 2.83 V into 8 ohm is 1 W."));
+  start_ = number_box(2.0, 2000.0, 10.0, 0, tr("Hz"), inside);
+  start_->setObjectName(QStringLiteral("captureStart"));
+  distance_ = number_box(0.05, 20.0, 1.0, 2, tr("m"), inside);
+  distance_->setToolTip(tr("From the baffle to the microphone. Phase zero hangs on it."));
+  repeats_ = new QSpinBox(inside);
+  repeats_->setRange(1, 16);
+  repeats_->setObjectName(QStringLiteral("captureRepeats"));
+  repeats_->setButtonSymbols(QAbstractSpinBox::NoButtons);
+  repeats_->setToolTip(tr("Repeats are averaged; from three on, one that disagrees is set aside."));
+  name_ = new QLineEdit(inside);
+  name_->setObjectName(QStringLiteral("captureName"));
+  form->addRow(tr("For"), target_);
+  form->addRow(tr("Kind"), kind_);
+  form->addRow(tr("Driven"), driver_);
+  form->addRow(tr("Drive"), drive_);
+  form->addRow(tr("Sweep from"), start_);
+  form->addRow(tr("Distance"), distance_);
+  form->addRow(tr("Repeats"), repeats_);
+  form->addRow(tr("Name"), name_);
+  layout->addLayout(form);
+  caution_ = role_label({}, "quiet", inside);
+  caution_->setObjectName(QStringLiteral("captureCaution"));
+  layout->addWidget(caution_);
+
+  auto* buttons = new QHBoxLayout;
+  go_ = new QPushButton(tr("Take"), inside);
+  go_->setObjectName(QStringLiteral("takeButton"));
+  go_->setProperty("main", true);
+  go_->setToolTip(tr("Ctrl+Return"));
+  stop_ = new QPushButton(tr("Stop"), inside);
+  stop_->setObjectName(QStringLiteral("stopButton"));
+  stop_->setToolTip(tr("Esc"));
+  buttons->addWidget(go_, 1);
+  buttons->addWidget(stop_);
+  layout->addLayout(buttons);
+  progress_ = new QProgressBar(inside);
+  progress_->setObjectName(QStringLiteral("takeProgress"));
+  progress_->setTextVisible(false);
+  progress_->setRange(0, 1000);
+  stage_ = role_label({}, "quiet", inside);
+  stage_->setObjectName(QStringLiteral("takeStage"));
+  layout->addWidget(progress_);
+  layout->addWidget(stage_);
+  cards_ = new QVBoxLayout;
+  cards_->setSpacing(6);
+  layout->addLayout(cards_);
+  auto* verdict = new QHBoxLayout;
+  again_ = new QPushButton(tr("Take again"), inside);
+  again_->setObjectName(QStringLiteral("againButton"));
+  keep_ = new QPushButton(tr("Keep as refused"), inside);
+  keep_->setObjectName(QStringLiteral("keepButton"));
+  verdict->addWidget(again_);
+  verdict->addWidget(keep_);
+  layout->addLayout(verdict);
+
+  bench_box_ = new QWidget(inside);
+  auto* bench = new QVBoxLayout(bench_box_);
+  bench->setContentsMargins(0, 0, 0, 0);
+  bench->addWidget(rule(bench_box_));
+  bench->addWidget(role_label(tr("Practice bench"), "head", bench_box_));
+  bench->addWidget(role_label(tr("A simulated kiosk two-way, microphone, interface and jig. Mishaps are for practice."), "quiet", bench_box_));
+  auto* bench_form = new QFormLayout;
+  walls_ = new QComboBox(bench_box_);
+  walls_->setObjectName(QStringLiteral("benchWalls"));
+  walls_->addItems({tr("bare"), tr("lined, 20 mm felt")});
+  mishap_ = new QComboBox(bench_box_);
+  mishap_->setObjectName(QStringLiteral("benchMishap"));
+  mishap_->addItems({tr("none"), tr("input turned up too far"), tr("loopback unplugged"), tr("microphone or jig unplugged"),
+                     tr("samples lost"), tr("a door slams")});
+  bench_form->addRow(tr("Box walls"), walls_);
+  bench_form->addRow(tr("Mishap"), mishap_);
+  bench->addLayout(bench_form);
+  layout->addWidget(bench_box_);
+  layout->addStretch(1);
+  layout->addWidget(role_label(tr("Wear hearing protection above 85 dB(A). Never join an amplifier's bridged output to the interface's "
+                                  "ground. Local rules and licensed practice come first."), "quiet", inside));
+
+  connect(go_, &QPushButton::clicked, this, &CapturePage::take);
+  connect(stop_, &QPushButton::clicked, &controller_, &CaptureController::stop);
+  connect(again_, &QPushButton::clicked, this, &CapturePage::take);
+  connect(keep_, &QPushButton::clicked, &controller_, &CaptureController::keepRefused);
+  connect(kind_, &QComboBox::currentIndexChanged, this, &CapturePage::followKind);
+  connect(driver_, &QComboBox::currentIndexChanged, this, &CapturePage::followKind);
+  connect(target_, &QComboBox::activated, this, [this] {
+    if (target_->currentData().toLongLong() == 0) newVariant();
+  });
+  connect(&session_, &BookSession::rowsChanged, this, &CapturePage::fillTargets);
+  connect(&controller_, &CaptureController::stateChanged, this, &CapturePage::showState);
+  connect(&controller_, &CaptureController::progressed, this, &CapturePage::showProgress);
+  fillTargets();
+  followKind();
+  showState();
+}
+
+void CapturePage::fillTargets() {
+  const qint64 before = target_->currentData().toLongLong();
+  target_->clear();
+  for (const Subject& s : session_.subjects()) {
+    for (const Variant& v : session_.variants()) {
+      if (v.subject_id != s.id) continue;
+      target_->addItem(QString::fromStdString(session_.subjects().size() > 1 ? s.name + ", " + v.name : v.name), static_cast<qint64>(v.id));
+      target_->setItemData(target_->count() - 1, QString::fromStdString(s.name), Qt::ToolTipRole);
+    }
+  }
+  target_->addItem(session_.subjects().empty() ? tr("a new loudspeaker") : tr("a new variant…"), qint64{0});
+  const int index = target_->findData(before);
+  target_->setCurrentIndex(index >= 0 && before != 0 ? index : 0);
+}
+
+void CapturePage::newVariant() {
+  const Id subject = session_.chosenSubject();
+  if (subject == 0) return;
+  const auto made = session_.book().add_variant({0, subject, tr("Variant %1").arg(session_.variants().size() + 1).toStdString(), ""});
+  session_.apply(made.map([](Id) {}));
+  if (made) target_->setCurrentIndex(target_->findData(static_cast<qint64>(*made)));
+}
+
+void CapturePage::followKind() {
+  const bool impedance = kind_->currentIndex() == 1;
+  name_->setText(impedance ? tr("Impedance in box") : tr("On axis"));
+  distance_->setEnabled(!impedance);
+  const auto driver = static_cast<DriverKind>(driver_->currentData().toInt());
+  const DriverLimits limits = limits_of(driver);
+  // The form shows what will be done; the limits themselves are the runner's.
+  TakeRequest wanted;
+  wanted.kind = impedance ? TakeKind::kImpedance : TakeKind::kResponse;
+  wanted.driver = driver;
+  wanted.start_hz = impedance ? 5.0 : 10.0;
+  wanted.drive_v = impedance ? 1.0 : 2.83;
+  const TakeRequest allowed = limited(wanted).request;
+  start_->setValue(allowed.start_hz);
+  drive_->setValue(allowed.drive_v);
+  caution_->setText(QString::fromStdString(limits.caution));
+  caution_->setVisible(!limits.caution.empty());
+}
+
+TakeRequest CapturePage::request() const {
+  TakeRequest r;
+  r.kind = kind_->currentIndex() == 1 ? TakeKind::kImpedance : TakeKind::kResponse;
+  r.driver = static_cast<DriverKind>(driver_->currentData().toInt());
+  r.name = name_->text().trimmed().toStdString();
+  r.start_hz = start_->value();
+  r.drive_v = drive_->value();
+  r.distance_m = distance_->value();
+  r.repeats = repeats_->value();
+  r.duration_s = r.kind == TakeKind::kImpedance ? 2.7 : 1.4;
+  r.variant_id = target_->currentData().toLongLong();
+  const Variant* variant = session_.variant(r.variant_id);
+  r.subject_id = variant == nullptr ? 0 : variant->subject_id;
+  return r;
+}
+
+void CapturePage::applyBench() {
+  PracticeBenchSetup& setup = controller_.benchSetup();
+  const double pace = setup.pace;
+  setup = demo_bench(walls_->currentIndex() == 1);
+  setup.pace = pace;
+  setup.room.distance_m = distance_->value();
+  switch (mishap_->currentIndex()) {
+    case kTooLoud: setup.faults.input_gain = 60.0; break;
+    case kLoopbackOut: setup.faults.loopback_missing = true; break;
+    case kMicrophoneOut: setup.faults.measure_missing = true; break;
+    case kLostSamples: setup.faults.lost = PracticeFaults::Samples{1.2, 64}; break;
+    case kDoorSlam: setup.faults.slam = PracticeFaults::Samples{0.05, 9000}; break;
+    default: break;
+  }
+}
+
+void CapturePage::take() {
+  if (controller_.running() || !session_.isOpen()) return;
+  if (session_.book().read_only()) {
+    stage_->setText(tr("This book is read-only: duplicate it first (Ctrl+Shift+D)."));
+    return;
+  }
+  if (request().subject_id == 0) {
+    // An empty book: the take makes its own subject.
+    const auto subject = session_.book().add_subject({0, tr("New loudspeaker").toStdString(), DriverKind::kLoudspeaker, "{}"});
+    if (!subject) return session_.apply(tl::unexpected(subject.error()));
+    session_.apply(session_.book().add_variant({0, *subject, tr("As it is").toStdString(), ""}).map([](Id) {}));
+    fillTargets();
+  }
+  applyBench();
+  controller_.start(request());
+}
+
+void CapturePage::takeImpedance() {
+  kind_->setCurrentIndex(1);
+  take();
+}
+
+void CapturePage::takeResponse() {
+  kind_->setCurrentIndex(0);
+  take();
+}
+
+void CapturePage::showProgress(double done, double left_s, int stage) {
+  if (!controller_.running()) return;
+  progress_->setValue(static_cast<int>(done * 1000.0));
+  const QString what = stage == 0 ? tr("Preparing") : stage == 1 ? tr("Sweeping") : tr("Checking");
+  stage_->setText(tr("%1, %2 s left").arg(what).arg(std::ceil(left_s), 0, 'f', 0));
+}
+
+void CapturePage::showState() {
+  const bool running = controller_.running();
+  const bool refused = controller_.refused() != nullptr;
+  go_->setEnabled(!running);
+  stop_->setEnabled(running);
+  bench_box_->setEnabled(!running);
+  again_->setVisible(refused && !running);
+  keep_->setVisible(refused && !running);
+  progress_->setVisible(running);
+  clear_layout(cards_);
+  if (running) {
+    stage_->setText(tr("Preparing"));
+    return;
+  }
+  if (refused) stage_->setText(tr("Refused. Nothing was kept."));
+  else stage_->setText(controller_.remarks().empty() ? tr("Ready.") : tr("Taken and kept."));
+  for (const Remark& remark : controller_.remarks()) cards_->addWidget(remark_card(remark, nullptr));
+}
+
+}  // namespace lalometer

@@ -1,0 +1,61 @@
+#pragma once
+
+#include <QWidget>
+
+#include "desk/capture_controller.h"
+
+class QCheckBox;
+class QComboBox;
+class QDoubleSpinBox;
+class QLabel;
+class QLineEdit;
+class QProgressBar;
+class QPushButton;
+class QSpinBox;
+class QVBoxLayout;
+
+namespace lalometer {
+
+/// Where a take is set up, started, stopped, judged.
+class CapturePage : public QWidget {
+  Q_OBJECT
+ public:
+  CapturePage(BookSession& session, CaptureController& controller, QWidget* parent = nullptr);
+
+  void take();
+  void takeImpedance();
+  void takeResponse();
+
+ private:
+  void fillTargets();
+  void followKind();
+  void showState();
+  void showProgress(double done, double left_s, int stage);
+  [[nodiscard]] TakeRequest request() const;
+  void applyBench();
+  void newVariant();
+
+  BookSession& session_;
+  CaptureController& controller_;
+  QComboBox* target_;
+  QComboBox* kind_;
+  QComboBox* driver_;
+  QDoubleSpinBox* drive_;
+  QDoubleSpinBox* start_;
+  QDoubleSpinBox* distance_;
+  QSpinBox* repeats_;
+  QLineEdit* name_;
+  QLabel* caution_;
+  QPushButton* go_;
+  QPushButton* stop_;
+  QPushButton* again_;
+  QPushButton* keep_;
+  QProgressBar* progress_;
+  QLabel* stage_;
+  QVBoxLayout* cards_;
+  QComboBox* walls_;
+  QComboBox* mishap_;
+  QWidget* bench_box_;
+};
+
+}  // namespace lalometer

@@ -1,0 +1,22 @@
+#pragma once
+
+#include <QFrame>
+#include <QLabel>
+#include <QVBoxLayout>
+#include <QWidget>
+
+#include "book/records.h"
+#include "desk/theme.h"
+
+/// Small parts that the pages at the right share.
+namespace lalometer {
+
+/// A label with a role that the style sheet knows: "title", "head", "quiet", "figure".
+[[nodiscard]] QLabel* role_label(const QString& text, const char* role, QWidget* parent);
+[[nodiscard]] QFrame* rule(QWidget* parent);
+/// A remark as a card: what was seen, and below it what to do.
+[[nodiscard]] QFrame* remark_card(const Remark& remark, QWidget* parent);
+/// Empties a layout and its widgets.
+void clear_layout(QLayout* layout);
+
+}  // namespace lalometer

@@ -1,0 +1,233 @@
+#include "desk/pages/read_page.h"
+
+#include <QComboBox>
+#include <QGridLayout>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPlainTextEdit>
+#include <QScrollArea>
+
+#include "base/constants.h"
+#include "base/text.h"
+#include "desk/pages/page_parts.h"
+
+namespace lalometer {
+namespace {
+
+constexpr int kRow_px = 21;
+
+QString text_of(const std::string& s) { return QString::fromStdString(s); }
+
+}  // namespace
+
+CursorList::CursorList(BookSession& session, ScoreState& state, QWidget* parent) : QWidget(parent), session_(session), state_(state) {
+  setObjectName(QStringLiteral("cursorList"));
+  const auto fetch = [this] {
+    laid_ = session_.laid();
+    updateGeometry();
+    update();
+  };
+  connect(&session_, &BookSession::laidChanged, this, fetch);
+  connect(&session_, &BookSession::resultsChanged, this, fetch);
+  connect(&state_, &ScoreState::cursorMoved, this, qOverload<>(&QWidget::update));
+  fetch();
+}
+
+void CursorList::setTheme(const Theme& theme) {
+  theme_ = theme;
+  update();
+}
+
+QSize CursorList::sizeHint() const { return {220, std::max(static_cast<int>(laid_.size()), 1) * kRow_px}; }
+
+QStringList CursorList::texts() const {
+  QStringList lines;
+  for (const CursorValue& v : cursor_values(laid_, state_.cursorHz())) lines.push_back(text_of(v.label + ": " + v.text));
+  return lines;
+}
+
+int CursorList::rowAt(double y) const { return static_cast<int>(y) / kRow_px; }
+
+void CursorList::paintEvent(QPaintEvent*) {
+  QPainter painter(this);
+  painter.setRenderHint(QPainter::Antialiasing);
+  if (laid_.empty()) {
+    painter.setPen(theme_.quiet);
+    painter.drawText(rect(), Qt::AlignLeft | Qt::AlignVCenter, tr("Nothing lies on the score yet."));
+    return;
+  }
+  double y = 0.0;
+  for (const CursorValue& v : cursor_values(laid_, state_.cursorHz())) {
+    const bool chosen = v.take_id == session_.chosenTake();
+    const QRectF row(0, y, width(), kRow_px);
+    const CurveStyle style = curve_style(v.style, theme_.dark);
+    QPen pen(style.colour, 2.2);
+    if (!style.dash_px.isEmpty()) {
+      QList<qreal> pattern;
+      for (const double d : style.dash_px) pattern.push_back(d / 2.2);
+      pen.setDashPattern(pattern);
+      pen.setCapStyle(Qt::FlatCap);
+    }
+    painter.setPen(pen);
+    painter.drawLine(QPointF(1, row.center().y()), QPointF(17, row.center().y()));
+    painter.setFont(text_font(13, true));
+    painter.setPen(v.valid ? theme_.ink : theme_.quiet);
+    const QString value = text_of(v.text) + (v.valid || v.text == "–" ? QString() : tr(" (not valid)"));
+    const double value_width = QFontMetricsF(painter.font()).horizontalAdvance(value);
+    painter.drawText(row.adjusted(0, 0, -2, 0), Qt::AlignRight | Qt::AlignVCenter, value);
+    painter.setFont(text_font(12, chosen));
+    painter.setPen(theme_.ink);
+    const QString label = QFontMetricsF(painter.font()).elidedText(text_of(v.label), Qt::ElideRight, width() - 34 - value_width);
+    painter.drawText(row.adjusted(24, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter, label);
+    y += kRow_px;
+  }
+}
+
+void CursorList::mousePressEvent(QMouseEvent* event) {
+  const int row = rowAt(event->position().y());
+  if (row >= 0 && row < static_cast<int>(laid_.size())) session_.chooseTake(laid_[static_cast<std::size_t>(row)].take.id);
+}
+
+ReadPage::ReadPage(BookSession& session, ScoreState& state, QWidget* parent) : QWidget(parent), session_(session), state_(state) {
+  setObjectName(QStringLiteral("readPage"));
+  auto* outer = new QVBoxLayout(this);
+  outer->setContentsMargins(0, 0, 0, 0);
+  auto* scroll = new QScrollArea(this);
+  scroll->setWidgetResizable(true);
+  scroll->setFrameShape(QFrame::NoFrame);
+  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  outer->addWidget(scroll);
+  auto* inside = new QWidget;
+  scroll->setWidget(inside);
+  auto* layout = new QVBoxLayout(inside);
+  layout->setContentsMargins(14, 8, 14, 12);
+  layout->setSpacing(8);
+
+  auto* head = new QHBoxLayout;
+  frequency_ = role_label({}, "figure", inside);
+  frequency_->setObjectName(QStringLiteral("cursorFrequency"));
+  frequency_->setWordWrap(false);
+  wavelength_ = role_label({}, "quiet", inside);
+  wavelength_->setAlignment(Qt::AlignRight | Qt::AlignBottom);
+  wavelength_->setContentsMargins(0, 0, 0, 6);
+  wavelength_->setToolTip(tr("Wavelength: the distance sound travels in one cycle, here at 343 m/s."));
+  head->addWidget(frequency_, 1);
+  head->addWidget(wavelength_);
+  layout->addLayout(head);
+  list_ = new CursorList(session, state, inside);
+  layout->addWidget(list_);
+  layout->addWidget(rule(inside));
+  chosen_ = role_label({}, "title", inside);
+  chosen_->setObjectName(QStringLiteral("chosenTake"));
+  conditions_ = role_label({}, "quiet", inside);
+  layout->addWidget(chosen_);
+  layout->addWidget(conditions_);
+  figures_ = new QVBoxLayout;
+  figures_->setSpacing(4);
+  layout->addLayout(figures_);
+  auto* recipe = new QHBoxLayout;
+  recipe->addWidget(role_label(tr("Smoothing"), "quiet", inside));
+  smoothing_ = new QComboBox(inside);
+  smoothing_->setObjectName(QStringLiteral("smoothing"));
+  smoothing_->setToolTip(tr("Power mean over a fraction of an octave, for all responses of the subject alike."));
+  for (const int n : {0, 1, 3, 6, 12, 24, 48}) smoothing_->addItem(n == 0 ? tr("none") : tr("1/%1 octave").arg(n), n);
+  recipe->addWidget(smoothing_, 1);
+  layout->addLayout(recipe);
+  layout->addWidget(rule(inside));
+  cards_ = new QVBoxLayout;
+  cards_->setSpacing(6);
+  layout->addLayout(cards_);
+  layout->addWidget(role_label(tr("Note on this take"), "head", inside));
+  note_ = new QPlainTextEdit(inside);
+  note_->setObjectName(QStringLiteral("takeNote"));
+  note_->setPlaceholderText(tr("What was heard, changed, doubted…"));
+  note_->setTabChangesFocus(true);
+  note_->setFixedHeight(64);
+  layout->addWidget(note_);
+  layout->addStretch(1);
+
+  connect(&state_, &ScoreState::cursorMoved, this, &ReadPage::showCursor);
+  connect(&session_, &BookSession::laidChanged, this, &ReadPage::showChosen);
+  connect(&session_, &BookSession::resultsChanged, this, &ReadPage::showChosen);
+  connect(smoothing_, &QComboBox::activated, this, [this] {
+    const Id subject = session_.chosenSubject();
+    if (subject == 0) return;
+    Recipe changed = session_.recipe(subject);
+    changed.smoothing = smoothing_->currentData().toInt();
+    session_.commitRecipe(subject, changed);
+  });
+  note_->installEventFilter(this);
+  // Kept when the writing pauses: there is no save button.
+  auto* pause = new QTimer(this);
+  pause->setSingleShot(true);
+  pause->setInterval(800);
+  connect(note_, &QPlainTextEdit::textChanged, pause, qOverload<>(&QTimer::start));
+  connect(pause, &QTimer::timeout, this, &ReadPage::keepNote);
+  showCursor();
+  showChosen();
+}
+
+void ReadPage::showCursor() {
+  const double f = state_.cursorHz();
+  frequency_->setText(text_of(frequency_text(f)));
+  const double wave_mm = kSpeedOfSound20_m_s / f * 1e3;
+  wavelength_->setText(wave_mm >= 1000.0 ? tr("λ %1 m").arg(text_of(three_digits(wave_mm / 1e3))) : tr("λ %1 mm").arg(text_of(three_digits(wave_mm))));
+}
+
+void ReadPage::keepNote() {
+  const Take* take = session_.take(note_of_);
+  if (take == nullptr) return;
+  const std::string text = note_->toPlainText().toStdString();
+  if (text != take->note) session_.apply(session_.book().set_take_note(take->id, text));
+}
+
+void ReadPage::showChosen() {
+  clear_layout(figures_);
+  clear_layout(cards_);
+  const Take* take = session_.take(session_.chosenTake());
+  note_->setEnabled(take != nullptr);
+  smoothing_->setCurrentIndex(smoothing_->findData(session_.recipe(session_.chosenSubject()).smoothing));
+  if (take == nullptr) {
+    chosen_->setText(tr("No take is chosen"));
+    conditions_->setText(tr("Click one on the shelf, or a curve on the score."));
+    return;
+  }
+  if (note_of_ != take->id) {
+    keepNote();
+    take = session_.take(session_.chosenTake());  // keeping the note may have read the rows anew
+    if (take == nullptr) return;
+    note_of_ = take->id;
+    note_->setPlainText(text_of(take->note));
+  }
+  const Variant* variant = session_.variant(take->variant_id);
+  chosen_->setText(text_of(take->name));
+  const Conditions& c = take->conditions;
+  QString text = variant == nullptr ? QString() : text_of(variant->name) + QStringLiteral(" · ");
+  if (take->kind == TakeKind::kResponse) text += tr("%1 V, %2 m, %3 °C · ").arg(text_of(three_digits(c.drive_v)), text_of(three_digits(c.distance_m))).arg(c.temperature_c);
+  conditions_->setText(text + text_of(take->taken_at.substr(0, 16)).replace(u'T', u' '));
+  for (const LaidTake& laid : session_.laid()) {
+    if (laid.take.id != take->id) continue;
+    for (const KeyFigure& figure : key_figures(laid)) {
+      auto* row = new QWidget;
+      auto* grid = new QGridLayout(row);
+      grid->setContentsMargins(0, 0, 0, 0);
+      grid->setVerticalSpacing(0);
+      grid->addWidget(role_label(text_of(figure.name), "quiet", row), 0, 0);
+      auto* value = new QLabel(text_of(figure.value), row);
+      value->setFont(text_font(13, true));
+      grid->addWidget(value, 0, 1, Qt::AlignRight);
+      if (!figure.basis.empty()) {
+        auto* basis = role_label(text_of(figure.basis), "quiet", row);
+        basis->setAlignment(Qt::AlignRight);
+        grid->addWidget(basis, 1, 0, 1, 2);
+      }
+      figures_->addWidget(row);
+    }
+    if (laid.analysis) {
+      for (const std::string& note : laid.analysis->notes) cards_->addWidget(remark_card({Remark::Weight::kDoubt, "", note, ""}, nullptr));
+    }
+  }
+  for (const Remark& remark : take->remarks) cards_->addWidget(remark_card(remark, nullptr));
+}
+
+}  // namespace lalometer

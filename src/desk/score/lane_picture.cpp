@@ -1,0 +1,296 @@
+#include "desk/score/lane_picture.h"
+
+#include <QPainter>
+#include <QPainterPath>
+#include <cmath>
+
+#include "desk/score/curve_raster.h"
+#include "desk/score/map_picture.h"
+
+namespace lalometer {
+namespace {
+
+QRectF plot_rect(const LaneGeometry& g) {
+  return {QPointF(g.across.left_px, g.up.top_px), QPointF(g.across.right_px, g.up.bottom_px)};
+}
+
+void draw_grid(QPainter& painter, const LanePictureInput& in) {
+  const LaneGeometry& g = in.geometry;
+  const QRectF plot = plot_rect(g);
+  painter.setRenderHint(QPainter::Antialiasing, false);
+  const double width = g.across.right_px - g.across.left_px;
+  const std::vector<Tick> across = in.content.over_time ? even_ticks(g.across.low, g.across.high, width, 48.0)
+                                                        : frequency_ticks(g.across.low, g.across.high, width);
+  for (const Tick& tick : across) {
+    painter.setPen(tick.strong ? in.theme.line : in.theme.faint);
+    const double x = std::floor(g.across.px(tick.value)) + 0.5;
+    painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()));
+  }
+  const QFont font = text_font(11);
+  painter.setFont(font);
+  const QFontMetricsF metrics(font);
+  for (const Tick& tick : even_ticks(g.up.low, g.up.high, plot.height(), 26.0)) {
+    const double y = std::floor(g.up.px(tick.value)) + 0.5;
+    painter.setPen(tick.strong ? in.theme.line : in.theme.faint);
+    painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y));
+    if (y < plot.top() + 4 || y > plot.bottom() - 2 + (in.content.over_time ? 2 : 0)) continue;
+    painter.setPen(in.theme.quiet);
+    const QString label = QString::fromStdString(tick.label);
+    painter.drawText(QPointF(plot.left() - 7 - metrics.horizontalAdvance(label), y + 4), label);
+  }
+  if (!in.content.right.empty()) {
+    for (const double phase : {-90.0, -45.0, 0.0, 45.0, 90.0}) {
+      const double y = g.right.px(phase);
+      if (y < plot.top() + 4 || y > plot.bottom() - 2) continue;
+      painter.setPen(in.theme.quiet);
+      painter.drawText(QPointF(plot.right() + 5, y + 4), QStringLiteral("%1°").arg(static_cast<int>(phase)).replace(u'-', QChar(0x2212)));
+    }
+  }
+  if (in.content.over_time) {
+    painter.setPen(in.theme.quiet);
+    for (const Tick& tick : across) {
+      const QString label = QString::fromStdString(tick.label) + (tick.value == 0.0 ? QStringLiteral(" ms") : QString());
+      painter.drawText(QRectF(g.across.px(tick.value) - 30, plot.bottom() + 2, 60, kTimeAxis_px - 2), Qt::AlignCenter, label);
+    }
+  }
+}
+
+void hatch(QPainter& painter, const QRectF& area, const Theme& theme) {
+  if (area.width() < 1.0) return;
+  painter.save();
+  painter.setClipRect(area);
+  painter.setRenderHint(QPainter::Antialiasing, true);
+  QColor wash = theme.paper;
+  wash.setAlpha(150);
+  painter.fillRect(area, wash);
+  painter.setPen(QPen(theme.line, 0.7));
+  // One slant for all lanes, anchored at the picture's corner, so that neighbours line up.
+  for (double x = std::floor((area.left() - area.height()) / 9.0) * 9.0; x < area.right(); x += 9.0) {
+    painter.drawLine(QPointF(x, area.bottom()), QPointF(x + area.height(), area.top()));
+  }
+  painter.restore();
+}
+
+void draw_hatches(QPainter& painter, const LanePictureInput& in) {
+  const LaneGeometry& g = in.geometry;
+  const QRectF plot = plot_rect(g);
+  const auto clamp_x = [&](double value) {
+    return std::clamp(g.across.px(in.content.over_time ? value : std::max(value, 1e-3)), plot.left(), plot.right());
+  };
+  if (!in.content.over_time && in.content.hatch_below > g.across.low) {
+    const double x = clamp_x(in.content.hatch_below);
+    hatch(painter, QRectF(plot.topLeft(), QPointF(x, plot.bottom())), in.theme);
+    if (!in.content.hatch_text.empty()) {
+      painter.setFont(text_font(11));
+      const QString text = QString::fromStdString(in.content.hatch_text);
+      const double width = QFontMetricsF(painter.font()).horizontalAdvance(text) + 10;
+      if (width + 12 < x - plot.left()) {
+        const QRectF box(plot.left() + 6, plot.bottom() - 21, width, 16);
+        painter.fillRect(box, in.theme.sheet);
+        painter.setPen(in.theme.quiet);
+        painter.drawText(box, Qt::AlignCenter, text);
+      }
+    }
+  }
+  if (in.content.hatch_above < g.across.high) {
+    hatch(painter, QRectF(QPointF(clamp_x(in.content.hatch_above), plot.top()), plot.bottomRight()), in.theme);
+  }
+}
+
+/// Screen points of a series within or outside its validity; the other part becomes a break.
+std::vector<PixelPoint> screen_points(const Series& s, const AcrossMapping& across, const UpMapping& up, double ratio, bool valid_part) {
+  std::vector<PixelPoint> points;
+  points.reserve(s.x.size());
+  const double margin_low = across.value(across.left_px - 8.0);
+  const double margin_high = across.value(across.right_px + 8.0);
+  for (std::size_t i = 0; i < s.x.size(); ++i) {
+    const double x = s.x[i];
+    if (x < margin_low || x > margin_high) continue;
+    const bool valid = x >= s.valid_low && x <= s.valid_high;
+    const double y = valid == valid_part ? up.px(s.y[i]) * ratio : std::nan("");
+    points.push_back({static_cast<float>((across.px(x) - across.left_px) * ratio), static_cast<float>(y)});
+  }
+  return thinned(points);
+}
+
+/// Curves on a picture of the plot alone, so that nothing leaves the plot.
+void draw_curves(QImage& image, const LanePictureInput& in) {
+  const LaneGeometry& g = in.geometry;
+  const double ratio = in.device_ratio;
+  const QRect area(static_cast<int>(g.across.left_px * ratio), static_cast<int>(g.up.top_px * ratio),
+                   static_cast<int>((g.across.right_px - g.across.left_px) * ratio), static_cast<int>((g.up.bottom_px - g.up.top_px) * ratio));
+  if (area.width() < 2 || area.height() < 2) return;
+  QImage plot = image.copy(area);
+  plot.setDevicePixelRatio(1.0);
+  CurveRaster raster(plot);
+  UpMapping up = g.up;
+  UpMapping right = g.right;
+  for (UpMapping* m : {&up, &right}) {
+    m->top_px = 0.0;
+    m->bottom_px = g.up.bottom_px - g.up.top_px;
+  }
+  const auto draw = [&](const Series& s, const UpMapping& mapping, double width, int alpha) {
+    const CurveStyle style = curve_style(s.style, in.theme.dark);
+    QColor colour = style.colour;
+    colour.setAlpha(alpha);
+    std::vector<double> dash;
+    for (const double d : style.dash_px) dash.push_back(d * ratio);
+    raster.draw(screen_points(s, g.across, mapping, ratio, true), width * ratio, colour, dash);
+    if (s.valid_low > g.across.low || s.valid_high < g.across.high) {
+      colour.setAlpha(alpha / 3);
+      const double dots[] = {1.5 * ratio, 3.5 * ratio};
+      raster.draw(screen_points(s, g.across, mapping, ratio, false), std::max(width - 0.3, 1.0) * ratio, colour, dots);
+    }
+  };
+  for (const Series& s : in.content.right) draw(s, right, 1.0, 150);
+  for (const Series& s : in.content.left) {
+    if (!s.chosen) draw(s, up, in.curve_width_px, 235);
+  }
+  for (const Series& s : in.content.left) {
+    if (s.chosen) draw(s, up, in.curve_width_px + 0.6, 255);
+  }
+  QPainter painter(&image);
+  painter.setCompositionMode(QPainter::CompositionMode_Source);
+  painter.drawImage(QPointF(area.left() / ratio, area.top() / ratio), [&] {
+    plot.setDevicePixelRatio(ratio);
+    return plot;
+  }());
+}
+
+/// Names beside the curves' right ends, spread so that none hides another; a dash of the curve's own style before each.
+void draw_names(QPainter& painter, const LanePictureInput& in) {
+  const LaneGeometry& g = in.geometry;
+  const std::vector<Series>& all = in.content.left;
+  constexpr std::size_t kMostNames = 12;
+  std::vector<const Series*> named;
+  for (const Series& s : all) {
+    if (all.size() <= kMostNames || s.chosen) named.push_back(&s);
+  }
+  std::vector<double> wanted;
+  for (const Series* s : named) {
+    double y = g.up.bottom_px;
+    for (std::size_t i = s->x.size(); i-- > 0;) {
+      if (s->x[i] <= g.across.high && s->x[i] <= s->valid_high && std::isfinite(s->y[i])) {
+        y = g.up.px(s->y[i]);
+        break;
+      }
+    }
+    wanted.push_back(std::clamp(y, g.up.top_px, g.up.bottom_px));
+  }
+  constexpr double kHeight = 15.0;
+  const std::vector<double> placed = spread_labels(wanted, kHeight, g.up.top_px, g.up.bottom_px);
+  painter.setRenderHint(QPainter::Antialiasing, true);
+  const double x = g.across.right_px + (in.content.right.empty() ? 6.0 : 30.0);
+  for (std::size_t i = 0; i < named.size(); ++i) {
+    const CurveStyle style = curve_style(named[i]->style, in.theme.dark);
+    painter.setFont(text_font(11, named[i]->chosen));
+    QPen pen(style.colour, 1.8);
+    if (!style.dash_px.isEmpty()) {
+      QList<qreal> pattern;
+      for (const double d : style.dash_px) pattern.push_back(d / 1.8);
+      pen.setDashPattern(pattern);
+      pen.setCapStyle(Qt::FlatCap);
+    }
+    painter.setPen(pen);
+    painter.drawLine(QPointF(x, placed[i]), QPointF(x + 13, placed[i]));
+    painter.setPen(style.colour);
+    const QFontMetricsF metrics(painter.font());
+    const QString text = metrics.elidedText(QString::fromStdString(named[i]->label), Qt::ElideRight, g.width - x - 20);
+    painter.drawText(QPointF(x + 17, placed[i] + 4), text);
+  }
+}
+
+void draw_gate(QPainter& painter, const LanePictureInput& in) {
+  if (!in.content.gate) return;
+  const LaneGeometry& g = in.geometry;
+  const QRectF plot = plot_rect(g);
+  painter.setRenderHint(QPainter::Antialiasing, true);
+  painter.setFont(text_font(11, true));
+  const auto mark = [&](double at_ms, const QString& text, const QColor& colour, bool handle, double label_y) {
+    const double x = g.across.px(at_ms);
+    if (x < plot.left() || x > plot.right()) return;
+    painter.setPen(QPen(colour, handle ? 2.0 : 1.0, handle ? Qt::SolidLine : Qt::DotLine));
+    painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()));
+    if (handle) {
+      painter.setBrush(colour);
+      painter.drawRoundedRect(QRectF(x - 4, plot.center().y() - 11, 8, 22), 3, 3);
+      painter.setPen(QPen(in.theme.sheet, 1));
+      for (const double dy : {-4.0, 0.0, 4.0}) painter.drawLine(QPointF(x - 2, plot.center().y() + dy), QPointF(x + 2, plot.center().y() + dy));
+    }
+    const double width = QFontMetricsF(painter.font()).horizontalAdvance(text) + 8;
+    const bool left = x + width + 8 > plot.right();
+    const QRectF box(left ? x - width - 5 : x + 5, label_y, width, 15);
+    painter.fillRect(box, in.theme.sheet);
+    painter.setPen(colour);
+    painter.drawText(box, Qt::AlignCenter, text);
+  };
+  if (in.content.gate->reflection_ms) {
+    mark(*in.content.gate->reflection_ms, QStringLiteral("first reflection %1 ms").arg(*in.content.gate->reflection_ms, 0, 'f', 2), in.theme.warn, false, plot.bottom() - 19);
+  }
+  mark(in.content.gate->end_ms, QStringLiteral("gate %1 ms, valid from %2 Hz").arg(in.content.gate->end_ms, 0, 'f', 2).arg(1e3 / in.content.gate->end_ms, 0, 'f', 0),
+       in.theme.accent, true, plot.top() + 20);
+}
+
+void draw_heading(QPainter& painter, const LanePictureInput& in) {
+  const LaneGeometry& g = in.geometry;
+  painter.setFont(text_font(13, true));
+  const QString title = QString::fromStdString(in.content.title);
+  const double title_width = QFontMetricsF(painter.font()).horizontalAdvance(title);
+  const QString subtitle = QString::fromStdString(in.content.subtitle);
+  const QFont small = text_font(11);
+  const double subtitle_width = QFontMetricsF(small).horizontalAdvance(subtitle);
+  QColor back = in.theme.sheet;
+  back.setAlpha(225);
+  painter.fillRect(QRectF(g.across.left_px + 1, g.up.top_px + 1, title_width + (subtitle.isEmpty() ? 14 : subtitle_width + 26), 20), back);
+  painter.setPen(in.theme.ink);
+  painter.drawText(QPointF(g.across.left_px + 8, g.up.top_px + 15), title);
+  painter.setFont(small);
+  painter.setPen(in.theme.quiet);
+  painter.drawText(QPointF(g.across.left_px + 16 + title_width, g.up.top_px + 15), subtitle);
+}
+
+}  // namespace
+
+LaneGeometry lane_geometry(const LaneContent& content, double width, double height, FrequencyRange frequency, LaneRange values) {
+  LaneGeometry g;
+  g.width = width;
+  g.height = height;
+  g.across = content.over_time ? AcrossMapping{content.x_low, content.x_high, kLeftGutter_px, width - kRightGutter_px, false}
+                               : AcrossMapping{frequency.low_hz, frequency.high_hz, kLeftGutter_px, width - kRightGutter_px, true};
+  const double bottom = height - (content.over_time ? kTimeAxis_px : 0.0);
+  g.up = {values.low, values.high, 0.0, bottom};
+  g.right = {content.right_low, content.right_high, 0.0, bottom};
+  return g;
+}
+
+QImage lane_picture(const LanePictureInput& in) {
+  const LaneGeometry& g = in.geometry;
+  QImage image(static_cast<int>(std::ceil(g.width * in.device_ratio)), static_cast<int>(std::ceil(g.height * in.device_ratio)),
+               QImage::Format_RGB32);
+  image.setDevicePixelRatio(in.device_ratio);
+  image.fill(in.theme.paper);
+  {
+    QPainter painter(&image);
+    painter.fillRect(plot_rect(g), in.theme.sheet);
+    if (in.content.map) draw_map(painter, *in.content.map, g, in.theme, in.quality);
+    draw_grid(painter, in);
+    draw_hatches(painter, in);
+  }
+  draw_curves(image, in);
+  QPainter painter(&image);
+  draw_names(painter, in);
+  draw_gate(painter, in);
+  draw_heading(painter, in);
+  if (in.content.left.empty() && !in.content.map) {
+    painter.setPen(in.theme.quiet);
+    painter.setFont(text_font(13));
+    painter.drawText(plot_rect(g).adjusted(20, 18, -20, 0), Qt::AlignCenter | Qt::TextWordWrap, QString::fromStdString(in.content.empty_text));
+  }
+  painter.setRenderHint(QPainter::Antialiasing, false);
+  painter.setPen(in.theme.line);
+  painter.setBrush(Qt::NoBrush);
+  painter.drawRect(plot_rect(g).adjusted(0, 0, -1, -1));
+  return image;
+}
+
+}  // namespace lalometer

@@ -1,0 +1,51 @@
+#pragma once
+
+#include <QImage>
+#include <QRectF>
+
+#include "desk/score/mapping.h"
+#include "desk/theme.h"
+#include "workbench/lane_content.h"
+
+/// Draws one lane to a picture: pure, so that it runs on any thread and is tested without a window.
+namespace lalometer {
+
+/// Where things are inside a lane's picture, in logical pixels.
+struct LaneGeometry {
+  double width = 0.0;
+  double height = 0.0;
+  AcrossMapping across;
+  UpMapping up;
+  UpMapping right;
+};
+
+/// Gutters beside the plot, the same for all lanes, so that their frequency axes stand under each other.
+inline constexpr double kLeftGutter_px = 50.0;
+inline constexpr double kRightGutter_px = 118.0;
+/// Height of a lane over time's own axis.
+inline constexpr double kTimeAxis_px = 18.0;
+
+struct LaneRange {
+  double low;
+  double high;
+};
+
+[[nodiscard]] LaneGeometry lane_geometry(const LaneContent& content, double width, double height, FrequencyRange frequency,
+                                         LaneRange values);
+
+enum class PictureQuality {
+  kCoarse,  ///< while something moves: maps without contours
+  kFine,
+};
+
+struct LanePictureInput {
+  LaneContent content;
+  LaneGeometry geometry;
+  Theme theme;
+  double device_ratio = 1.0;
+  double curve_width_px = 1.5;
+  PictureQuality quality = PictureQuality::kFine;
+};
+[[nodiscard]] QImage lane_picture(const LanePictureInput& input);
+
+}  // namespace lalometer

@@ -1,0 +1,479 @@
+#include "desk/score/score_view.h"
+
+#include <QFutureWatcher>
+#include <QMimeData>
+#include <QPainter>
+#include <QPainterPath>
+#include <QUrl>
+#include <QtConcurrent>
+#include <cmath>
+
+#include "base/text.h"
+
+namespace lalometer {
+namespace {
+
+constexpr double kTopMargin_px = 8.0;
+constexpr int kSettle_ms = 60;
+constexpr double kSmallestLane_px = 64.0;
+constexpr std::size_t kNoLane = static_cast<std::size_t>(-1);
+
+}  // namespace
+
+ScoreView::ScoreView(ScoreState& state, QWidget* parent) : QWidget(parent), state_(state) {
+  setObjectName(QStringLiteral("score"));
+  setAccessibleName(tr("Score"));
+  setFocusPolicy(Qt::StrongFocus);
+  setMouseTracking(true);
+  setAcceptDrops(true);
+  setAttribute(Qt::WA_OpaquePaintEvent);
+  setMinimumSize(420, 300);
+  settle_.setSingleShot(true);
+  settle_.setInterval(kSettle_ms);
+  connect(&settle_, &QTimer::timeout, this, &ScoreView::startFine);
+  connect(&state_, &ScoreState::rangeChanged, this, &ScoreView::invalidate);
+  connect(&state_, &ScoreState::cursorMoved, this, &ScoreView::updateCursorStrip);
+}
+
+// Workers hold values only; a late picture finds no receiver, since the watchers are children.
+ScoreView::~ScoreView() = default;
+
+void ScoreView::setTheme(const Theme& theme) {
+  theme_ = theme;
+  invalidate();
+}
+
+void ScoreView::setLanes(std::vector<Lane> lanes) {
+  lanes_ = std::move(lanes);
+  chosen_ = std::min(chosen_, lanes_.empty() ? 0 : lanes_.size() - 1);
+  for (Lane& lane : lanes_) {
+    if (lane.fitted) lane.values = {lane.content.fit_low, lane.content.fit_high};
+  }
+  invalidate();
+}
+
+void ScoreView::setContent(std::size_t index, LaneContent content) {
+  Lane& lane = lanes_[index];
+  lane.content = std::move(content);
+  if (lane.fitted) lane.values = {lane.content.fit_low, lane.content.fit_high};
+  if (index < pictures_.size()) pictures_[index] = QImage();
+  update();
+  settle_.start();
+}
+
+void ScoreView::setCurveWidth(double px) {
+  curve_width_px_ = px;
+  invalidate();
+}
+
+QRectF ScoreView::laneRect(std::size_t lane) const {
+  double whole = 0.0;
+  for (const Lane& l : lanes_) whole += l.weight;
+  const double room = height() - kFrequencyAxis_px - kTopMargin_px - kLaneGap_px * std::max(static_cast<double>(lanes_.size()) - 1.0, 0.0);
+  double top = kTopMargin_px;
+  for (std::size_t i = 0; i < lane; ++i) top += std::floor(room * lanes_[i].weight / whole) + kLaneGap_px;
+  return {0.0, top, static_cast<double>(width()), std::floor(room * lanes_[lane].weight / whole)};
+}
+
+LaneGeometry ScoreView::geometryOf(std::size_t lane) const {
+  const QRectF rect = laneRect(lane);
+  return lane_geometry(lanes_[lane].content, rect.width(), rect.height(), state_.range(), lanes_[lane].values);
+}
+
+AcrossMapping ScoreView::across() const {
+  return {state_.range().low_hz, state_.range().high_hz, plotLeft(), plotRight(), true};
+}
+
+LanePictureInput ScoreView::pictureInput(std::size_t lane, PictureQuality quality) const {
+  return {lanes_[lane].content, geometryOf(lane), theme_, devicePixelRatioF(), curve_width_px_, quality};
+}
+
+void ScoreView::invalidate() {
+  pictures_.assign(lanes_.size(), QImage());
+  last_cursor_x_ = -1;
+  settle_.start();
+  update();
+}
+
+void ScoreView::refresh(std::size_t lane, PictureQuality quality) { pictures_[lane] = lane_picture(pictureInput(lane, quality)); }
+
+void ScoreView::startFine() {
+  // Only lanes whose coarse picture differs from the fine one: those with a map.
+  const quint64 generation = ++generation_;
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    if (!lanes_[i].content.map) continue;
+    auto* watcher = new QFutureWatcher<QImage>(this);
+    ++pending_;
+    connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher, generation, i] {
+      watcher->deleteLater();
+      --pending_;
+      if (generation != generation_ || settle_.isActive() || i >= pictures_.size()) return;
+      pictures_[i] = watcher->result();
+      update(laneRect(i).toAlignedRect());
+    });
+    watcher->setFuture(QtConcurrent::run([input = pictureInput(i, PictureQuality::kFine)] { return lane_picture(input); }));
+  }
+}
+
+void ScoreView::updateCursorStrip() {
+  const int x = static_cast<int>(std::lround(across().px(state_.cursorHz())));
+  // The flag at the axis is wider than the line; everything else under it stays as it is.
+  const int flag = 44;
+  for (const int at : {last_cursor_x_, x}) {
+    if (at < 0) continue;
+    update(at - 2, 0, 5, height());
+    update(at - flag, height() - static_cast<int>(kFrequencyAxis_px), 2 * flag, static_cast<int>(kFrequencyAxis_px));
+  }
+  last_cursor_x_ = x;
+}
+
+void ScoreView::drawCursor(QPainter& painter) {
+  const double x = std::floor(across().px(state_.cursorHz())) + 0.5;
+  last_cursor_x_ = static_cast<int>(x);
+  if (x < plotLeft() - 1 || x > plotRight() + 1) return;
+  painter.setRenderHint(QPainter::Antialiasing, false);
+  painter.setPen(QPen(theme_.accent, 1));
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    if (lanes_[i].content.over_time) continue;
+    const QRectF rect = laneRect(i);
+    painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()));
+  }
+  painter.setRenderHint(QPainter::Antialiasing, true);
+  painter.setFont(text_font(12, true));
+  const QString text = QString::fromStdString(frequency_text(state_.cursorHz()));
+  const QRectF flag(x - 38, height() - kFrequencyAxis_px + 8, 76, 20);
+  painter.setPen(Qt::NoPen);
+  painter.setBrush(theme_.accent);
+  QPainterPath path;
+  path.addRoundedRect(flag, 3, 3);
+  path.moveTo(x - 5, flag.top());
+  path.lineTo(x, flag.top() - 5);
+  path.lineTo(x + 5, flag.top());
+  painter.drawPath(path);
+  painter.setPen(theme_.sheet);
+  painter.drawText(flag, Qt::AlignCenter, text);
+}
+
+void ScoreView::drawAxis(QPainter& painter) {
+  const AcrossMapping map = across();
+  painter.setFont(text_font(11));
+  painter.setPen(theme_.quiet);
+  const double y = height() - kFrequencyAxis_px;
+  for (const Tick& tick : frequency_ticks(map.low, map.high, map.right_px - map.left_px)) {
+    if (tick.label.empty()) continue;
+    painter.drawText(QRectF(map.px(tick.value) - 24, y + 8, 48, 20), Qt::AlignCenter, QString::fromStdString(tick.label));
+  }
+  painter.drawText(QRectF(map.right_px + 16, y + 8, 40, 20), Qt::AlignVCenter | Qt::AlignLeft, tr("Hz"));
+}
+
+void ScoreView::paintEvent(QPaintEvent* event) {
+  QPainter painter(this);
+  painter.fillRect(event->rect(), theme_.paper);
+  if (lanes_.empty()) {
+    painter.setPen(theme_.quiet);
+    painter.drawText(rect(), Qt::AlignCenter, tr("No lanes. Add one with the list of actions (Ctrl+Space)."));
+    return;
+  }
+  pictures_.resize(lanes_.size());
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    const QRectF rect = laneRect(i);
+    if (!rect.intersects(event->rect())) continue;
+    if (pictures_[i].isNull()) refresh(i, PictureQuality::kCoarse);
+    painter.drawImage(rect.topLeft(), pictures_[i]);
+    if (i == chosen_ && hasFocus()) painter.fillRect(QRectF(0, rect.top(), 3, rect.height()), theme_.accent);
+  }
+  drawAxis(painter);
+  drawCursor(painter);
+  if (drop_line_y_ >= 0.0) painter.fillRect(QRectF(plotLeft(), drop_line_y_ - 1.5, plotRight() - plotLeft(), 3), theme_.accent);
+}
+
+void ScoreView::resizeEvent(QResizeEvent*) { invalidate(); }
+
+std::size_t ScoreView::laneAt(QPointF at) const {
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    if (laneRect(i).contains(at)) return i;
+  }
+  return kNoLane;
+}
+
+ScoreView::Grip ScoreView::gripAt(QPointF at) const {
+  Grip grip;
+  grip.start = at;
+  grip.range = state_.range();
+  for (std::size_t i = 0; i + 1 < lanes_.size(); ++i) {
+    const double edge = laneRect(i).bottom() + 0.5 * kLaneGap_px;
+    if (std::abs(at.y() - edge) > 0.5 * kLaneGap_px + 1.0) continue;
+    grip.kind = Grip::Kind::kLaneEdge;
+    grip.lane = i;
+    grip.weights[0] = lanes_[i].weight;
+    grip.weights[1] = lanes_[i + 1].weight;
+    return grip;
+  }
+  grip.lane = laneAt(at);
+  if (grip.lane == kNoLane) {
+    if (at.y() > height() - kFrequencyAxis_px) grip.kind = Grip::Kind::kCursor;
+    return grip;
+  }
+  const Lane& lane = lanes_[grip.lane];
+  const QRectF rect = laneRect(grip.lane);
+  grip.values = lane.values;
+  if (lane.content.gate) {
+    const double x = geometryOf(grip.lane).across.px(lane.content.gate->end_ms);
+    if (std::abs(at.x() - x) <= 7.0) {
+      grip.kind = Grip::Kind::kGate;
+      return grip;
+    }
+  }
+  if (at.x() < plotLeft() || at.x() > plotRight()) return grip;
+  if (at.y() < rect.top() + 20 && at.x() < plotLeft() + 90) {
+    grip.kind = Grip::Kind::kLaneTitle;
+    return grip;
+  }
+  grip.kind = lane.content.over_time ? Grip::Kind::kNone : Grip::Kind::kCursor;
+  return grip;
+}
+
+void ScoreView::mousePressEvent(QMouseEvent* event) {
+  setFocus(Qt::MouseFocusReason);
+  grip_ = gripAt(event->position());
+  if (grip_.lane != kNoLane && grip_.lane < lanes_.size() && grip_.kind != Grip::Kind::kLaneEdge) chooseLane(grip_.lane);
+  const bool pan = event->button() == Qt::MiddleButton || event->modifiers().testFlag(Qt::ShiftModifier);
+  if (event->button() == Qt::RightButton) {
+    grip_.kind = Grip::Kind::kNone;
+    return;
+  }
+  if (pan && grip_.lane != kNoLane) grip_.kind = Grip::Kind::kPan;
+  if (grip_.kind == Grip::Kind::kCursor) {
+    state_.setCursorHz(across().value(std::clamp(event->position().x(), plotLeft(), plotRight())));
+    chooseCurveAt(event->position());
+  }
+}
+
+void ScoreView::chooseCurveAt(QPointF at) {
+  const std::size_t index = laneAt(at);
+  if (index == kNoLane) return;
+  const QRectF rect = laneRect(index);
+  const LaneGeometry g = geometryOf(index);
+  const double x = g.across.value(at.x());
+  double nearest = 8.0;
+  Id take = 0;
+  for (const Series& s : lanes_[index].content.left) {
+    const auto above = std::upper_bound(s.x.begin(), s.x.end(), x);
+    if (above == s.x.end() || above == s.x.begin()) continue;
+    const auto i = static_cast<std::size_t>(above - s.x.begin());
+    const double distance = std::abs(g.up.px(s.y[i]) + rect.top() - at.y());
+    if (distance < nearest) {
+      nearest = distance;
+      take = s.take_id;
+    }
+  }
+  if (take != 0) emit curveChosen(take);
+}
+
+void ScoreView::moveGrip(QPointF at, Qt::KeyboardModifiers modifiers) {
+  switch (grip_.kind) {
+    case Grip::Kind::kNone: break;
+    case Grip::Kind::kCursor: state_.setCursorHz(across().value(std::clamp(at.x(), plotLeft(), plotRight()))); break;
+    case Grip::Kind::kPan: {
+      const double octaves = std::log2(grip_.range.high_hz / grip_.range.low_hz) * (grip_.start.x() - at.x()) / (plotRight() - plotLeft());
+      state_.setRange(shifted(grip_.range, octaves));
+      Lane& lane = lanes_[grip_.lane];
+      const double per_px = (grip_.values.high - grip_.values.low) / std::max(laneRect(grip_.lane).height(), 1.0);
+      if (!modifiers.testFlag(Qt::ControlModifier) && std::abs(at.y() - grip_.start.y()) > 6.0) {
+        lane.fitted = false;
+        lane.values = {grip_.values.low + (at.y() - grip_.start.y()) * per_px, grip_.values.high + (at.y() - grip_.start.y()) * per_px};
+        invalidate();
+      }
+      break;
+    }
+    case Grip::Kind::kGate: {
+      const double ms = std::clamp(geometryOf(grip_.lane).across.value(at.x()), 0.5, 500.0);
+      emit gateDragged(ms / 1e3, false);
+      break;
+    }
+    case Grip::Kind::kLaneEdge: {
+      const double both = grip_.weights[0] + grip_.weights[1];
+      const double px = laneRect(grip_.lane).height() + laneRect(grip_.lane + 1).height();
+      const double least = std::min(kSmallestLane_px / px, 0.5) * both;
+      lanes_[grip_.lane].weight = std::clamp(grip_.weights[0] + (at.y() - grip_.start.y()) / px * both, least, both - least);
+      lanes_[grip_.lane + 1].weight = both - lanes_[grip_.lane].weight;
+      invalidate();
+      break;
+    }
+    case Grip::Kind::kLaneTitle: {
+      const std::size_t over = laneAt(at);
+      drop_line_y_ = -1.0;
+      if (over != kNoLane && over != grip_.lane) {
+        drop_line_y_ = over < grip_.lane ? laneRect(over).top() - 0.5 * kLaneGap_px : laneRect(over).bottom() + 0.5 * kLaneGap_px;
+      }
+      update();
+      break;
+    }
+  }
+}
+
+void ScoreView::mouseMoveEvent(QMouseEvent* event) {
+  if (event->buttons() != Qt::NoButton) {
+    moveGrip(event->position(), event->modifiers());
+    return;
+  }
+  switch (gripAt(event->position()).kind) {
+    case Grip::Kind::kGate: setCursor(Qt::SizeHorCursor); break;
+    case Grip::Kind::kLaneEdge: setCursor(Qt::SizeVerCursor); break;
+    case Grip::Kind::kLaneTitle: setCursor(Qt::OpenHandCursor); break;
+    default: unsetCursor(); break;
+  }
+}
+
+void ScoreView::mouseReleaseEvent(QMouseEvent* event) {
+  const Grip grip = grip_;
+  grip_ = Grip{};
+  if (grip.kind == Grip::Kind::kGate) {
+    const double ms = std::clamp(geometryOf(grip.lane).across.value(event->position().x()), 0.5, 500.0);
+    emit gateDragged(ms / 1e3, true);
+  } else if (grip.kind == Grip::Kind::kLaneTitle) {
+    drop_line_y_ = -1.0;
+    const std::size_t over = laneAt(event->position());
+    if (over != kNoLane && over != grip.lane) moveLane(grip.lane, over);
+    update();
+  } else if (grip.kind == Grip::Kind::kLaneEdge || grip.kind == Grip::Kind::kPan) {
+    arrangementChanged();
+  }
+}
+
+void ScoreView::mouseDoubleClickEvent(QMouseEvent* event) {
+  const std::size_t lane = laneAt(event->position());
+  if (lane == kNoLane) return;
+  lanes_[lane].fitted = true;
+  fit();
+}
+
+void ScoreView::fit() {
+  for (Lane& lane : lanes_) {
+    lane.fitted = true;
+    lane.values = {lane.content.fit_low, lane.content.fit_high};
+  }
+  state_.setRange(FrequencyRange{});
+  invalidate();
+  arrangementChanged();
+}
+
+void ScoreView::zoomAt(double hz, double factor) { state_.setRange(zoomed(state_.range(), hz, factor)); }
+
+void ScoreView::pan(double octaves) { state_.setRange(shifted(state_.range(), octaves)); }
+
+void ScoreView::wheelEvent(QWheelEvent* event) {
+  const double notches = (event->angleDelta().y() != 0 ? event->angleDelta().y() : event->angleDelta().x()) / 120.0;
+  const double factor = std::pow(0.84, notches);
+  const std::size_t index = laneAt(event->position());
+  if (event->modifiers().testFlag(Qt::ControlModifier) && index != kNoLane) {
+    // Only this lane's scale, around the pointer.
+    Lane& lane = lanes_[index];
+    const double at = geometryOf(index).up.value(event->position().y() - laneRect(index).top());
+    lane.fitted = false;
+    lane.values = {at + (lane.values.low - at) * factor, at + (lane.values.high - at) * factor};
+    invalidate();
+    arrangementChanged();
+  } else if (event->modifiers().testFlag(Qt::ShiftModifier)) {
+    pan(-0.25 * notches);
+  } else if (index == kNoLane || !lanes_[index].content.over_time) {
+    zoomAt(across().value(std::clamp(event->position().x(), plotLeft(), plotRight())), factor);
+  }
+  event->accept();
+}
+
+void ScoreView::keyPressEvent(QKeyEvent* event) {
+  const bool wide = event->modifiers().testFlag(Qt::ShiftModifier);
+  switch (event->key()) {
+    case Qt::Key_Left: state_.nudgeCursor(wide ? -8 : -1); return;
+    case Qt::Key_Right: state_.nudgeCursor(wide ? 8 : 1); return;
+    case Qt::Key_Up:
+      if (chosen_ > 0) chooseLane(chosen_ - 1);
+      return;
+    case Qt::Key_Down:
+      if (chosen_ + 1 < lanes_.size()) chooseLane(chosen_ + 1);
+      return;
+    default: QWidget::keyPressEvent(event);
+  }
+}
+
+void ScoreView::contextMenuEvent(QContextMenuEvent* event) {
+  const std::size_t lane = laneAt(event->pos());
+  emit laneMenuAsked(event->globalPos(), lane == kNoLane ? -1 : static_cast<int>(lane));
+}
+
+void ScoreView::leaveEvent(QEvent*) { unsetCursor(); }
+
+void ScoreView::chooseLane(std::size_t lane) {
+  if (lane == chosen_ || lane >= lanes_.size()) return;
+  chosen_ = lane;
+  update();
+}
+
+void ScoreView::moveLane(std::size_t from, std::size_t to) {
+  if (from >= lanes_.size() || to >= lanes_.size() || from == to) return;
+  Lane moved = std::move(lanes_[from]);
+  lanes_.erase(lanes_.begin() + static_cast<std::ptrdiff_t>(from));
+  lanes_.insert(lanes_.begin() + static_cast<std::ptrdiff_t>(to), std::move(moved));
+  chosen_ = to;
+  invalidate();
+  arrangementChanged();
+}
+
+void ScoreView::removeLane(std::size_t lane) {
+  if (lane >= lanes_.size()) return;
+  lanes_.erase(lanes_.begin() + static_cast<std::ptrdiff_t>(lane));
+  chosen_ = std::min(chosen_, lanes_.empty() ? 0 : lanes_.size() - 1);
+  invalidate();
+  arrangementChanged();
+}
+
+void ScoreView::resizeLane(std::size_t lane, double weight) {
+  if (lane >= lanes_.size()) return;
+  lanes_[lane].weight = std::clamp(weight, 0.2, 8.0);
+  invalidate();
+  arrangementChanged();
+}
+
+void ScoreView::arrangementChanged() { emit lanesArranged(); }
+
+void ScoreView::dragEnterEvent(QDragEnterEvent* event) {
+  if (event->mimeData()->hasUrls() || event->mimeData()->hasFormat(QLatin1String(kTakeMime))) event->acceptProposedAction();
+}
+
+void ScoreView::dropEvent(QDropEvent* event) {
+  if (event->mimeData()->hasFormat(QLatin1String(kTakeMime))) {
+    emit takeDropped(event->mimeData()->data(QLatin1String(kTakeMime)).toLongLong());
+  } else {
+    QStringList paths;
+    for (const QUrl& url : event->mimeData()->urls()) {
+      if (url.isLocalFile()) paths.push_back(url.toLocalFile());
+    }
+    if (!paths.isEmpty()) emit filesDropped(paths);
+  }
+  event->acceptProposedAction();
+}
+
+QImage ScoreView::picture(QSize size, double device_ratio) {
+  // A hidden twin draws at the wanted size, so that the view on screen is not disturbed.
+  ScoreState state;
+  state.setRange(state_.range());
+  state.setCursorHz(1.0);
+  ScoreView twin(state);
+  twin.theme_ = theme_;
+  twin.curve_width_px_ = curve_width_px_;
+  twin.resize(size);
+  twin.lanes_ = lanes_;
+  twin.pictures_.resize(lanes_.size());
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    LanePictureInput input = twin.pictureInput(i, PictureQuality::kFine);
+    input.device_ratio = device_ratio;
+    twin.pictures_[i] = lane_picture(input);
+  }
+  QImage image(size * device_ratio, QImage::Format_RGB32);
+  image.setDevicePixelRatio(device_ratio);
+  twin.render(&image);
+  return image;
+}
+
+}  // namespace lalometer

@@ -1,0 +1,168 @@
+#include "desk/shelf/shelf_model.h"
+
+#include <QMimeData>
+
+#include "base/text.h"
+#include "desk/score/score_view.h"
+
+namespace lalometer {
+
+ShelfModel::ShelfModel(BookSession& session, QObject* parent) : QAbstractItemModel(parent), session_(session) {
+  connect(&session_, &BookSession::rowsChanged, this, &ShelfModel::rebuild);
+  const auto all_changed = [this] {
+    const auto touch = [this](const QModelIndex& above, const auto& self) -> void {
+      const int rows = rowCount(above);
+      if (rows == 0) return;
+      emit dataChanged(index(0, 0, above), index(rows - 1, 0, above));
+      for (int row = 0; row < rows; ++row) self(index(row, 0, above), self);
+    };
+    touch(QModelIndex(), touch);
+  };
+  connect(&session_, &BookSession::laidChanged, this, all_changed);
+  connect(&session_, &BookSession::miniatureKnown, this, [this](qint64 take) {
+    const QModelIndex at = indexOfTake(take);
+    if (at.isValid()) emit dataChanged(at, at, {kMiniatureRole});
+  });
+  if (session_.isOpen()) rebuild();
+}
+
+void ShelfModel::rebuild() {
+  beginResetModel();
+  subjects_.clear();
+  QHash<Id, Node*> variants;
+  QHash<Id, Node*> subjects;
+  const auto add = [](std::vector<std::unique_ptr<Node>>& list, RowKind kind, Id id, Node* parent) {
+    list.push_back(std::make_unique<Node>(Node{kind, id, parent, static_cast<int>(list.size()), {}}));
+    return list.back().get();
+  };
+  for (const Subject& s : session_.subjects()) subjects.insert(s.id, add(subjects_, RowKind::kSubject, s.id, nullptr));
+  for (const Variant& v : session_.variants()) {
+    if (Node* subject = subjects.value(v.subject_id)) variants.insert(v.id, add(subject->children, RowKind::kVariant, v.id, subject));
+  }
+  for (const Take& t : session_.takes()) {
+    if (Node* variant = variants.value(t.variant_id)) add(variant->children, RowKind::kTake, t.id, variant);
+  }
+  endResetModel();
+}
+
+QModelIndex ShelfModel::index(int row, int column, const QModelIndex& parent) const {
+  if (column != 0 || row < 0) return {};
+  const auto& list = parent.isValid() ? nodeOf(parent)->children : subjects_;
+  if (row >= static_cast<int>(list.size())) return {};
+  return createIndex(row, 0, list[static_cast<std::size_t>(row)].get());
+}
+
+QModelIndex ShelfModel::parent(const QModelIndex& child) const {
+  if (!child.isValid()) return {};
+  Node* up = nodeOf(child)->parent;
+  return up == nullptr ? QModelIndex() : createIndex(up->row, 0, up);
+}
+
+int ShelfModel::rowCount(const QModelIndex& parent) const {
+  return static_cast<int>(parent.isValid() ? nodeOf(parent)->children.size() : subjects_.size());
+}
+
+int ShelfModel::columnCount(const QModelIndex&) const { return 1; }
+
+QVariant ShelfModel::data(const QModelIndex& index, int role) const {
+  if (!index.isValid()) return {};
+  const Node* node = nodeOf(index);
+  if (role == kKindRole) return static_cast<int>(node->kind);
+  if (role == kIdRole) return static_cast<qint64>(node->id);
+  const auto text = [](const std::string& s) { return QString::fromStdString(s); };
+  if (node->kind == RowKind::kSubject) {
+    const Subject* s = session_.subject(node->id);
+    if (s == nullptr) return {};
+    if (role == Qt::DisplayRole || role == Qt::EditRole) return text(s->name);
+    if (role == kDetailRole) return tr("%n variant(s)", nullptr, static_cast<int>(node->children.size()));
+    return {};
+  }
+  if (node->kind == RowKind::kVariant) {
+    const Variant* v = session_.variant(node->id);
+    if (v == nullptr) return {};
+    if (role == Qt::DisplayRole || role == Qt::EditRole) return text(v->name);
+    if (role == Qt::ToolTipRole) return text(v->changed);
+    if (role == kDetailRole) return tr("%n take(s)", nullptr, static_cast<int>(node->children.size()));
+    return {};
+  }
+  const Take* t = session_.take(node->id);
+  if (t == nullptr) return {};
+  switch (role) {
+    case Qt::DisplayRole:
+    case Qt::EditRole: return text(t->name);
+    case Qt::CheckStateRole: return t->colour >= 0 ? Qt::Checked : Qt::Unchecked;
+    case Qt::ToolTipRole: {
+      QString tip = tr("%1, taken %2").arg(t->kind == TakeKind::kImpedance ? tr("Impedance") : tr("Response"), text(t->taken_at));
+      for (const Remark& r : t->remarks) tip += QLatin1Char('\n') + text(r.text);
+      return tip;
+    }
+    case kDetailRole: {
+      if (!t->accepted) return tr("refused");
+      if (t->kind == TakeKind::kImpedance) return text(t->conditions.condition == "free-air" ? "free air" : "ohm");
+      const Conditions& c = t->conditions;
+      if (c.horizontal_deg != 0.0) return tr("%1° h").arg(c.horizontal_deg);
+      if (c.vertical_deg != 0.0) return tr("%1° v").arg(c.vertical_deg);
+      return tr("%1 m").arg(c.distance_m, 0, 'f', 2);
+    }
+    case kStyleRole: return t->colour;
+    case kAcceptedRole: return t->accepted;
+    case kChosenRole: return session_.chosenTake() == t->id;
+    case kImpedanceRole: return t->kind == TakeKind::kImpedance;
+    case kMiniatureRole: {
+      const std::vector<float> points = session_.miniatureOf(*t);
+      return QVariant::fromValue(QList<float>(points.begin(), points.end()));
+    }
+    default: return {};
+  }
+}
+
+bool ShelfModel::setData(const QModelIndex& index, const QVariant& value, int role) {
+  if (!index.isValid()) return false;
+  const Node node_copy{nodeOf(index)->kind, nodeOf(index)->id, nullptr, 0, {}};
+  if (role == Qt::CheckStateRole && node_copy.kind == RowKind::kTake) {
+    session_.setLaid(node_copy.id, value.toInt() == Qt::Checked);
+    return true;
+  }
+  const std::string name = value.toString().trimmed().toStdString();
+  if (role != Qt::EditRole || name.empty() || value.toString() == data(index, Qt::EditRole).toString()) return false;
+  Book& book = session_.book();
+  switch (node_copy.kind) {
+    case RowKind::kSubject: session_.apply(book.rename_subject(node_copy.id, name)); break;
+    case RowKind::kVariant: {
+      const Variant* v = session_.variant(node_copy.id);
+      session_.apply(book.set_variant(node_copy.id, name, v == nullptr ? "" : v->changed));
+      break;
+    }
+    case RowKind::kTake: session_.apply(book.rename_take(node_copy.id, name)); break;
+  }
+  return true;
+}
+
+Qt::ItemFlags ShelfModel::flags(const QModelIndex& index) const {
+  if (!index.isValid()) return Qt::NoItemFlags;
+  Qt::ItemFlags flags = Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable;
+  if (nodeOf(index)->kind == RowKind::kTake) flags |= Qt::ItemIsUserCheckable | Qt::ItemIsDragEnabled | Qt::ItemNeverHasChildren;
+  return flags;
+}
+
+QStringList ShelfModel::mimeTypes() const { return {QLatin1String(kTakeMime)}; }
+
+QMimeData* ShelfModel::mimeData(const QModelIndexList& indexes) const {
+  if (indexes.isEmpty()) return nullptr;
+  auto* mime = new QMimeData;  // the drag takes it over
+  mime->setData(QLatin1String(kTakeMime), QByteArray::number(data(indexes.first(), kIdRole).toLongLong()));
+  return mime;
+}
+
+QModelIndex ShelfModel::indexOfTake(Id take) const {
+  for (const auto& subject : subjects_) {
+    for (const auto& variant : subject->children) {
+      for (const auto& node : variant->children) {
+        if (node->id == take) return createIndex(node->row, 0, node.get());
+      }
+    }
+  }
+  return {};
+}
+
+}  // namespace lalometer

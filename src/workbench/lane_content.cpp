@@ -1,0 +1,296 @@
+#include "workbench/lane_content.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "acoustics/impedance/box_signature.h"
+#include "acoustics/spectrum/figures.h"
+#include "base/constants.h"
+#include "base/text.h"
+
+namespace lalometer {
+namespace {
+
+constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
+
+bool shows(const LaidTake& laid, TakeKind kind) { return laid.analysis && laid.take.kind == kind; }
+
+Series series_for(const LaidTake& laid, const std::vector<LaidTake>& all, Id chosen) {
+  const Response& curve = laid.analysis->curve;
+  const auto hz = curve.axis().hz();
+  return {.take_id = laid.take.id,
+          .label = series_label(laid, all),
+          .style = laid.take.colour,
+          .chosen = laid.take.id == chosen,
+          .x = {hz.begin(), hz.end()},
+          .y = {},
+          .valid_low = curve.valid().low_hz,
+          .valid_high = curve.valid().high_hz};
+}
+
+/// Lowest and highest finite value where valid, over all series.
+std::optional<std::pair<double, double>> extent(const std::vector<Series>& all) {
+  double low = std::numeric_limits<double>::infinity();
+  double high = -low;
+  for (const Series& s : all) {
+    for (std::size_t i = 0; i < s.x.size(); ++i) {
+      if (!std::isfinite(s.y[i]) || s.x[i] < s.valid_low || s.x[i] > s.valid_high || s.x[i] < 20.0 || s.x[i] > 20000.0) continue;
+      low = std::min(low, s.y[i]);
+      high = std::max(high, s.y[i]);
+    }
+  }
+  if (!(high >= low)) return std::nullopt;
+  return std::pair{low, high};
+}
+
+/// The range in which no curve of the lane means anything is hatched.
+void set_hatch(LaneContent& content) {
+  double low = 1e300;
+  double high = 0.0;
+  for (const Series& s : content.left) {
+    low = std::min(low, s.valid_low);
+    high = std::max(high, s.valid_high);
+  }
+  if (content.left.empty()) return;
+  content.hatch_below = low;
+  content.hatch_above = high;
+}
+
+LaneContent level_lane(const std::vector<LaidTake>& laid, Id chosen) {
+  LaneContent content;
+  content.title = "Level";
+  content.left_unit = "dB";
+  content.fit_low = 50.0;
+  content.fit_high = 100.0;
+  content.empty_text = "No response on the score. Tick one on the shelf, take one under Capture, or drop a file here.";
+  bool relative = false;
+  const Conditions* first = nullptr;
+  bool alike = true;
+  bool gated = false;
+  for (const LaidTake& one : laid) {
+    if (!shows(one, TakeKind::kResponse)) continue;
+    Series s = series_for(one, laid, chosen);
+    const Response& curve = one.analysis->curve;
+    for (std::size_t i = 0; i < curve.size(); ++i) s.y.push_back(curve.level_db(i));
+    content.left.push_back(std::move(s));
+    relative = relative || !one.analysis->calibrated;
+    gated = gated || one.analysis->gate_s.has_value();
+    const Conditions& c = one.take.conditions;
+    if (first == nullptr) first = &c;
+    alike = alike && c.drive_v == first->drive_v && c.distance_m == first->distance_m;
+  }
+  set_hatch(content);
+  if (gated) content.hatch_text = fmt::format("below the gate's {}", frequency_text(content.hatch_below));
+  if (first != nullptr) {
+    content.subtitle = relative ? "dB re full scale of the file" : "dB re 20 µPa";
+    if (!relative && alike) content.subtitle += fmt::format(", {} V, {} m", three_digits(first->drive_v), three_digits(first->distance_m));
+    if (!alike) content.subtitle += "; drive or distance differ between the curves";
+  }
+  if (const auto range = extent(content.left)) {
+    const double top = std::ceil((range->second + 2.0) / 5.0) * 5.0;
+    content.fit_high = top;
+    content.fit_low = std::min(top - 50.0, std::max(std::floor((range->first - 2.0) / 5.0) * 5.0, top - 60.0));
+  }
+  return content;
+}
+
+LaneContent impedance_lane(const std::vector<LaidTake>& laid, Id chosen) {
+  LaneContent content;
+  content.title = "Impedance";
+  content.left_unit = "ohm";
+  content.right_unit = "°";
+  content.right_low = -90.0;
+  content.right_high = 90.0;
+  content.fit_high = 50.0;
+  content.empty_text = "No impedance on the score. Tick one on the shelf or take one under Capture.";
+  for (const LaidTake& one : laid) {
+    if (!shows(one, TakeKind::kImpedance)) continue;
+    const Response& curve = one.analysis->curve;
+    Series magnitude = series_for(one, laid, chosen);
+    Series phase = magnitude;
+    for (std::size_t i = 0; i < curve.size(); ++i) {
+      magnitude.y.push_back(curve.magnitude(i));
+      phase.y.push_back(curve.has_phase() ? curve.phase_deg(i) : kNaN);
+    }
+    content.left.push_back(std::move(magnitude));
+    if (curve.has_phase()) content.right.push_back(std::move(phase));
+  }
+  set_hatch(content);
+  if (!content.left.empty()) content.subtitle = content.right.empty() ? "magnitude, ohm" : "magnitude in ohm, phase thin, right scale";
+  if (const auto range = extent(content.left)) content.fit_high = std::ceil((range->second * 1.08) / 5.0) * 5.0;
+  return content;
+}
+
+LaneContent phase_lane(const std::vector<LaidTake>& laid, Id chosen) {
+  LaneContent content;
+  content.title = "Phase";
+  content.left_unit = "°";
+  content.fit_low = -180.0;
+  content.fit_high = 180.0;
+  content.empty_text = "No response with phase on the score.";
+  for (const LaidTake& one : laid) {
+    if (!shows(one, TakeKind::kResponse) || !one.analysis->curve.has_phase()) continue;
+    const Response& curve = one.analysis->curve;
+    Series s = series_for(one, laid, chosen);
+    std::vector<double> x;
+    double previous = 0.0;
+    for (std::size_t i = 0; i < curve.size(); ++i) {
+      const double phase = curve.phase_deg(i);
+      // A wrap is a break, not a line across the lane.
+      if (i > 0 && std::abs(phase - previous) > 180.0) {
+        x.push_back(std::sqrt(s.x[i - 1] * s.x[i]));
+        s.y.push_back(kNaN);
+      }
+      x.push_back(s.x[i]);
+      s.y.push_back(phase);
+      previous = phase;
+    }
+    s.x = std::move(x);
+    content.left.push_back(std::move(s));
+  }
+  set_hatch(content);
+  if (!content.left.empty()) content.subtitle = "degrees, flight time taken out";
+  return content;
+}
+
+LaneContent impulse_lane(const std::vector<LaidTake>& laid, Id chosen) {
+  LaneContent content;
+  content.title = "Impulse";
+  content.left_unit = "";
+  content.over_time = true;
+  content.x_low = -0.6;
+  content.x_high = 10.0;
+  content.fit_low = -0.6;
+  content.fit_high = 1.05;
+  content.empty_text = "No impulse response on the score. It comes with every recorded response.";
+  const LaidTake* shown = nullptr;
+  for (const LaidTake& one : laid) {
+    if (!one.analysis || !one.analysis->impulse) continue;
+    if (shown == nullptr || one.take.id == chosen) shown = &one;
+  }
+  if (shown == nullptr) return content;
+  const Analysis& a = *shown->analysis;
+  if (a.gate_s) content.x_high = std::clamp(*a.gate_s * 1e3 * 2.2, 4.0, 200.0);
+  for (const LaidTake& one : laid) {
+    if (!one.analysis || !one.analysis->impulse) continue;
+    const ImpulseResponse& h = *one.analysis->impulse;
+    Series s{.take_id = one.take.id, .label = series_label(one, laid), .style = one.take.colour, .chosen = &one == shown, .x = {}, .y = {}};
+    const double to = one.analysis->arrival_s + content.x_high / 1e3 * 1.02;
+    const double from = one.analysis->arrival_s + content.x_low / 1e3;
+    double peak = 1e-30;
+    for (std::size_t i = 0; i < h.samples.size(); ++i) {
+      const double t = h.time_s(i);
+      if (t < from || t > to) continue;
+      s.x.push_back((t - one.analysis->arrival_s) * 1e3);
+      s.y.push_back(h.samples[i]);
+      peak = std::max(peak, std::abs(h.samples[i]));
+    }
+    for (double& y : s.y) y /= peak;
+    content.left.push_back(std::move(s));
+  }
+  double low = 0.0;
+  for (const Series& s : content.left) {
+    for (const double y : s.y) low = std::min(low, y);
+  }
+  content.fit_low = low < -0.9 ? -1.1 : low - 0.12;
+  content.subtitle = "re its peak, ms after the arrival";
+  if (a.gate_s) {
+    content.gate = GateMarks{*a.gate_s * 1e3, std::nullopt};
+    content.hatch_above = *a.gate_s * 1e3;
+    if (a.first_reflection_s) content.gate->reflection_ms = (*a.first_reflection_s - a.arrival_s) * 1e3;
+  }
+  return content;
+}
+
+}  // namespace
+
+const std::vector<LaneKind>& lane_kinds() {
+  static const std::vector<LaneKind> kinds = {
+      {"level", "Level", "Sound pressure level over frequency, at the drive and distance of the take.", 1.35, level_lane},
+      {"impedance", "Impedance", "What the amplifier sees: the magnitude in ohm and the phase of voltage against current.", 1.0, impedance_lane},
+      {"impulse", "Impulse", "The answer to a click. The gate keeps what comes before the room's first reflection.", 0.7, impulse_lane},
+      {"phase", "Phase", "Phase of the response with its flight time taken out.", 0.7, phase_lane},
+  };
+  return kinds;
+}
+
+const LaneKind* lane_kind(const std::string& id) {
+  for (const LaneKind& kind : lane_kinds()) {
+    if (kind.id == id) return &kind;
+  }
+  return nullptr;
+}
+
+std::string series_label(const LaidTake& laid, const std::vector<LaidTake>& all) {
+  const bool several = std::any_of(all.begin(), all.end(), [&](const LaidTake& other) {
+    return other.take.variant_id != laid.take.variant_id && other.take.kind == laid.take.kind;
+  });
+  if (!several || laid.variant_name.empty()) return laid.take.name;
+  return laid.variant_name;
+}
+
+std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid, double frequency_hz) {
+  std::vector<CursorValue> values;
+  for (const LaidTake& one : laid) {
+    CursorValue v{.take_id = one.take.id, .label = one.take.name, .style = one.take.colour, .text = "–"};
+    if (const std::string label = series_label(one, laid); label != one.take.name) v.label += ", " + label;
+    if (one.analysis) {
+      const Response& curve = one.analysis->curve;
+      const std::complex<double> at = value_at(curve, frequency_hz);
+      v.valid = curve.valid().contains(frequency_hz);
+      if (std::isfinite(at.real())) {
+        if (one.take.kind == TakeKind::kImpedance) {
+          v.text = fmt::format("{} Ω", three_digits(std::abs(at)));
+          if (curve.has_phase()) v.text += fmt::format("  {:+.0f}°", std::arg(at) * 180.0 / kPi);
+        } else {
+          v.text = fmt::format("{:.1f} dB", to_level_db(std::abs(at), level_reference(curve.quantity())));
+        }
+      } else {
+        v.valid = false;
+      }
+    }
+    values.push_back(std::move(v));
+  }
+  return values;
+}
+
+std::vector<KeyFigure> key_figures(const LaidTake& laid) {
+  std::vector<KeyFigure> figures;
+  if (!laid.analysis) return figures;
+  const Response& curve = laid.analysis->curve;
+  if (laid.take.kind == TakeKind::kImpedance) {
+    if (const auto minimum = impedance_minimum(curve)) {
+      figures.push_back({"Lowest impedance", fmt::format("{} Ω at {}", three_digits(minimum->magnitude_ohm), frequency_text(minimum->frequency_hz)), "20 Hz to 20 kHz"});
+      if (const auto nominal = nominal_impedance_ohm(minimum->magnitude_ohm)) {
+        figures.push_back({"Nominal", fmt::format("{:.0f} Ω", *nominal), "lowest is at least 80 % of it"});
+      }
+    }
+    for (const ImpedancePeak& peak : impedance_peaks(curve)) {
+      figures.push_back({"Peak", fmt::format("{} Ω at {}", three_digits(peak.magnitude_ohm), frequency_text(peak.frequency_hz)), ""});
+    }
+    if (const auto vented = vented_signature(curve, std::nullopt, std::nullopt)) {
+      figures.push_back({"Tuning, if vented", frequency_text(vented->tuning_hz), "where the phase passes zero between the humps"});
+    }
+    return figures;
+  }
+  if (const auto sensitivity = sensitivity_db(curve)) {
+    figures.push_back({laid.analysis->calibrated ? "Mean level" : "Mean level, relative", fmt::format("{:.1f} dB", *sensitivity), "300 Hz to 3 kHz"});
+  }
+  const double low = std::max(300.0, curve.valid().low_hz);
+  if (const auto spread = level_spread(curve, low, 10000.0)) {
+    figures.push_back({"Within", fmt::format("+{:.1f} / −{:.1f} dB", spread->above_db, spread->below_db), fmt::format("{} to 10 kHz", frequency_text(low))});
+  }
+  figures.push_back({"Valid from", frequency_text(curve.valid().low_hz),
+                     laid.analysis->gate_s ? fmt::format("gate {:.2f} ms", *laid.analysis->gate_s * 1e3) : "as told or excited"});
+  if (laid.analysis->impulse) {
+    figures.push_back({"Arrival", fmt::format("{:.3f} ms", laid.analysis->arrival_s * 1e3),
+                       fmt::format("{:.2f} m at 343 m/s", laid.analysis->arrival_s * kSpeedOfSound20_m_s)});
+    if (laid.analysis->first_reflection_s) {
+      figures.push_back({"First reflection", fmt::format("{:.2f} ms later", (*laid.analysis->first_reflection_s - laid.analysis->arrival_s) * 1e3), ""});
+    }
+  }
+  return figures;
+}
+
+}  // namespace lalometer

@@ -1,0 +1,101 @@
+#pragma once
+
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "workbench/analysis.h"
+
+/// What a lane of the score shows, as plain values; the desk only draws them. A new kind of lane is one builder here, one
+/// line in lane_kinds(), and nothing else.
+namespace lalometer {
+
+/// One curve of a lane. x in Hz (or ms), y in the lane's unit; NaN breaks the line.
+struct Series {
+  Id take_id = 0;
+  std::string label;
+  int style = 0;  ///< place on the palette
+  bool chosen = false;
+  std::vector<double> x;
+  std::vector<double> y;
+  double valid_low = 0.0;  ///< outside, the curve is drawn faint
+  double valid_high = 1e300;
+};
+
+/// Values over frequency and a second quantity (angle, time), drawn as a map with contours. Row by row.
+struct ValueMap {
+  std::vector<double> x;
+  std::vector<double> rows;
+  std::vector<float> values;  ///< rows.size() * x.size()
+  double low = -30.0;
+  double high = 0.0;
+  double contour_step = 6.0;
+};
+
+/// The gate of the chosen impulse, in ms after its arrival.
+struct GateMarks {
+  double end_ms = 0.0;
+  std::optional<double> reflection_ms;
+};
+
+struct LaneContent {
+  std::string title;
+  std::string subtitle;
+  std::vector<Series> left;
+  std::vector<Series> right;       ///< on the right-hand scale, drawn thin
+  std::string left_unit;
+  std::string right_unit;
+  bool over_time = false;          ///< x is ms after the arrival, with an axis of its own
+  double x_low = 0.0;              ///< of a lane over time
+  double x_high = 0.0;
+  double fit_low = 0.0;            ///< what "fit" shows on the left-hand scale
+  double fit_high = 1.0;
+  double right_low = 0.0;
+  double right_high = 1.0;
+  double hatch_below = 0.0;        ///< no curve is valid there
+  double hatch_above = 1e300;
+  std::string hatch_text;
+  std::optional<GateMarks> gate;
+  std::optional<ValueMap> map;
+  std::string empty_text;          ///< what to do next, where there is nothing to show
+};
+
+/// A take on the score with its result, if it is worked out already.
+struct LaidTake {
+  Take take;
+  std::string variant_name;
+  std::shared_ptr<const Analysis> analysis;
+};
+
+struct LaneKind {
+  std::string id;         ///< kept in the book's view
+  std::string title;
+  std::string explained;  ///< one sentence that teaches the term
+  double usual_weight;    ///< share of the score's height
+  LaneContent (*build)(const std::vector<LaidTake>& laid, Id chosen);
+};
+[[nodiscard]] const std::vector<LaneKind>& lane_kinds();
+[[nodiscard]] const LaneKind* lane_kind(const std::string& id);
+
+/// A curve's name on the score: the take, and its variant where takes of several variants are laid.
+[[nodiscard]] std::string series_label(const LaidTake& laid, const std::vector<LaidTake>& all);
+
+/// Values at a frequency, for the reading: level, or magnitude and phase.
+struct CursorValue {
+  Id take_id = 0;
+  std::string label;
+  int style = 0;
+  std::string text;    ///< "81.4 dB", "14.8 ohm ∠ +9°"; "–" outside the curve
+  bool valid = true;   ///< false: below the gate's limit and the like
+};
+[[nodiscard]] std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid, double frequency_hz);
+
+/// Key figures of a take with the range they rest on.
+struct KeyFigure {
+  std::string name;
+  std::string value;
+  std::string basis;  ///< range, uncertainty or condition
+};
+[[nodiscard]] std::vector<KeyFigure> key_figures(const LaidTake& laid);
+
+}  // namespace lalometer
