@@ -151,6 +151,7 @@ const RigCalibration& BookSession::rigOf(Id rig) const {
 }
 
 Recipe BookSession::recipe(Id subject) const {
+  if (!book_) return {};
   if (preview_ && preview_->first == subject) return preview_->second;
   auto found = recipes_.find(subject);
   if (found == recipes_.end()) found = recipes_.insert(subject, book_->recipe(subject).value_or(Recipe{}));

@@ -10,6 +10,7 @@
 #include <QtConcurrent>
 
 #include "desk/pages/page_parts.h"
+#include "desk/theme.h"
 
 namespace lalometer {
 
@@ -148,7 +149,8 @@ void ImportSheet::show(ImportPreview preview) {
     row->setToolTip(1, QString::fromStdString(problem.text()));
   }
   const int problems = static_cast<int>(preview_.problems.size());
-  title_->setText(usable > 0 ? tr("%n take(s) understood", nullptr, usable) + (problems > 0 ? tr(", %n file(s) not usable", nullptr, problems) : QString())
+  title_->setText(usable > 0 ? tr("%1 understood").arg(count_text(usable, tr("take"), tr("takes"))) +
+                                   (problems > 0 ? tr(", %1 not usable").arg(count_text(problems, tr("file"), tr("files"))) : QString())
                              : tr("Nothing here can be taken. The book is as it was."));
   take_->setEnabled(usable > 0 && !session_.book().read_only());
   if (take_->isEnabled()) take_->setFocus();

@@ -66,7 +66,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_
   splitter_->setStretchFactor(0, 0);
   splitter_->setStretchFactor(1, 1);
   splitter_->setStretchFactor(2, 0);
-  splitter_->setSizes({244, 752, 284});
+  splitter_->setSizes({252, 744, 284});
   column->addWidget(splitter_, 1);
   setCentralWidget(centre);
 
@@ -126,8 +126,16 @@ bool MainWindow::atRest() const {
 void MainWindow::setDark(bool dark) {
   dark_ = dark;
   const Theme& theme = dark ? Theme::night() : Theme::light();
+  QPalette palette;
+  palette.setColor(QPalette::Window, theme.paper);
+  palette.setColor(QPalette::Base, theme.sheet);
+  palette.setColor(QPalette::Button, theme.paper);
+  for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText}) palette.setColor(role, theme.ink);
+  palette.setColor(QPalette::PlaceholderText, theme.quiet);
+  palette.setColor(QPalette::Highlight, theme.accent);
+  palette.setColor(QPalette::HighlightedText, theme.sheet);
+  QApplication::setPalette(palette);
   setStyleSheet(theme.style_sheet());
-  for (QWidget* widget : std::initializer_list<QWidget*>{this}) widget->setProperty("dark", dark);
   route_->setTheme(theme);
   shelf_->setTheme(theme);
   score_->setTheme(theme);

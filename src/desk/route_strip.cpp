@@ -107,8 +107,9 @@ void RouteStrip::paintEvent(QPaintEvent*) {
   painter.setPen(theme_.quiet);
   const QString state = session_.isOpen() && session_.book().read_only() ? tr("read-only") : tr("all kept");
   painter.drawText(place.translated(0, 17), Qt::AlignRight | Qt::AlignVCenter,
-                   tr("%1 · %n take(s) · %2", nullptr, static_cast<int>(session_.takes().size()))
-                       .arg(QString::fromStdString(session_.book().path().filename().string()), state));
+                   QStringLiteral("%1 · %2 · %3")
+                       .arg(QString::fromStdString(session_.book().path().filename().string()),
+                            count_text(static_cast<qsizetype>(session_.takes().size()), tr("take"), tr("takes")), state));
 }
 
 void RouteStrip::mousePressEvent(QMouseEvent* event) {

@@ -44,6 +44,10 @@ CurveStyle curve_style(int index, bool dark) {
   return {dark ? night[i % 8] : light[i % 8], dashes[(i % 8 + i / 8) % 4]};
 }
 
+QString count_text(qsizetype count, const QString& one, const QString& several) {
+  return QStringLiteral("%1 %2").arg(count).arg(count == 1 ? one : several);
+}
+
 void load_fonts() {
   for (const char* face : {":/fonts/Lato-Regular.ttf", ":/fonts/Lato-Semibold.ttf"}) {
     QFontDatabase::addApplicationFont(QString::fromLatin1(face));
@@ -60,8 +64,10 @@ QFont text_font(double pixel_size, bool strong) {
 QString Theme::style_sheet() const {
   const auto c = [](const QColor& colour) { return colour.name(); };
   QString sheet_text = QStringLiteral(R"(
-QWidget { background: %PAPER%; color: %INK%; font-size: 13px; }
-QWidget#shelf, QWidget#page, QWidget#route, QScrollArea, QScrollArea > QWidget > QWidget { background: %SHEET%; }
+QWidget { color: %INK%; font-size: 13px; }
+QMainWindow, QDialog { background: %PAPER%; }
+QWidget#shelf, QStackedWidget#page, QScrollArea, QWidget#inside, QFrame#importSheet, QFrame#finder { background: %SHEET%; }
+QFrame#importSheet, QFrame#finder { border: 1px solid %LINE%; border-radius: 6px; }
 QLabel { background: transparent; }
 QLabel[role="title"] { font-size: 15px; font-weight: 600; }
 QLabel[role="head"] { color: %QUIET%; font-weight: 600; font-size: 12px; }
@@ -77,7 +83,13 @@ QPushButton:disabled { color: %QUIET%; border-color: %FAINT%; }
 QPushButton[main="true"] { background: %ACCENT%; color: %SHEET%; border-color: %ACCENT%; font-weight: 600; }
 QPushButton[main="true"]:disabled { background: %FAINT%; color: %QUIET%; border-color: %FAINT%; }
 QCheckBox { background: transparent; spacing: 6px; }
-QTreeView, QListView { background: %SHEET%; border: none; outline: none; }
+QTreeView, QListView { background: %SHEET%; border: none; outline: none; show-decoration-selected: 0; }
+QTreeView::branch, QTreeView::branch:selected { background: %SHEET%; }
+QTreeView::item:selected, QListView::item:selected { background: %ACCENT_SOFT%; color: %INK%; }
+QHeaderView::section { background: %SHEET%; color: %QUIET%; border: none; border-bottom: 1px solid %LINE%; padding: 3px 4px; }
+QComboBox::drop-down { border: none; width: 18px; }
+QComboBox::down-arrow { image: none; width: 0; height: 0; border-left: 4px solid %PAPER%; border-right: 4px solid %PAPER%; border-top: 5px solid %QUIET%; }
+QComboBox QAbstractItemView { background: %SHEET%; border: 1px solid %LINE%; selection-background-color: %ACCENT_SOFT%; selection-color: %INK%; }
 QProgressBar { background: %PAPER%; border: 1px solid %LINE%; border-radius: 3px; height: 8px; text-align: center; }
 QProgressBar::chunk { background: %ACCENT%; border-radius: 2px; }
 QFrame[card="true"] { background: %PAPER%; border: none; border-left: 3px solid %LINE%; border-radius: 3px; }

@@ -35,6 +35,9 @@ struct CurveStyle {
 [[nodiscard]] CurveStyle curve_style(int index, bool dark);
 inline constexpr int kCurveStyleCount = 32;
 
+/// "1 take", "3 takes".
+[[nodiscard]] QString count_text(qsizetype count, const QString& one, const QString& several);
+
 /// The shipped family; call load_fonts() once before.
 void load_fonts();
 [[nodiscard]] QFont text_font(double pixel_size, bool strong = false);

@@ -90,7 +90,7 @@ LaneContent level_lane(const std::vector<LaidTake>& laid, Id chosen) {
   if (const auto range = extent(content.left)) {
     const double top = std::ceil((range->second + 2.0) / 5.0) * 5.0;
     content.fit_high = top;
-    content.fit_low = std::min(top - 50.0, std::max(std::floor((range->first - 2.0) / 5.0) * 5.0, top - 60.0));
+    content.fit_low = std::min(top - 40.0, std::max(std::floor((range->first - 2.0) / 5.0) * 5.0, top - 60.0));
   }
   return content;
 }
@@ -175,7 +175,7 @@ LaneContent impulse_lane(const std::vector<LaidTake>& laid, Id chosen) {
   for (const LaidTake& one : laid) {
     if (!one.analysis || !one.analysis->impulse) continue;
     const ImpulseResponse& h = *one.analysis->impulse;
-    Series s{.take_id = one.take.id, .label = series_label(one, laid), .style = one.take.colour, .chosen = &one == shown, .x = {}, .y = {}};
+    Series s{.take_id = one.take.id, .label = series_label(one, laid), .style = one.take.colour, .chosen = &one == shown, .x = {}, .y = {}, .valid_low = -1e300};
     const double to = one.analysis->arrival_s + content.x_high / 1e3 * 1.02;
     const double from = one.analysis->arrival_s + content.x_low / 1e3;
     double peak = 1e-30;
@@ -207,9 +207,9 @@ LaneContent impulse_lane(const std::vector<LaidTake>& laid, Id chosen) {
 
 const std::vector<LaneKind>& lane_kinds() {
   static const std::vector<LaneKind> kinds = {
+      {"impulse", "Impulse", "The answer to a click. The gate keeps what comes before the room's first reflection.", 0.62, impulse_lane},
       {"level", "Level", "Sound pressure level over frequency, at the drive and distance of the take.", 1.35, level_lane},
       {"impedance", "Impedance", "What the amplifier sees: the magnitude in ohm and the phase of voltage against current.", 1.0, impedance_lane},
-      {"impulse", "Impulse", "The answer to a click. The gate keeps what comes before the room's first reflection.", 0.7, impulse_lane},
       {"phase", "Phase", "Phase of the response with its flight time taken out.", 0.7, phase_lane},
   };
   return kinds;
@@ -242,7 +242,10 @@ std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid, double
       if (std::isfinite(at.real())) {
         if (one.take.kind == TakeKind::kImpedance) {
           v.text = fmt::format("{} Ω", three_digits(std::abs(at)));
-          if (curve.has_phase()) v.text += fmt::format("  {:+.0f}°", std::arg(at) * 180.0 / kPi);
+          if (curve.has_phase()) {
+          const double degrees = std::round(std::arg(at) * 180.0 / kPi);
+          v.text += fmt::format("  {}{:.0f}°", degrees < 0.0 ? "−" : "+", std::abs(degrees));
+        }
         } else {
           v.text = fmt::format("{:.1f} dB", to_level_db(std::abs(at), level_reference(curve.quantity())));
         }

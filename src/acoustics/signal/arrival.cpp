@@ -43,7 +43,7 @@ std::vector<double> smooth_magnitude(const Spectrum& bins, double step_hz, const
 double band_window(double f, const ValidRange& excited, double nyquist_hz) {
   const double top = std::min(excited.high_hz, nyquist_hz);
   if (f > top) return 0.0;
-  return falling_half_hann((f / top - 0.6) / 0.4);
+  return falling_half_hann((f / top - 0.7) / 0.3);
 }
 
 /// Offset of a parabola's top through three neighbouring values, in samples, within +-0.5.
@@ -55,6 +55,17 @@ double parabola_top(double before, double at, double after) {
 double top_of(const Samples& x, std::size_t i) {
   if (i == 0 || i + 1 >= x.size()) return static_cast<double>(i);
   return static_cast<double>(i) + parabola_top(std::abs(x[i - 1]), std::abs(x[i]), std::abs(x[i + 1]));
+}
+
+/// First local top of at least half the largest, at most `reach` before it. A crossover's all-pass leaves a pulse of one
+/// sign with a tail of the other, which may stand higher than the pulse once both are band-limited.
+std::size_t first_top(const Samples& x, std::size_t largest, std::size_t reach) {
+  const double enough = 0.5 * std::abs(x[largest]);
+  for (std::size_t i = std::max(largest, reach + 1) - reach; i < largest; ++i) {
+    const double at = std::abs(x[i]);
+    if (at >= enough && at >= std::abs(x[i - 1]) && at >= std::abs(x[i + 1])) return i;
+  }
+  return largest;
 }
 
 }  // namespace
@@ -101,8 +112,9 @@ std::optional<Arrival> find_arrival(const ImpulseResponse& response, double earl
 
   const std::size_t span = std::min(pulse.size(), kUpsampling * cut.size());
   const auto first = pulse.begin();
-  const auto top = static_cast<std::size_t>(
+  const auto largest = static_cast<std::size_t>(
       std::max_element(first, first + static_cast<std::ptrdiff_t>(span), louder) - first);
+  const std::size_t top = first_top(pulse, largest, static_cast<std::size_t>(0.001 * rate * static_cast<double>(kUpsampling)));
   const double fine_rate = rate * static_cast<double>(kUpsampling);
   const auto clock = [&](std::size_t i) {
     return response.time_s(0) + static_cast<double>(start) / rate + top_of(pulse, i) / fine_rate;

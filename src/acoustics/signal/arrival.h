@@ -17,7 +17,7 @@ struct Arrival {
 /// peak of the response after it was divided by the minimum-phase system of its own magnitude (third-octave
 /// smoothed, so that a reflection's comb does not count as the loudspeaker's own). That is the loudspeaker's
 /// true delay and not the top of its low-passed pulse, to a fraction of a sample for one driver; with a
-/// crossover it is the delay of the highest-reaching driver.
+/// crossover it is the delay of the highest-reaching driver (the first top of at least half the largest).
 ///
 /// A reflection is the first later peak of the same divided response, at least `earliest_reflection_s`
 /// after the arrival and above a tenth of it as well as six times the middle level around it.

@@ -42,6 +42,7 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
   scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   outer->addWidget(scroll);
   auto* inside = new QWidget;
+  inside->setObjectName(QStringLiteral("inside"));
   scroll->setWidget(inside);
   auto* layout = new QVBoxLayout(inside);
   layout->setContentsMargins(14, 12, 14, 12);

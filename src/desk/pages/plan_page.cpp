@@ -21,6 +21,7 @@ QVBoxLayout* page_layout(QWidget* page) {
   scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   outer->addWidget(scroll);
   auto* inside = new QWidget;
+  inside->setObjectName(QStringLiteral("inside"));
   scroll->setWidget(inside);
   auto* layout = new QVBoxLayout(inside);
   layout->setContentsMargins(14, 12, 14, 12);
@@ -65,7 +66,7 @@ void PlanPage::show() {
       }
       const QString what = impedance ? tr("Impedance") : tr("Response on axis");
       if (count > 0) {
-        layout->addWidget(new QLabel(tr("%1: %n take(s)", nullptr, count).arg(what), card));
+        layout->addWidget(new QLabel(tr("%1: %2").arg(what, count_text(count, tr("take"), tr("takes"))), card));
       } else {
         auto* ask = new QPushButton(tr("%1 is missing: take it").arg(what), card);
         connect(ask, &QPushButton::clicked, this, [this, impedance] { emit captureAsked(impedance); });

@@ -98,6 +98,7 @@ ReadPage::ReadPage(BookSession& session, ScoreState& state, QWidget* parent) : Q
   scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
   outer->addWidget(scroll);
   auto* inside = new QWidget;
+  inside->setObjectName(QStringLiteral("inside"));
   scroll->setWidget(inside);
   auto* layout = new QVBoxLayout(inside);
   layout->setContentsMargins(14, 8, 14, 12);

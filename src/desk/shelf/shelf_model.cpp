@@ -4,6 +4,7 @@
 
 #include "base/text.h"
 #include "desk/score/score_view.h"
+#include "desk/theme.h"
 
 namespace lalometer {
 
@@ -74,7 +75,7 @@ QVariant ShelfModel::data(const QModelIndex& index, int role) const {
     const Subject* s = session_.subject(node->id);
     if (s == nullptr) return {};
     if (role == Qt::DisplayRole || role == Qt::EditRole) return text(s->name);
-    if (role == kDetailRole) return tr("%n variant(s)", nullptr, static_cast<int>(node->children.size()));
+    if (role == kDetailRole) return count_text(static_cast<qsizetype>(node->children.size()), tr("variant"), tr("variants"));
     return {};
   }
   if (node->kind == RowKind::kVariant) {
@@ -82,7 +83,7 @@ QVariant ShelfModel::data(const QModelIndex& index, int role) const {
     if (v == nullptr) return {};
     if (role == Qt::DisplayRole || role == Qt::EditRole) return text(v->name);
     if (role == Qt::ToolTipRole) return text(v->changed);
-    if (role == kDetailRole) return tr("%n take(s)", nullptr, static_cast<int>(node->children.size()));
+    if (role == kDetailRole) return count_text(static_cast<qsizetype>(node->children.size()), tr("take"), tr("takes"));
     return {};
   }
   const Take* t = session_.take(node->id);
@@ -98,7 +99,7 @@ QVariant ShelfModel::data(const QModelIndex& index, int role) const {
     }
     case kDetailRole: {
       if (!t->accepted) return tr("refused");
-      if (t->kind == TakeKind::kImpedance) return text(t->conditions.condition == "free-air" ? "free air" : "ohm");
+      if (t->kind == TakeKind::kImpedance) return t->conditions.condition == "free-air" ? tr("free air") : QStringLiteral("Ω");
       const Conditions& c = t->conditions;
       if (c.horizontal_deg != 0.0) return tr("%1° h").arg(c.horizontal_deg);
       if (c.vertical_deg != 0.0) return tr("%1° v").arg(c.vertical_deg);

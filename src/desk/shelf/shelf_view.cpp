@@ -120,6 +120,7 @@ bool ShelfDelegate::editorEvent(QEvent* event, QAbstractItemModel* model, const 
 ShelfView::ShelfView(BookSession& session, QWidget* parent) : QWidget(parent), session_(session), model_(session) {
   setObjectName(QStringLiteral("shelf"));
   setMinimumWidth(200);
+  setAttribute(Qt::WA_StyledBackground);
   proxy_.setSourceModel(&model_);
   proxy_.setRecursiveFilteringEnabled(true);
   proxy_.setAutoAcceptChildRows(true);
@@ -135,7 +136,7 @@ ShelfView::ShelfView(BookSession& session, QWidget* parent) : QWidget(parent), s
   tree_->setModel(&proxy_);
   tree_->setItemDelegate(&delegate_);
   tree_->setHeaderHidden(true);
-  tree_->setIndentation(12);
+  tree_->setIndentation(10);
   tree_->setUniformRowHeights(false);
   tree_->setDragEnabled(true);
   tree_->setContextMenuPolicy(Qt::CustomContextMenu);
