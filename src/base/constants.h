@@ -10,7 +10,8 @@ inline constexpr double kPi = 3.14159265358979323846;
 /// Reference pressure of a sound pressure level in air, Pa rms. ISO 1683.
 inline constexpr double kReferencePressure_pa = 20e-6;
 
-/// Density of dry air at 20 degC and 101.325 kPa, kg/m^3 (ideal gas: p M / (R T), M = 28.965 g/mol).
+/// Density of dry air at 20 degC and 101.325 kPa, kg/m^3 (ideal gas: p M / (R T), M = 28.965
+/// g/mol).
 inline constexpr double kAirDensity_kg_m3 = 1.204;
 
 /// Speed of sound at 20 degC as practitioners use it, m/s (common practice, no source).

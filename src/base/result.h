@@ -25,7 +25,9 @@ struct Error {
   std::string where;    ///< "file.frd:12", a path, a device; may be empty
 
   /// "where: message", or the message alone where there is no place.
-  [[nodiscard]] std::string text() const { return where.empty() ? message : where + ": " + message; }
+  [[nodiscard]] std::string text() const {
+    return where.empty() ? message : where + ": " + message;
+  }
 };
 
 template <class T>

@@ -10,8 +10,9 @@ namespace lalometer {
 /// Shortest decimal text that reads back as the same double. NaN and infinities give "nan", "inf".
 [[nodiscard]] std::string shortest(double value);
 
-/// A whole text as one number ("1e3", "+4.5", "-2"), or nothing. Accepts what from_chars accepts plus
-/// a leading '+'; "nan" and "inf" are read as such, so that the caller can name them as an error.
+/// A whole text as one number ("1e3", "+4.5", "-2"), or nothing. Accepts what from_chars accepts
+/// plus a leading '+'; "nan" and "inf" are read as such, so that the caller can name them as an
+/// error.
 [[nodiscard]] std::optional<double> parse_number(std::string_view text);
 
 /// A number with an SI-sensible digit count for messages: 222.2 -> "222", 41.27 -> "41.3".

@@ -21,25 +21,38 @@ static_assert(std::endian::native == std::endian::little, "raw recordings are li
 Error storage_error(const SQLite::Exception& problem, const std::string& where) {
   switch (problem.getErrorCode()) {
     case SQLITE_FULL:
-      return {ErrorCode::kStorage, "The disk is full. Nothing of this step was kept, all before it was. Make room and "
-                                   "do it again.", where};
+      return {ErrorCode::kStorage,
+              "The disk is full. Nothing of this step was kept, all before it was. Make room and "
+              "do it again.",
+              where};
     case SQLITE_READONLY:
-      return {ErrorCode::kStorage, "The book cannot be written here (read-only file or folder). Nothing was changed; "
-                                   "duplicate it to a folder of yours to go on.", where};
+      return {ErrorCode::kStorage,
+              "The book cannot be written here (read-only file or folder). Nothing was changed; "
+              "duplicate it to a folder of yours to go on.",
+              where};
     case SQLITE_CANTOPEN:
-      return {ErrorCode::kStorage, "The file cannot be opened: check that the folder is there and may be written.", where};
+      return {ErrorCode::kStorage,
+              "The file cannot be opened: check that the folder is there and may be written.",
+              where};
     case SQLITE_NOTADB:
-      return {ErrorCode::kBadInput, "This is not a Lalometer book. The file was left as it is.", where};
+      return {ErrorCode::kBadInput, "This is not a Lalometer book. The file was left as it is.",
+              where};
     case SQLITE_CORRUPT:
-      return {ErrorCode::kStorage, "The book is damaged or cut short. It was left as it is; use a duplicate of it.", where};
+      return {ErrorCode::kStorage,
+              "The book is damaged or cut short. It was left as it is; use a duplicate of it.",
+              where};
     case SQLITE_BUSY:
     case SQLITE_LOCKED:
-      return {ErrorCode::kStorage, "Another program holds the book. Nothing was changed; try again.", where};
+      return {ErrorCode::kStorage,
+              "Another program holds the book. Nothing was changed; try again.", where};
     case SQLITE_IOERR:
-      return {ErrorCode::kStorage, "The disk refused to write or read (full, cut off or failing). Nothing of this step "
-                                   "was kept, all before it was.", where};
+      return {ErrorCode::kStorage,
+              "The disk refused to write or read (full, cut off or failing). Nothing of this step "
+              "was kept, all before it was.",
+              where};
     default:
-      return {ErrorCode::kStorage, std::string("The book could not be used: ") + problem.what(), where};
+      return {ErrorCode::kStorage, std::string("The book could not be used: ") + problem.what(),
+              where};
   }
 }
 
@@ -66,12 +79,15 @@ Enum enum_of(const std::string& word, const Enum (&all)[N]) {
   return all[0];
 }
 
-constexpr RawForm kForms[] = {RawForm::kRecording, RawForm::kTextFile, RawForm::kImpulseFile, RawForm::kSweepFile};
+constexpr RawForm kForms[] = {RawForm::kRecording, RawForm::kTextFile, RawForm::kImpulseFile,
+                              RawForm::kSweepFile};
 constexpr TakeKind kKinds[] = {TakeKind::kResponse, TakeKind::kImpedance};
 
 constexpr const char* kTakeColumns =
-    "SELECT take.id, subject_id, variant_id, rig_id, kind, form, name, conditions, raw_hash, raw_name, "
-    "sample_rate_hz, remarks, accepted, taken_at, note, colour FROM take LEFT JOIN on_score ON take_id = take.id ";
+    "SELECT take.id, subject_id, variant_id, rig_id, kind, form, name, conditions, raw_hash, "
+    "raw_name, "
+    "sample_rate_hz, remarks, accepted, taken_at, note, colour FROM take LEFT JOIN on_score ON "
+    "take_id = take.id ";
 
 Take take_from(SQLite::Statement& row) {
   Take take;
@@ -99,7 +115,8 @@ std::vector<std::byte> bytes_of(const SQLite::Column& column) {
   return {first, first + column.getBytes()};
 }
 
-Result<std::vector<std::byte>> raw_from(const SQLite::Database& database, const std::filesystem::path& path,
+Result<std::vector<std::byte>> raw_from(const SQLite::Database& database,
+                                        const std::filesystem::path& path,
                                         const std::string& hash) {
   auto found = guarded(path, [&]() -> std::optional<std::vector<std::byte>> {
     SQLite::Statement query(database, "SELECT bytes FROM raw WHERE hash = ?");
@@ -108,13 +125,16 @@ Result<std::vector<std::byte>> raw_from(const SQLite::Database& database, const 
     return bytes_of(query.getColumn(0));
   });
   if (!found) return tl::unexpected(found.error());
-  if (!*found) return fail(ErrorCode::kNotFound, "The raw data of this take is not in the book.", path.string());
+  if (!*found)
+    return fail(ErrorCode::kNotFound, "The raw data of this take is not in the book.",
+                path.string());
   return std::move(**found);
 }
 
 }  // namespace
 
-RawData packed_recording(std::span<const double> measured, std::span<const double> loopback, double sample_rate_hz) {
+RawData packed_recording(std::span<const double> measured, std::span<const double> loopback,
+                         double sample_rate_hz) {
   RawData raw{.bytes = {}, .sample_rate_hz = sample_rate_hz, .channel_count = 2, .file_name = {}};
   raw.bytes.resize(measured.size() * 2 * sizeof(float));
   for (std::size_t i = 0; i < measured.size(); ++i) {
@@ -157,7 +177,9 @@ struct Book::Room {
       database.exec("PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL;");
       create_undo_triggers(database);
     }
-    database.exec("PRAGMA foreign_keys = ON; PRAGMA cache_size = -4000; PRAGMA journal_size_limit = 4194304;");
+    database.exec(
+        "PRAGMA foreign_keys = ON; PRAGMA cache_size = -4000; PRAGMA journal_size_limit = "
+        "4194304;");
   }
 
   /// Statements logged since the last call, newest first.
@@ -175,8 +197,12 @@ Book::Book(Book&&) noexcept = default;
 Book& Book::operator=(Book&&) noexcept = default;
 Book::~Book() = default;
 
-const std::filesystem::path& Book::path() const { return room_->path; }
-bool Book::read_only() const { return room_->read_only; }
+const std::filesystem::path& Book::path() const {
+  return room_->path;
+}
+bool Book::read_only() const {
+  return room_->read_only;
+}
 
 Result<Book> Book::create(const std::filesystem::path& path) {
   std::error_code ignored;
@@ -202,17 +228,24 @@ Result<int> version_of(const std::filesystem::path& path) {
   if (!std::filesystem::is_regular_file(path, problem)) {
     return fail(ErrorCode::kNotFound, "There is no such book.", path.string());
   }
-  return guarded(path, [&] {
-           SQLite::Database database(path.string(), SQLite::OPEN_READONLY, 5000);
-           const int application = database.execAndGet("PRAGMA application_id").getInt();
-           return application == kBookApplicationId ? database.execAndGet("PRAGMA user_version").getInt() : -1;
-         })
+  return guarded(path,
+                 [&] {
+                   SQLite::Database database(path.string(), SQLite::OPEN_READONLY, 5000);
+                   const int application = database.execAndGet("PRAGMA application_id").getInt();
+                   return application == kBookApplicationId
+                              ? database.execAndGet("PRAGMA user_version").getInt()
+                              : -1;
+                 })
       .and_then([&](int version) -> Result<int> {
-        if (version < 0) return bad_input("This is not a Lalometer book. The file was left as it is.", path.string());
+        if (version < 0)
+          return bad_input("This is not a Lalometer book. The file was left as it is.",
+                           path.string());
         if (version > kBookVersion) {
           return fail(ErrorCode::kNewerVersion,
-                      fmt::format("This book was written by a newer Lalometer (format {}, this program knows {}). It "
-                                  "was left as it is; update the program to open it.", version, kBookVersion),
+                      fmt::format("This book was written by a newer Lalometer (format {}, this "
+                                  "program knows {}). It "
+                                  "was left as it is; update the program to open it.",
+                                  version, kBookVersion),
                       path.string());
         }
         return version;
@@ -238,9 +271,11 @@ Result<Book> Book::open(const std::filesystem::path& path) {
   if (!version) return tl::unexpected(version.error());
   const bool may_write = writable(path);
   return guarded(path, [&] {
-    auto room = std::make_unique<Room>(path, may_write ? SQLite::OPEN_READWRITE : SQLite::OPEN_READONLY, !may_write);
+    auto room = std::make_unique<Room>(
+        path, may_write ? SQLite::OPEN_READWRITE : SQLite::OPEN_READONLY, !may_write);
     if (*version < kBookVersion && may_write) {
-      room->database.backup((path.string() + fmt::format(".version-{}", *version)).c_str(), SQLite::Database::Save);
+      room->database.backup((path.string() + fmt::format(".version-{}", *version)).c_str(),
+                            SQLite::Database::Save);
       SQLite::Transaction transaction(room->database);
       migrate(room->database, *version);
       transaction.commit();
@@ -255,11 +290,14 @@ Result<Book> Book::open(const std::filesystem::path& path) {
 Result<std::vector<Subject>> Book::subjects() const {
   return guarded(room_->path, [&] {
     std::vector<Subject> subjects;
-    SQLite::Statement rows(room_->database, "SELECT id, name, kind, description FROM subject WHERE removed = 0 ORDER BY id");
+    SQLite::Statement rows(
+        room_->database,
+        "SELECT id, name, kind, description FROM subject WHERE removed = 0 ORDER BY id");
     while (rows.executeStep()) {
-      subjects.push_back({rows.getColumn(0).getInt64(), rows.getColumn(1).getString(),
-                          driver_kind_of(rows.getColumn(2).getString()).value_or(DriverKind::kLoudspeaker),
-                          rows.getColumn(3).getString()});
+      subjects.push_back(
+          {rows.getColumn(0).getInt64(), rows.getColumn(1).getString(),
+           driver_kind_of(rows.getColumn(2).getString()).value_or(DriverKind::kLoudspeaker),
+           rows.getColumn(3).getString()});
     }
     return subjects;
   });
@@ -269,11 +307,12 @@ Result<std::vector<Variant>> Book::variants(Id subject) const {
   return guarded(room_->path, [&] {
     std::vector<Variant> variants;
     SQLite::Statement rows(room_->database,
-                           "SELECT id, subject_id, name, changed FROM variant WHERE subject_id = ? AND removed = 0 ORDER BY id");
+                           "SELECT id, subject_id, name, changed FROM variant WHERE subject_id = ? "
+                           "AND removed = 0 ORDER BY id");
     rows.bind(1, subject);
     while (rows.executeStep()) {
-      variants.push_back({rows.getColumn(0).getInt64(), rows.getColumn(1).getInt64(), rows.getColumn(2).getString(),
-                          rows.getColumn(3).getString()});
+      variants.push_back({rows.getColumn(0).getInt64(), rows.getColumn(1).getInt64(),
+                          rows.getColumn(2).getString(), rows.getColumn(3).getString()});
     }
     return variants;
   });
@@ -282,7 +321,8 @@ Result<std::vector<Variant>> Book::variants(Id subject) const {
 Result<std::vector<Take>> Book::takes() const {
   return guarded(room_->path, [&] {
     std::vector<Take> takes;
-    SQLite::Statement rows(room_->database, std::string(kTakeColumns) + "WHERE removed = 0 ORDER BY take.id");
+    SQLite::Statement rows(room_->database,
+                           std::string(kTakeColumns) + "WHERE removed = 0 ORDER BY take.id");
     while (rows.executeStep()) takes.push_back(take_from(rows));
     return takes;
   });
@@ -296,7 +336,8 @@ Result<Take> Book::take(Id id) const {
     return take_from(row);
   });
   if (!found) return tl::unexpected(found.error());
-  if (!*found) return fail(ErrorCode::kNotFound, "This take is not in the book.", room_->path.string());
+  if (!*found)
+    return fail(ErrorCode::kNotFound, "This take is not in the book.", room_->path.string());
   return std::move(**found);
 }
 
@@ -325,41 +366,49 @@ Result<std::string> Book::note(Id subject) const {
 }
 
 Result<Id> Book::add_subject(const Subject& subject) {
-  // Rows come in removed and are then shown by a logged update, so that undo never deletes what others refer to.
+  // Rows come in removed and are then shown by a logged update, so that undo never deletes what
+  // others refer to.
   Id id = 0;
-  return edit("Add a subject", [&] {
-           SQLite::Statement insert(room_->database,
-                                    "INSERT INTO subject(name, kind, description, recipe, removed) VALUES (?, ?, ?, ?, 1)");
-           insert.bind(1, subject.name);
-           insert.bind(2, std::string(word_of(subject.kind)));
-           insert.bind(3, subject.description_json);
-           insert.bind(4, to_json(Recipe{}));
-           insert.exec();
-           id = room_->database.getLastInsertRowid();
-           room_->database.exec(fmt::format("UPDATE subject SET removed = 0 WHERE id = {}", id));
-         })
+  return edit("Add a subject",
+              [&] {
+                SQLite::Statement insert(room_->database,
+                                         "INSERT INTO subject(name, kind, description, recipe, "
+                                         "removed) VALUES (?, ?, ?, ?, 1)");
+                insert.bind(1, subject.name);
+                insert.bind(2, std::string(word_of(subject.kind)));
+                insert.bind(3, subject.description_json);
+                insert.bind(4, to_json(Recipe{}));
+                insert.exec();
+                id = room_->database.getLastInsertRowid();
+                room_->database.exec(
+                    fmt::format("UPDATE subject SET removed = 0 WHERE id = {}", id));
+              })
       .map([&] { return id; });
 }
 
 Result<Id> Book::add_variant(const Variant& variant) {
   Id id = 0;
-  return edit("Add a variant", [&] {
-           SQLite::Statement insert(room_->database,
-                                    "INSERT INTO variant(subject_id, name, changed, removed) VALUES (?, ?, ?, 1)");
-           insert.bind(1, variant.subject_id);
-           insert.bind(2, variant.name);
-           insert.bind(3, variant.changed);
-           insert.exec();
-           id = room_->database.getLastInsertRowid();
-           room_->database.exec(fmt::format("UPDATE variant SET removed = 0 WHERE id = {}", id));
-         })
+  return edit("Add a variant",
+              [&] {
+                SQLite::Statement insert(
+                    room_->database,
+                    "INSERT INTO variant(subject_id, name, changed, removed) VALUES (?, ?, ?, 1)");
+                insert.bind(1, variant.subject_id);
+                insert.bind(2, variant.name);
+                insert.bind(3, variant.changed);
+                insert.exec();
+                id = room_->database.getLastInsertRowid();
+                room_->database.exec(
+                    fmt::format("UPDATE variant SET removed = 0 WHERE id = {}", id));
+              })
       .map([&] { return id; });
 }
 
 Result<Id> Book::add_rig(const RigCalibration& rig) {
   return guarded(room_->path, [&]() -> Id {
     const std::string json = to_json(rig);
-    SQLite::Statement insert(room_->database, "INSERT OR IGNORE INTO rig(calibration, added_at) VALUES (?, ?)");
+    SQLite::Statement insert(room_->database,
+                             "INSERT OR IGNORE INTO rig(calibration, added_at) VALUES (?, ?)");
     insert.bind(1, json);
     insert.bind(2, utc_now());
     insert.exec();
@@ -388,12 +437,16 @@ Result<std::vector<Id>> Book::add_takes(const std::vector<std::pair<Take, RawDat
       keep.bindNoCopy(5, raw.bytes.data(), static_cast<int>(raw.bytes.size()));
       keep.exec();
       SQLite::Statement insert(room_->database,
-                               "INSERT INTO take(subject_id, variant_id, rig_id, kind, form, name, conditions, raw_hash, "
+                               "INSERT INTO take(subject_id, variant_id, rig_id, kind, form, name, "
+                               "conditions, raw_hash, "
                                "raw_name, sample_rate_hz, remarks, accepted, taken_at, note) "
                                "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
       insert.bind(1, take.subject_id);
       insert.bind(2, take.variant_id);
-      if (take.rig_id == 0) insert.bind(3); else insert.bind(3, take.rig_id);
+      if (take.rig_id == 0)
+        insert.bind(3);
+      else
+        insert.bind(3, take.rig_id);
       insert.bind(4, std::string(word_of(take.kind)));
       insert.bind(5, std::string(word_of(take.form)));
       insert.bind(6, take.name);
@@ -417,12 +470,17 @@ Result<std::vector<std::byte>> Book::raw(const std::string& hash) const {
   return raw_from(room_->database, room_->path, hash);
 }
 
-Result<std::vector<std::byte>> Book::read_raw(const std::filesystem::path& path, const std::string& hash) {
-  return guarded(path, [&] {
-           auto database = std::make_unique<SQLite::Database>(path.string(), SQLite::OPEN_READONLY, 5000);
-           return database;
-         })
-      .and_then([&](const std::unique_ptr<SQLite::Database>& database) { return raw_from(*database, path, hash); });
+Result<std::vector<std::byte>> Book::read_raw(const std::filesystem::path& path,
+                                              const std::string& hash) {
+  return guarded(path,
+                 [&] {
+                   auto database = std::make_unique<SQLite::Database>(path.string(),
+                                                                      SQLite::OPEN_READONLY, 5000);
+                   return database;
+                 })
+      .and_then([&](const std::unique_ptr<SQLite::Database>& database) {
+        return raw_from(*database, path, hash);
+      });
 }
 
 Result<void> Book::edit(const std::string& name, const std::function<void()>& change) {
@@ -438,7 +496,8 @@ Result<void> Book::edit(const std::string& name, const std::function<void()>& ch
 
 namespace {
 
-void update(SQLite::Database& database, const char* statement, const std::vector<std::string>& texts, Id id) {
+void update(SQLite::Database& database, const char* statement,
+            const std::vector<std::string>& texts, Id id) {
   SQLite::Statement query(database, statement);
   int place = 1;
   for (const std::string& text : texts) query.bind(place++, text);
@@ -450,7 +509,8 @@ void update(SQLite::Database& database, const char* statement, const std::vector
 
 Result<void> Book::set_recipe(Id subject, const Recipe& recipe) {
   return edit("Change the recipe", [&] {
-    update(room_->database, "UPDATE subject SET recipe = ? WHERE id = ?", {to_json(recipe)}, subject);
+    update(room_->database, "UPDATE subject SET recipe = ? WHERE id = ?", {to_json(recipe)},
+           subject);
   });
 }
 
@@ -468,7 +528,8 @@ Result<void> Book::rename_take(Id take, const std::string& name) {
 
 Result<void> Book::set_variant(Id variant, const std::string& name, const std::string& changed) {
   return edit("Change a variant", [&] {
-    update(room_->database, "UPDATE variant SET name = ?, changed = ? WHERE id = ?", {name, changed}, variant);
+    update(room_->database, "UPDATE variant SET name = ?, changed = ? WHERE id = ?",
+           {name, changed}, variant);
   });
 }
 
@@ -493,14 +554,23 @@ Result<void> Book::remove_take(Id take) {
 Result<void> Book::remove_subject(Id subject) {
   return edit("Remove a subject", [&] {
     update(room_->database, "UPDATE subject SET removed = 1 WHERE id = ?", {}, subject);
-    update(room_->database, "UPDATE take SET removed = 1 WHERE subject_id = ? AND removed = 0", {}, subject);
+    update(room_->database, "UPDATE take SET removed = 1 WHERE subject_id = ? AND removed = 0", {},
+           subject);
   });
 }
 
-std::string Book::undo_name() const { return room_->done.empty() ? std::string() : room_->done.back().name; }
-std::string Book::redo_name() const { return room_->undone.empty() ? std::string() : room_->undone.back().name; }
-Result<void> Book::undo() { return step(true); }
-Result<void> Book::redo() { return step(false); }
+std::string Book::undo_name() const {
+  return room_->done.empty() ? std::string() : room_->done.back().name;
+}
+std::string Book::redo_name() const {
+  return room_->undone.empty() ? std::string() : room_->undone.back().name;
+}
+Result<void> Book::undo() {
+  return step(true);
+}
+Result<void> Book::redo() {
+  return step(false);
+}
 
 Result<void> Book::step(bool back) {
   std::vector<Room::Step>& from = back ? room_->done : room_->undone;
@@ -521,7 +591,8 @@ Result<void> Book::set_colour(Id take, int colour) {
     if (colour < 0) {
       room_->database.exec(fmt::format("DELETE FROM on_score WHERE take_id = {}", take));
     } else {
-      room_->database.exec(fmt::format("INSERT OR REPLACE INTO on_score VALUES ({}, {})", take, colour));
+      room_->database.exec(
+          fmt::format("INSERT OR REPLACE INTO on_score VALUES ({}, {})", take, colour));
     }
   });
 }
@@ -536,11 +607,12 @@ Result<void> Book::set_view(const std::string& key, const std::string& value) {
 }
 
 std::string Book::view(const std::string& key) const {
-  return guarded(room_->path, [&] {
-           SQLite::Statement row(room_->database, "SELECT value FROM view WHERE key = ?");
-           row.bind(1, key);
-           return row.executeStep() ? row.getColumn(0).getString() : std::string();
-         })
+  return guarded(room_->path,
+                 [&] {
+                   SQLite::Statement row(room_->database, "SELECT value FROM view WHERE key = ?");
+                   row.bind(1, key);
+                   return row.executeStep() ? row.getColumn(0).getString() : std::string();
+                 })
       .value_or(std::string());
 }
 
@@ -556,11 +628,13 @@ void Book::keep_derived(const std::string& key, std::span<const std::byte> bytes
 }
 
 std::vector<std::byte> Book::derived(const std::string& key) const {
-  return guarded(room_->path, [&] {
-           SQLite::Statement row(room_->database, "SELECT bytes FROM derived WHERE key = ?");
-           row.bind(1, key);
-           return row.executeStep() ? bytes_of(row.getColumn(0)) : std::vector<std::byte>();
-         })
+  return guarded(room_->path,
+                 [&] {
+                   SQLite::Statement row(room_->database,
+                                         "SELECT bytes FROM derived WHERE key = ?");
+                   row.bind(1, key);
+                   return row.executeStep() ? bytes_of(row.getColumn(0)) : std::vector<std::byte>();
+                 })
       .value_or(std::vector<std::byte>());
 }
 
@@ -580,11 +654,14 @@ Result<void> Book::duplicate_to(const std::filesystem::path& path) const {
 }
 
 std::int64_t Book::foreign_changes() const {
-  return guarded(room_->path, [&] { return room_->database.execAndGet("PRAGMA data_version").getInt64(); }).value_or(0);
+  return guarded(room_->path,
+                 [&] { return room_->database.execAndGet("PRAGMA data_version").getInt64(); })
+      .value_or(0);
 }
 
 Result<void> Book::check_integrity() const {
-  return guarded(room_->path, [&] { return room_->database.execAndGet("PRAGMA integrity_check").getString(); })
+  return guarded(room_->path,
+                 [&] { return room_->database.execAndGet("PRAGMA integrity_check").getString(); })
       .and_then([&](const std::string& verdict) -> Result<void> {
         if (verdict == "ok") return {};
         return fail(ErrorCode::kStorage, "The book is damaged: " + verdict, room_->path.string());

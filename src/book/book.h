@@ -21,26 +21,28 @@ struct RawData {
   std::string file_name;        ///< empty for recordings
 };
 
-/// Both channels of a recording as little-endian float32, interleaved (measured, loopback). Precondition: equally
-/// long.
-[[nodiscard]] RawData packed_recording(std::span<const double> measured, std::span<const double> loopback,
-                                       double sample_rate_hz);
+/// Both channels of a recording as little-endian float32, interleaved (measured, loopback).
+/// Precondition: equally long.
+[[nodiscard]] RawData packed_recording(std::span<const double> measured,
+                                       std::span<const double> loopback, double sample_rate_hz);
 struct UnpackedRecording {
   std::vector<double> measured;
   std::vector<double> loopback;
 };
 [[nodiscard]] UnpackedRecording unpacked_recording(std::span<const std::byte> bytes);
 
-/// One file with everything about a set of subjects (docs/book-format.md). Every call that changes something is
-/// committed when it returns. All errors come as Result; a failed call leaves the book as it was.
+/// One file with everything about a set of subjects (docs/book-format.md). Every call that changes
+/// something is committed when it returns. All errors come as Result; a failed call leaves the book
+/// as it was.
 ///
 /// Threads: a Book belongs to the thread that opened it. Workers read raw data through read_raw().
 class Book {
  public:
   /// A new book; the file must not exist.
   [[nodiscard]] static Result<Book> create(const std::filesystem::path& path);
-  /// Refuses foreign files, damaged ones and books from a newer version, each by name. A book of an older version is
-  /// brought forward after a copy of it was put beside it. A book that cannot be written is opened for reading.
+  /// Refuses foreign files, damaged ones and books from a newer version, each by name. A book of an
+  /// older version is brought forward after a copy of it was put beside it. A book that cannot be
+  /// written is opened for reading.
   [[nodiscard]] static Result<Book> open(const std::filesystem::path& path);
 
   Book(Book&&) noexcept;
@@ -63,10 +65,12 @@ class Book {
   [[nodiscard]] Result<Id> add_variant(const Variant& variant);
   /// The same calibration is kept once; its id is given back.
   [[nodiscard]] Result<Id> add_rig(const RigCalibration& rig);
-  /// Keeps raw data and take in one transaction. Taking is not an edit: it cannot be undone, only removed.
+  /// Keeps raw data and take in one transaction. Taking is not an edit: it cannot be undone, only
+  /// removed.
   [[nodiscard]] Result<Id> add_take(const Take& take, const RawData& raw);
   /// All or none.
-  [[nodiscard]] Result<std::vector<Id>> add_takes(const std::vector<std::pair<Take, RawData>>& takes);
+  [[nodiscard]] Result<std::vector<Id>> add_takes(
+      const std::vector<std::pair<Take, RawData>>& takes);
 
   [[nodiscard]] Result<std::vector<std::byte>> raw(const std::string& hash) const;
   /// Reads raw data through a connection of its own: for workers.
@@ -77,7 +81,8 @@ class Book {
   [[nodiscard]] Result<void> set_recipe(Id subject, const Recipe& recipe);
   [[nodiscard]] Result<void> rename_subject(Id subject, const std::string& name);
   [[nodiscard]] Result<void> rename_take(Id take, const std::string& name);
-  [[nodiscard]] Result<void> set_variant(Id variant, const std::string& name, const std::string& changed);
+  [[nodiscard]] Result<void> set_variant(Id variant, const std::string& name,
+                                         const std::string& changed);
   [[nodiscard]] Result<void> set_take_note(Id take, const std::string& note);
   [[nodiscard]] Result<void> set_note(Id subject, const std::string& note);
   [[nodiscard]] Result<void> remove_take(Id take);
@@ -94,7 +99,8 @@ class Book {
   [[nodiscard]] Result<void> set_view(const std::string& key, const std::string& value);
   [[nodiscard]] std::string view(const std::string& key) const;
 
-  /// Results that cost something, under the hash of their inputs. A failure to keep one is not an error.
+  /// Results that cost something, under the hash of their inputs. A failure to keep one is not an
+  /// error.
   void keep_derived(const std::string& key, std::span<const std::byte> bytes);
   [[nodiscard]] std::vector<std::byte> derived(const std::string& key) const;
 

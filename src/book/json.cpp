@@ -114,7 +114,10 @@ Conditions conditions_from_json(const std::string& text) {
 std::string to_json(const std::vector<Remark>& remarks) {
   Json json = Json::array();
   for (const Remark& r : remarks) {
-    json.push_back({{"weight", static_cast<int>(r.weight)}, {"code", r.code}, {"text", r.text}, {"advice", r.advice}});
+    json.push_back({{"weight", static_cast<int>(r.weight)},
+                    {"code", r.code},
+                    {"text", r.text},
+                    {"advice", r.advice}});
   }
   return json.dump();
 }
@@ -125,7 +128,9 @@ std::vector<Remark> remarks_from_json(const std::string& text) {
     Remark r;
     int weight = 0;
     read(json, "weight", weight);
-    r.weight = weight == 2 ? Remark::Weight::kRefusal : weight == 1 ? Remark::Weight::kDoubt : Remark::Weight::kNote;
+    r.weight = weight == 2   ? Remark::Weight::kRefusal
+               : weight == 1 ? Remark::Weight::kDoubt
+                             : Remark::Weight::kNote;
     read(json, "code", r.code);
     read(json, "text", r.text);
     read(json, "advice", r.advice);
@@ -135,7 +140,10 @@ std::vector<Remark> remarks_from_json(const std::string& text) {
 }
 
 std::string to_json(const Recipe& r) {
-  return Json{{"gate_s", r.gate_s}, {"gated", r.gated}, {"continue_tail", r.continue_tail}, {"smoothing", r.smoothing}}
+  return Json{{"gate_s", r.gate_s},
+              {"gated", r.gated},
+              {"continue_tail", r.continue_tail},
+              {"smoothing", r.smoothing}}
       .dump();
 }
 
@@ -157,7 +165,8 @@ std::string to_json(const RigCalibration& rig) {
             {"jig_v_per_unit", rig.jig_v_per_unit},
             {"reference_ohm", rig.reference_ohm},
             {"cable_ohm", rig.cable_ohm}};
-  if (rig.microphone_correction) json["microphone_correction"] = curve_json(*rig.microphone_correction);
+  if (rig.microphone_correction)
+    json["microphone_correction"] = curve_json(*rig.microphone_correction);
   if (rig.jig) {
     json["jig"] = {{"open", curve_json(rig.jig->open)},
                    {"shorted", curve_json(rig.jig->shorted)},
@@ -177,13 +186,15 @@ RigCalibration rig_from_json(const std::string& text) {
   read(json, "jig_v_per_unit", rig.jig_v_per_unit);
   read(json, "reference_ohm", rig.reference_ohm);
   read(json, "cable_ohm", rig.cable_ohm);
-  if (json.contains("microphone_correction")) rig.microphone_correction = curve_from(json["microphone_correction"]);
+  if (json.contains("microphone_correction"))
+    rig.microphone_correction = curve_from(json["microphone_correction"]);
   if (json.contains("jig")) {
     const Json& jig = json["jig"];
     auto open = curve_from(jig.value("open", Json()));
     auto shorted = curve_from(jig.value("shorted", Json()));
     auto known = curve_from(jig.value("known", Json()));
-    if (open && shorted && known) rig.jig = JigCalibration{*open, *shorted, *known, jig.value("known_ohm", 10.0)};
+    if (open && shorted && known)
+      rig.jig = JigCalibration{*open, *shorted, *known, jig.value("known_ohm", 10.0)};
   }
   return rig;
 }

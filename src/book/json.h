@@ -5,8 +5,8 @@
 #include "book/records.h"
 #include "book/rig_calibration.h"
 
-/// The book's JSON columns to values and back. Unknown keys are ignored, missing ones take their defaults, so that a
-/// newer program's optional key does no harm.
+/// The book's JSON columns to values and back. Unknown keys are ignored, missing ones take their
+/// defaults, so that a newer program's optional key does no harm.
 namespace lalometer {
 
 [[nodiscard]] std::string to_json(const Conditions& conditions);

@@ -32,14 +32,20 @@ std::optional<DriverKind> driver_kind_of(std::string_view word) {
   return std::nullopt;
 }
 
-std::string_view word_of(TakeKind kind) { return kind == TakeKind::kImpedance ? "impedance" : "response"; }
+std::string_view word_of(TakeKind kind) {
+  return kind == TakeKind::kImpedance ? "impedance" : "response";
+}
 
 std::string_view word_of(RawForm form) {
   switch (form) {
-    case RawForm::kRecording: return "recording";
-    case RawForm::kTextFile: return "text";
-    case RawForm::kImpulseFile: return "impulse-response";
-    case RawForm::kSweepFile: return "sweep";
+    case RawForm::kRecording:
+      return "recording";
+    case RawForm::kTextFile:
+      return "text";
+    case RawForm::kImpulseFile:
+      return "impulse-response";
+    case RawForm::kSweepFile:
+      return "sweep";
   }
   return "recording";
 }

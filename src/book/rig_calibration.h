@@ -8,7 +8,8 @@
 
 namespace lalometer {
 
-/// What turns full-scale units into volts, pascals and ohms. Kept with date and rig, applied by reference.
+/// What turns full-scale units into volts, pascals and ohms. Kept with date and rig, applied by
+/// reference.
 struct RigCalibration {
   std::string rig_name = "Practice bench";
   double output_v_per_unit = 20.0;    ///< amplifier's terminals, V peak per digital 1.0
@@ -17,10 +18,11 @@ struct RigCalibration {
   double jig_v_per_unit = 20.0;       ///< jig terminals, V peak per recorded 1.0
   double reference_ohm = 27.0;        ///< resistor of the impedance jig
   double cable_ohm = 0.0;
-  /// Deviation of the microphone's response from flat, dB and degrees, to be taken out. The file's 0 dB is at its
-  /// reference frequency.
+  /// Deviation of the microphone's response from flat, dB and degrees, to be taken out. The file's
+  /// 0 dB is at its reference frequency.
   std::optional<Response> microphone_correction;
-  /// Open, short and known resistor, where they were taken; the divider's resistor is used otherwise.
+  /// Open, short and known resistor, where they were taken; the divider's resistor is used
+  /// otherwise.
   std::optional<JigCalibration> jig;
 };
 

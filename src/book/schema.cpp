@@ -64,11 +64,13 @@ CREATE TABLE on_score (
 CREATE TABLE view (key TEXT PRIMARY KEY, value TEXT NOT NULL) STRICT;
 CREATE TABLE derived (key TEXT PRIMARY KEY, bytes BLOB NOT NULL) STRICT;
 )sql");
-  database.exec(fmt::format("PRAGMA application_id = {}; PRAGMA user_version = {};", kBookApplicationId, kBookVersion));
+  database.exec(fmt::format("PRAGMA application_id = {}; PRAGMA user_version = {};",
+                            kBookApplicationId, kBookVersion));
 }
 
 void migrate(SQLite::Database& database, int from_version) {
-  // Version 1 is the first; steps are added here, one per version, as `if (from_version < N) {...}`.
+  // Version 1 is the first; steps are added here, one per version, as `if (from_version < N)
+  // {...}`.
   (void)from_version;
   database.exec(fmt::format("PRAGMA user_version = {};", kBookVersion));
 }
@@ -77,16 +79,18 @@ void create_undo_triggers(SQLite::Database& database) {
   database.exec("CREATE TEMP TABLE undo_log (seq INTEGER PRIMARY KEY, statement TEXT NOT NULL);");
   for (const std::string table : {"subject", "variant", "take"}) {
     std::string assignments;
-    SQLite::Statement columns(database, "SELECT name FROM pragma_table_info('" + table + "') WHERE name <> 'id'");
+    SQLite::Statement columns(
+        database, "SELECT name FROM pragma_table_info('" + table + "') WHERE name <> 'id'");
     while (columns.executeStep()) {
       const std::string column = columns.getColumn(0).getString();
       if (!assignments.empty()) assignments += "||','||";
       assignments += fmt::format("'{0}='||quote(old.{0})", column);
     }
-    database.exec(fmt::format(
-        "CREATE TEMP TRIGGER undo_{0} AFTER UPDATE ON main.{0} BEGIN "
-        "INSERT INTO undo_log(statement) VALUES ('UPDATE {0} SET '||{1}||' WHERE id='||old.id); END;",
-        table, assignments));
+    database.exec(
+        fmt::format("CREATE TEMP TRIGGER undo_{0} AFTER UPDATE ON main.{0} BEGIN "
+                    "INSERT INTO undo_log(statement) VALUES ('UPDATE {0} SET '||{1}||' WHERE "
+                    "id='||old.id); END;",
+                    table, assignments));
   }
 }
 

@@ -16,8 +16,8 @@ void create_schema(SQLite::Database& database);
 /// Brings a book from `from_version` to kBookVersion, one step per version, in one transaction.
 void migrate(SQLite::Database& database, int from_version);
 
-/// Temporary triggers that write, for every updated row of an edited table, the statement that puts it back. They live
-/// with the connection: each window undoes its own edits only.
+/// Temporary triggers that write, for every updated row of an edited table, the statement that puts
+/// it back. They live with the connection: each window undoes its own edits only.
 void create_undo_triggers(SQLite::Database& database);
 
 }  // namespace lalometer

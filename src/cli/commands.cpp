@@ -65,20 +65,23 @@ ImportChoices choices_of(const ResponseOptions& o) {
   ImportChoices choices;
   if (o.kind == "response") choices.kind = ColumnKind::kResponse;
   if (o.kind == "impedance") choices.kind = ColumnKind::kImpedance;
-  if (o.stimulus.size() == 4) choices.stimulus = Stimulus{o.stimulus[0], o.stimulus[1], o.stimulus[2], o.stimulus[3], 1.0};
+  if (o.stimulus.size() == 4)
+    choices.stimulus = Stimulus{o.stimulus[0], o.stimulus[1], o.stimulus[2], o.stimulus[3], 1.0};
   choices.channel = o.channel;
   choices.loopback_channel = o.loopback_channel;
   return choices;
 }
 
-/// The take of a file or set that `response` speaks of: the response nearest to the axis, curves before recordings.
+/// The take of a file or set that `response` speaks of: the response nearest to the axis, curves
+/// before recordings.
 Result<ImportItem> chosen_response(const ResponseOptions& o) {
   ImportPreview preview = preview_import({o.path}, choices_of(o));
   const ImportItem* best = nullptr;
   double best_angle = 1e9;
   for (const ImportItem& item : preview.items) {
     if (item.calibration || item.take.kind != TakeKind::kResponse) continue;
-    const double angle = std::abs(item.take.conditions.horizontal_deg) + std::abs(item.take.conditions.vertical_deg);
+    const double angle =
+        std::abs(item.take.conditions.horizontal_deg) + std::abs(item.take.conditions.vertical_deg);
     if (angle < best_angle) {
       best = &item;
       best_angle = angle;
@@ -87,14 +90,17 @@ Result<ImportItem> chosen_response(const ResponseOptions& o) {
   if (best != nullptr) return *best;
   if (!preview.problems.empty()) return tl::unexpected(preview.problems.front());
   if (!preview.items.empty()) {
-    return bad_input("This holds no response (an impedance or a correction was found; --kind says otherwise).", o.path);
+    return bad_input(
+        "This holds no response (an impedance or a correction was found; --kind says otherwise).",
+        o.path);
   }
   return bad_input("No response was found here.", o.path);
 }
 
 /// A text file without options: its rows one for one, phase null where it has none.
 Json rows_of(const ImportItem& item, const TextTable& table) {
-  Json json{{"frequency_hz", Json::array()}, {"level_db", Json::array()}, {"phase_deg", Json::array()}};
+  Json json{
+      {"frequency_hz", Json::array()}, {"level_db", Json::array()}, {"phase_deg", Json::array()}};
   for (const TableRow& row : table.rows) {
     json["frequency_hz"].push_back(row.frequency_hz);
     json["level_db"].push_back(row.magnitude);
@@ -106,7 +112,8 @@ Json rows_of(const ImportItem& item, const TextTable& table) {
 }
 
 Json curve_json(const Response& curve) {
-  Json json{{"frequency_hz", Json::array()}, {"level_db", Json::array()}, {"phase_deg", Json::array()}};
+  Json json{
+      {"frequency_hz", Json::array()}, {"level_db", Json::array()}, {"phase_deg", Json::array()}};
   // Only what is valid: a number outside its validity is not printed as if it were good.
   for (std::size_t i = 0; i < curve.size(); ++i) {
     if (!curve.valid().contains(curve.axis()[i])) continue;
@@ -122,7 +129,8 @@ void print_curve_table(std::ostream& out, const Json& json, const char* level_na
   out << fmt::format("{:>12} {:>10} {:>10}\n", "Hz", level_name, "degrees");
   for (std::size_t i = 0; i < json["frequency_hz"].size(); ++i) {
     const Json& phase = json["phase_deg"][i];
-    out << fmt::format("{:>12.2f} {:>10.2f} {:>10}\n", json["frequency_hz"][i].get<double>(), json["level_db"][i].get<double>(),
+    out << fmt::format("{:>12.2f} {:>10.2f} {:>10}\n", json["frequency_hz"][i].get<double>(),
+                       json["level_db"][i].get<double>(),
                        phase.is_null() ? "-" : fmt::format("{:.1f}", phase.get<double>()));
   }
 }
@@ -143,10 +151,17 @@ int response_command(Doors doors, const ResponseOptions& o) {
     const auto table = read_text_table(item->raw.bytes, o.path, ColumnKind::kResponse);
     if (!table) return refuse(doors, table.error());
     if (o.gate_ms > 0.0) {
-      return refuse(doors, {ErrorCode::kBadInput, "A gate needs an impulse response or a recorded sweep; this is a curve.", item->file});
+      return refuse(
+          doors,
+          {ErrorCode::kBadInput,
+           "A gate needs an impulse response or a recorded sweep; this is a curve.", item->file});
     }
     json = plain ? rows_of(*item, *table)
-                 : curve_json(smoothed(curve_of(*table, ColumnKind::kResponse, item->take.conditions.gate_s > 0.0 ? 1.0 / item->take.conditions.gate_s : 0.0), o.smooth));
+                 : curve_json(smoothed(curve_of(*table, ColumnKind::kResponse,
+                                                item->take.conditions.gate_s > 0.0
+                                                    ? 1.0 / item->take.conditions.gate_s
+                                                    : 0.0),
+                                       o.smooth));
     notes.push_back("Curves on file hold no arrival.");
   } else {
     Recipe recipe;
@@ -172,7 +187,8 @@ int response_command(Doors doors, const ResponseOptions& o) {
   print_curve_table(doors.out, json, "dB");
   doors.out << fmt::format("valid from {}\n", frequency_text(json["valid_from_hz"].get<double>()));
   if (!arrival.is_null()) doors.out << fmt::format("arrival {:.6f} s\n", arrival.get<double>());
-  if (!reflection.is_null()) doors.out << fmt::format("first reflection {:.6f} s\n", reflection.get<double>());
+  if (!reflection.is_null())
+    doors.out << fmt::format("first reflection {:.6f} s\n", reflection.get<double>());
   print_notes(doors.out, json);
   return kDone;
 }
@@ -212,28 +228,38 @@ int box_impedance_command(Doors doors, const ImpedanceOptions& o) {
     const auto s = closed_signature(*z, re);
     json["fc_hz"] = s ? Json(s->resonance_hz) : Json(nullptr);
     json["qtc"] = s ? Json(s->qts) : Json(nullptr);
-    if (!s) notes.push_back("fc_hz, qtc: no resonance hump with both flanks lies in the range of the file.");
-    if (s && !re) notes.push_back("qtc rests on Re as the sweep shows it; --re-ohm makes it sharper.");
+    if (!s)
+      notes.push_back(
+          "fc_hz, qtc: no resonance hump with both flanks lies in the range of the file.");
+    if (s && !re)
+      notes.push_back("qtc rests on Re as the sweep shows it; --re-ohm makes it sharper.");
   } else {
     const auto s = vented_signature(*z, re, free_air);
     json["fl_hz"] = s ? Json(s->low_peak_hz) : Json(nullptr);
     json["fb_hz"] = s ? Json(s->tuning_hz) : Json(nullptr);
     json["fh_hz"] = s ? Json(s->high_peak_hz) : Json(nullptr);
     json["ql"] = s ? number_or_null(s->ql) : Json(nullptr);
-    if (!s) notes.push_back("fl_hz, fb_hz, fh_hz: two humps with a valley between are not in the range of the file.");
+    if (!s)
+      notes.push_back(
+          "fl_hz, fb_hz, fh_hz: two humps with a valley between are not in the range of the file.");
     if (s && !s->ql) notes.push_back("ql: needs the driver's free-air impedance (--free-air).");
   }
   const auto minimum = impedance_minimum(*z);
   json["minimum_ohm"] = minimum ? Json(minimum->magnitude_ohm) : Json(nullptr);
   json["minimum_at_hz"] = minimum ? Json(minimum->frequency_hz) : Json(nullptr);
-  json["nominal_ohm"] = minimum ? number_or_null(nominal_impedance_ohm(minimum->magnitude_ohm)) : Json(nullptr);
+  json["nominal_ohm"] =
+      minimum ? number_or_null(nominal_impedance_ohm(minimum->magnitude_ohm)) : Json(nullptr);
   const auto load = z->has_phase() ? lowest_peak_dissipation(*z) : std::nullopt;
   json["peak_dissipation_ohm"] = load ? Json(load->resistance_ohm) : Json(nullptr);
   json["peak_dissipation_at_hz"] = load ? Json(load->frequency_hz) : Json(nullptr);
-  if (!z->has_phase()) notes.push_back("The file has no phase: the tuning is read off the valley, the amplifier's load is not known.");
+  if (!z->has_phase())
+    notes.push_back(
+        "The file has no phase: the tuning is read off the valley, the amplifier's load is not "
+        "known.");
   json["peaks"] = Json::array();
   for (const ImpedancePeak& peak : impedance_peaks(*z)) {
-    json["peaks"].push_back({{"frequency_hz", peak.frequency_hz}, {"magnitude_ohm", peak.magnitude_ohm}});
+    json["peaks"].push_back(
+        {{"frequency_hz", peak.frequency_hz}, {"magnitude_ohm", peak.magnitude_ohm}});
   }
   json["wiggles"] = nullptr;
   notes.push_back("wiggles: not searched for by this version.");
@@ -243,10 +269,13 @@ int box_impedance_command(Doors doors, const ImpedanceOptions& o) {
     return kDone;
   }
   for (const auto& [key, value] : json.items()) {
-    if (value.is_number()) doors.out << fmt::format("{:<24} {}\n", key, three_digits(value.get<double>()));
+    if (value.is_number())
+      doors.out << fmt::format("{:<24} {}\n", key, three_digits(value.get<double>()));
   }
   for (const Json& peak : json["peaks"]) {
-    doors.out << fmt::format("{:<24} {} ohm at {}\n", "peak", three_digits(peak["magnitude_ohm"].get<double>()), frequency_text(peak["frequency_hz"].get<double>()));
+    doors.out << fmt::format("{:<24} {} ohm at {}\n", "peak",
+                             three_digits(peak["magnitude_ohm"].get<double>()),
+                             frequency_text(peak["frequency_hz"].get<double>()));
   }
   print_notes(doors.out, json);
   return kDone;
@@ -257,12 +286,15 @@ Result<Book> open_or_create(const fs::path& path) {
   return fs::exists(path, ignored) ? Book::open(path) : Book::create(path);
 }
 
-int import_command(Doors doors, const std::vector<std::string>& files, const std::string& book_path, const ResponseOptions& o,
-                   bool preview_only) {
+int import_command(Doors doors, const std::vector<std::string>& files, const std::string& book_path,
+                   const ResponseOptions& o, bool preview_only) {
   const ImportPreview preview = preview_import({files.begin(), files.end()}, choices_of(o));
   Json json{{"items", Json::array()}, {"problems", Json::array()}, {"take_ids", Json::array()}};
   for (const ImportItem& item : preview.items) {
-    json["items"].push_back({{"file", item.file}, {"name", item.take.name}, {"understood", item.understood}, {"notes", item.notes}});
+    json["items"].push_back({{"file", item.file},
+                             {"name", item.take.name},
+                             {"understood", item.understood},
+                             {"notes", item.notes}});
     if (!doors.json) doors.out << fmt::format("{}: {}\n", item.file, item.understood);
   }
   bool unusable = preview.items.empty();
@@ -285,31 +317,40 @@ int import_command(Doors doors, const std::vector<std::string>& files, const std
   return kDone;
 }
 
-int export_command(Doors doors, const std::string& book_path, const std::string& target, Id take, Id subject) {
+int export_command(Doors doors, const std::string& book_path, const std::string& target, Id take,
+                   Id subject) {
   const auto book = Book::open(book_path);
   if (!book) return refuse(doors, book.error());
   if (take == 0 && subject == 0) {
     const auto subjects = book->subjects();
     if (!subjects) return refuse(doors, subjects.error());
     if (subjects->size() != 1) {
-      doors.err << fmt::format("The book holds {} subjects; say --subject or --take:\n", subjects->size());
-      for (const Subject& s : *subjects) doors.err << fmt::format("  --subject {}  {}\n", s.id, s.name);
+      doors.err << fmt::format("The book holds {} subjects; say --subject or --take:\n",
+                               subjects->size());
+      for (const Subject& s : *subjects)
+        doors.err << fmt::format("  --subject {}  {}\n", s.id, s.name);
       return kWrongUsage;
     }
     subject = subjects->front().id;
   }
-  const auto done = take != 0 ? export_take(*book, take, target) : export_subject(*book, subject, target);
+  const auto done =
+      take != 0 ? export_take(*book, take, target) : export_subject(*book, subject, target);
   if (!done) return refuse(doors, done.error());
-  if (doors.json) doors.out << Json{{"written", target}}.dump() << '\n';
-  else doors.out << fmt::format("written: {}\n", target);
+  if (doors.json)
+    doors.out << Json{{"written", target}}.dump() << '\n';
+  else
+    doors.out << fmt::format("written: {}\n", target);
   return kDone;
 }
 
-int simulate_command(Doors doors, const std::string& subject, const std::string& folder, std::uint64_t seed) {
+int simulate_command(Doors doors, const std::string& subject, const std::string& folder,
+                     std::uint64_t seed) {
   const auto done = simulate_set(subject, folder, seed, {}, terminal_progress("simulating"));
   if (!done) return refuse(doors, done.error());
-  if (doors.json) doors.out << Json{{"written", folder}, {"truth", folder + "/truth.json"}}.dump() << '\n';
-  else doors.out << fmt::format("written: {}, with truth.json beside the set\n", folder);
+  if (doors.json)
+    doors.out << Json{{"written", folder}, {"truth", folder + "/truth.json"}}.dump() << '\n';
+  else
+    doors.out << fmt::format("written: {}, with truth.json beside the set\n", folder);
   return kDone;
 }
 
@@ -347,11 +388,17 @@ int validate_command(Doors doors, const std::string& path, const ResponseOptions
 }
 
 void add_reading_options(CLI::App& command, ResponseOptions& o) {
-  command.add_option("--kind", o.kind, "what a text file holds")->check(CLI::IsMember({"response", "impedance"}));
-  command.add_option("--stimulus", o.stimulus, "a bare recording holds this sweep: start Hz, stop Hz, duration s, lead-in s")
-      ->expected(4)->delimiter(',');
-  command.add_option("--channel", o.channel, "channel of the measurement in a sound file, from 0")->check(CLI::NonNegativeNumber);
-  command.add_option("--loopback-channel", o.loopback_channel, "channel of the loopback, from 0")->check(CLI::NonNegativeNumber);
+  command.add_option("--kind", o.kind, "what a text file holds")
+      ->check(CLI::IsMember({"response", "impedance"}));
+  command
+      .add_option("--stimulus", o.stimulus,
+                  "a bare recording holds this sweep: start Hz, stop Hz, duration s, lead-in s")
+      ->expected(4)
+      ->delimiter(',');
+  command.add_option("--channel", o.channel, "channel of the measurement in a sound file, from 0")
+      ->check(CLI::NonNegativeNumber);
+  command.add_option("--loopback-channel", o.loopback_channel, "channel of the loopback, from 0")
+      ->check(CLI::NonNegativeNumber);
 }
 
 }  // namespace
@@ -365,9 +412,14 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   int status = kDone;
 
   ResponseOptions response;
-  CLI::App* command = app.add_subcommand("response", "frequency response of a file or a set's on-axis take");
-  command->add_option("path", response.path, "curve, impulse response, recorded sweep, or measurement set")->required();
-  command->add_option("--gate-ms", response.gate_ms, "gate length after the arrival, ms")->check(CLI::PositiveNumber);
+  CLI::App* command =
+      app.add_subcommand("response", "frequency response of a file or a set's on-axis take");
+  command
+      ->add_option("path", response.path,
+                   "curve, impulse response, recorded sweep, or measurement set")
+      ->required();
+  command->add_option("--gate-ms", response.gate_ms, "gate length after the arrival, ms")
+      ->check(CLI::PositiveNumber);
   command->add_option("--smooth", response.smooth, "1/N octave")->check(CLI::Range(0, 96));
   add_reading_options(*command, response);
   command->callback([&] { status = response_command(doors, response); });
@@ -375,9 +427,12 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   ImpedanceOptions impedance;
   command = app.add_subcommand("box-impedance", "what the impedance of a box tells");
   command->add_option("path", impedance.path, "impedance file or measurement set")->required();
-  command->add_option("--loading", impedance.loading, "what the box is")->required()->check(CLI::IsMember({"sealed", "vented", "passive-radiator"}));
+  command->add_option("--loading", impedance.loading, "what the box is")
+      ->required()
+      ->check(CLI::IsMember({"sealed", "vented", "passive-radiator"}));
   command->add_option("--free-air", impedance.free_air, "impedance of the driver alone");
-  command->add_option("--re-ohm", impedance.re_ohm, "direct-current resistance")->check(CLI::PositiveNumber);
+  command->add_option("--re-ohm", impedance.re_ohm, "direct-current resistance")
+      ->check(CLI::PositiveNumber);
   command->callback([&] { status = box_impedance_command(doors, impedance); });
 
   std::vector<std::string> files;
@@ -400,16 +455,22 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   Id subject = 0;
   command = app.add_subcommand("export", "a take as a file, or a subject as a measurement set");
   command->add_option("book", source, "book")->required();
-  command->add_option("target", target, "file (.frd, .zma, .txt, .csv, .wav, .flac) or folder")->required();
-  CLI::Option* take_option = command->add_option("--take", take, "id of one take")->check(CLI::PositiveNumber);
-  command->add_option("--subject", subject, "id of a subject")->check(CLI::PositiveNumber)->excludes(take_option);
+  command->add_option("target", target, "file (.frd, .zma, .txt, .csv, .wav, .flac) or folder")
+      ->required();
+  CLI::Option* take_option =
+      command->add_option("--take", take, "id of one take")->check(CLI::PositiveNumber);
+  command->add_option("--subject", subject, "id of a subject")
+      ->check(CLI::PositiveNumber)
+      ->excludes(take_option);
   command->callback([&] { status = export_command(doors, source, target, take, subject); });
 
   std::string description;
   std::string folder;
   std::uint64_t seed = 1;
-  command = app.add_subcommand("simulate", "takes of a described loudspeaker on the practice bench, with their truth");
-  command->add_option("subject", description, "SUBJECT.json: a set's subject (and bench)")->required();
+  command = app.add_subcommand(
+      "simulate", "takes of a described loudspeaker on the practice bench, with their truth");
+  command->add_option("subject", description, "SUBJECT.json: a set's subject (and bench)")
+      ->required();
   command->add_option("folder", folder, "where the measurement set goes")->required();
   command->add_option("--seed", seed, "of the noise");
   command->callback([&] { status = simulate_command(doors, description, folder, seed); });

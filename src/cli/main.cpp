@@ -2,4 +2,6 @@
 
 #include "cli/commands.h"
 
-int main(int argc, char** argv) { return lalometer::run_cli(argc, argv, std::cout, std::cerr); }
+int main(int argc, char** argv) {
+  return lalometer::run_cli(argc, argv, std::cout, std::cerr);
+}

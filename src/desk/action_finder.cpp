@@ -49,7 +49,8 @@ void ActionFinder::filter(const QString& text) {
     for (const QString& word : words) fits = fits && haystack.contains(word, Qt::CaseInsensitive);
     if (!fits || !action->isEnabled()) continue;
     const QString shortcut = action->shortcut().toString(QKeySequence::NativeText);
-    auto* item = new QListWidgetItem(shortcut.isEmpty() ? action->text() : tr("%1   (%2)").arg(action->text(), shortcut), list_);
+    auto* item = new QListWidgetItem(
+        shortcut.isEmpty() ? action->text() : tr("%1   (%2)").arg(action->text(), shortcut), list_);
     item->setToolTip(action->toolTip());
     item->setData(Qt::UserRole, QVariant::fromValue(action));
   }
@@ -77,7 +78,8 @@ bool ActionFinder::eventFilter(QObject* watched, QEvent* event) {
       return true;
     }
     if (key == Qt::Key_Down || key == Qt::Key_Up) {
-      list_->setCurrentRow(std::clamp(list_->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0, std::max(list_->count() - 1, 0)));
+      list_->setCurrentRow(std::clamp(list_->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0,
+                                      std::max(list_->count() - 1, 0)));
       return true;
     }
   }

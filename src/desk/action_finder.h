@@ -8,7 +8,8 @@ class QListWidget;
 
 namespace lalometer {
 
-/// The searchable list of all actions, over the window. Words in any order find an action by its name or explanation.
+/// The searchable list of all actions, over the window. Words in any order find an action by its
+/// name or explanation.
 class ActionFinder : public QFrame {
   Q_OBJECT
  public:

@@ -14,14 +14,16 @@
 namespace lalometer {
 namespace {
 
-/// The demo book in the user's own folder; copied there once, so that the shipped one stays as it is.
+/// The demo book in the user's own folder; copied there once, so that the shipped one stays as it
+/// is.
 QString demo_path() {
   const QString folder = QStandardPaths::writableLocation(QStandardPaths::AppDataLocation);
   QDir().mkpath(folder);
   const QString path = folder + QStringLiteral("/kiosk-demo.lalo");
   if (QFile::exists(path)) return path;
   const QString beside = QCoreApplication::applicationDirPath();
-  for (const QString& shipped : {beside + QStringLiteral("/demo.lalo"), beside + QStringLiteral("/../share/lalometer/demo.lalo")}) {
+  for (const QString& shipped : {beside + QStringLiteral("/demo.lalo"),
+                                 beside + QStringLiteral("/../share/lalometer/demo.lalo")}) {
     if (QFile::copy(shipped, path)) return path;
   }
   return path;
@@ -38,16 +40,35 @@ int run(int argc, char** argv) {
   QApplication::setFont(text_font(13));
 
   QCommandLineParser parser;
-  parser.setApplicationDescription(QCoreApplication::translate("app", "Loudspeaker measurements: take, read, keep."));
+  parser.setApplicationDescription(
+      QCoreApplication::translate("app", "Loudspeaker measurements: take, read, keep."));
   parser.addHelpOption();
-  parser.addPositionalArgument(QStringLiteral("book"), QCoreApplication::translate("app", "book to open"), QStringLiteral("[book]"));
-  const QCommandLineOption demo(QStringLiteral("demo"), QCoreApplication::translate("app", "open the demo book"));
-  const QCommandLineOption picture(QStringLiteral("picture"), QCoreApplication::translate("app", "save a picture of the window to this file and leave"), QStringLiteral("file"));
-  const QCommandLineOption size(QStringLiteral("size"), QCoreApplication::translate("app", "size of the window"), QStringLiteral("WxH"), QStringLiteral("1280x800"));
-  const QCommandLineOption station(QStringLiteral("station"), QCoreApplication::translate("app", "plan, capture, read, case or report"), QStringLiteral("name"));
-  const QCommandLineOption dark(QStringLiteral("dark"), QCoreApplication::translate("app", "dark theme for this run"));
-  const QCommandLineOption import(QStringLiteral("import"), QCoreApplication::translate("app", "show the preview of these files"), QStringLiteral("file"));
-  const QCommandLineOption shown(QStringLiteral("time-to-window"), QCoreApplication::translate("app", "print the milliseconds from start to the first picture and leave"));
+  parser.addPositionalArgument(QStringLiteral("book"),
+                               QCoreApplication::translate("app", "book to open"),
+                               QStringLiteral("[book]"));
+  const QCommandLineOption demo(QStringLiteral("demo"),
+                                QCoreApplication::translate("app", "open the demo book"));
+  const QCommandLineOption picture(
+      QStringLiteral("picture"),
+      QCoreApplication::translate("app", "save a picture of the window to this file and leave"),
+      QStringLiteral("file"));
+  const QCommandLineOption size(QStringLiteral("size"),
+                                QCoreApplication::translate("app", "size of the window"),
+                                QStringLiteral("WxH"), QStringLiteral("1280x800"));
+  const QCommandLineOption station(
+      QStringLiteral("station"),
+      QCoreApplication::translate("app", "plan, capture, read, case or report"),
+      QStringLiteral("name"));
+  const QCommandLineOption dark(QStringLiteral("dark"),
+                                QCoreApplication::translate("app", "dark theme for this run"));
+  const QCommandLineOption import(
+      QStringLiteral("import"),
+      QCoreApplication::translate("app", "show the preview of these files"),
+      QStringLiteral("file"));
+  const QCommandLineOption shown(
+      QStringLiteral("time-to-window"),
+      QCoreApplication::translate(
+          "app", "print the milliseconds from start to the first picture and leave"));
   parser.addOptions({demo, picture, size, station, dark, import, shown});
   parser.process(app);
 
@@ -57,14 +78,20 @@ int run(int argc, char** argv) {
   if (parser.isSet(dark)) window.setDark(true);
   const QStringList recent = QSettings().value(QStringLiteral("recent")).toStringList();
   QString path = parser.positionalArguments().value(0);
-  if (path.isEmpty()) path = parser.isSet(demo) || recent.isEmpty() || !QFile::exists(recent.first()) ? demo_path() : recent.first();
+  if (path.isEmpty())
+    path = parser.isSet(demo) || recent.isEmpty() || !QFile::exists(recent.first())
+               ? demo_path()
+               : recent.first();
   const bool opened = window.openBook(path);
   if (!opened && window.session().isOpen() == false && !parser.isSet(picture)) {
     // Something must stand on the desk: the demo, with the message about what failed still over it.
     if (path != demo_path()) (void)window.session().open(demo_path().toStdString());
   }
-  const QStringList names = {QStringLiteral("plan"), QStringLiteral("capture"), QStringLiteral("read"), QStringLiteral("case"), QStringLiteral("report")};
-  if (const auto index = names.indexOf(parser.value(station)); index >= 0) window.setStation(static_cast<RouteStrip::Station>(index));
+  const QStringList names = {QStringLiteral("plan"), QStringLiteral("capture"),
+                             QStringLiteral("read"), QStringLiteral("case"),
+                             QStringLiteral("report")};
+  if (const auto index = names.indexOf(parser.value(station)); index >= 0)
+    window.setStation(static_cast<RouteStrip::Station>(index));
   window.show();
   window.score()->setFocus();
   if (parser.isSet(import)) window.importFiles(parser.values(import));
@@ -77,12 +104,13 @@ int run(int argc, char** argv) {
   }
   if (parser.isSet(picture)) {
     auto* settle = new QTimer(&window);
-    QObject::connect(settle, &QTimer::timeout, &window, [&window, settle, file = parser.value(picture)] {
-      if (!window.atRest()) return;
-      settle->stop();
-      window.grab().save(file);
-      QCoreApplication::quit();
-    });
+    QObject::connect(settle, &QTimer::timeout, &window,
+                     [&window, settle, file = parser.value(picture)] {
+                       if (!window.atRest()) return;
+                       settle->stop();
+                       window.grab().save(file);
+                       QCoreApplication::quit();
+                     });
     settle->start(250);
   }
   return QApplication::exec();
@@ -91,4 +119,6 @@ int run(int argc, char** argv) {
 }  // namespace
 }  // namespace lalometer
 
-int main(int argc, char** argv) { return lalometer::run(argc, argv); }
+int main(int argc, char** argv) {
+  return lalometer::run(argc, argv);
+}

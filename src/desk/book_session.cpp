@@ -19,7 +19,9 @@ struct BookSession::Outcome {
 
 BookSession::BookSession(QObject* parent) : QObject(parent) {}
 
-BookSession::~BookSession() { stopWork(); }
+BookSession::~BookSession() {
+  stopWork();
+}
 
 void BookSession::stopWork() {
   stop_.request_stop();
@@ -62,15 +64,18 @@ void BookSession::reload() {
   takes_ = *takes;
   variants_.clear();
   for (const Subject& subject : subjects_) {
-    if (const auto variants = book_->variants(subject.id)) variants_.insert(variants_.end(), variants->begin(), variants->end());
+    if (const auto variants = book_->variants(subject.id))
+      variants_.insert(variants_.end(), variants->begin(), variants->end());
   }
   take_index_.clear();
-  for (std::size_t i = 0; i < takes_.size(); ++i) take_index_.insert(takes_[i].id, static_cast<qsizetype>(i));
+  for (std::size_t i = 0; i < takes_.size(); ++i)
+    take_index_.insert(takes_[i].id, static_cast<qsizetype>(i));
   if (take(chosen_) == nullptr) {
     chosen_ = 0;
     // A response first: its gate and level are what most people look at.
     for (const Take& t : takes_) {
-      if (t.colour >= 0 && (chosen_ == 0 || (has_impulse(t) && !has_impulse(*take(chosen_))))) chosen_ = t.id;
+      if (t.colour >= 0 && (chosen_ == 0 || (has_impulse(t) && !has_impulse(*take(chosen_)))))
+        chosen_ = t.id;
     }
   }
   emit rowsChanged();
@@ -86,12 +91,14 @@ const Take* BookSession::take(Id id) const {
 }
 
 const Subject* BookSession::subject(Id id) const {
-  const auto found = std::find_if(subjects_.begin(), subjects_.end(), [id](const Subject& s) { return s.id == id; });
+  const auto found = std::find_if(subjects_.begin(), subjects_.end(),
+                                  [id](const Subject& s) { return s.id == id; });
   return found == subjects_.end() ? nullptr : &*found;
 }
 
 const Variant* BookSession::variant(Id id) const {
-  const auto found = std::find_if(variants_.begin(), variants_.end(), [id](const Variant& v) { return v.id == id; });
+  const auto found = std::find_if(variants_.begin(), variants_.end(),
+                                  [id](const Variant& v) { return v.id == id; });
   return found == variants_.end() ? nullptr : &*found;
 }
 
@@ -115,11 +122,13 @@ void BookSession::setLaid(Id id, bool laid) {
   if (laid) {
     QSet<int> used;
     for (const Take& t : takes_) used.insert(t.colour);
-    for (colour = 0; used.contains(colour); ++colour) {}
+    for (colour = 0; used.contains(colour); ++colour) {
+    }
   }
   take.colour = colour;
   if (!book_->read_only()) {
-    if (auto kept = book_->set_colour(id, colour); !kept) emit failed(QString::fromStdString(kept.error().text()));
+    if (auto kept = book_->set_colour(id, colour); !kept)
+      emit failed(QString::fromStdString(kept.error().text()));
   }
   if (laid) {
     chosen_ = id;
@@ -138,9 +147,11 @@ std::vector<LaidTake> BookSession::laid() const {
     if (t.colour < 0) continue;
     const Variant* v = variant(t.variant_id);
     const auto result = results_.constFind(t.id);
-    all.push_back({t, v == nullptr ? std::string() : v->name, result == results_.constEnd() ? nullptr : result->second});
+    all.push_back({t, v == nullptr ? std::string() : v->name,
+                   result == results_.constEnd() ? nullptr : result->second});
   }
-  std::sort(all.begin(), all.end(), [](const LaidTake& a, const LaidTake& b) { return a.take.colour < b.take.colour; });
+  std::sort(all.begin(), all.end(),
+            [](const LaidTake& a, const LaidTake& b) { return a.take.colour < b.take.colour; });
   return all;
 }
 
@@ -154,7 +165,8 @@ Recipe BookSession::recipe(Id subject) const {
   if (!book_) return {};
   if (preview_ && preview_->first == subject) return preview_->second;
   auto found = recipes_.find(subject);
-  if (found == recipes_.end()) found = recipes_.insert(subject, book_->recipe(subject).value_or(Recipe{}));
+  if (found == recipes_.end())
+    found = recipes_.insert(subject, book_->recipe(subject).value_or(Recipe{}));
   return *found;
 }
 
@@ -196,7 +208,8 @@ void BookSession::startWork(const Take& take) {
     std::shared_ptr<const ImpulseStage> stage;
     QString key;
   };
-  const Snapshot snapshot{take, rigOf(take.rig_id), recipe(take.subject_id), book_->path(), stages_.value(take.id), key};
+  const Snapshot snapshot{take,          rigOf(take.rig_id),     recipe(take.subject_id),
+                          book_->path(), stages_.value(take.id), key};
   auto* watcher = new QFutureWatcher<std::shared_ptr<Outcome>>(this);
   connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher] {
     watcher->deleteLater();
@@ -237,7 +250,9 @@ void BookSession::receive(const std::shared_ptr<Outcome>& outcome) {
   if (!outcome->analysis) {
     if (outcome->analysis.error().code != ErrorCode::kCancelled) {
       failed_.insert(t->id);
-      emit failed(tr("%1 could not be worked out: %2").arg(QString::fromStdString(t->name), QString::fromStdString(outcome->analysis.error().text())));
+      emit failed(tr("%1 could not be worked out: %2")
+                      .arg(QString::fromStdString(t->name),
+                           QString::fromStdString(outcome->analysis.error().text())));
     }
     return;
   }
@@ -246,7 +261,8 @@ void BookSession::receive(const std::shared_ptr<Outcome>& outcome) {
   if (!dragging && !miniatures_.contains(outcome->key)) {
     const std::vector<float> points = miniature(analysis->curve);
     miniatures_.insert(outcome->key, points);
-    book_->keep_derived("miniature " + outcome->key.toStdString(), std::as_bytes(std::span(points)));
+    book_->keep_derived("miniature " + outcome->key.toStdString(),
+                        std::as_bytes(std::span(points)));
     emit miniatureKnown(t->id);
   }
   wanted_miniatures_.remove(t->id);
@@ -254,7 +270,8 @@ void BookSession::receive(const std::shared_ptr<Outcome>& outcome) {
   if (outcome->stage) stages_.insert(t->id, outcome->stage);
   results_.insert(t->id, {outcome->key, analysis});
   emit resultsChanged();
-  // The inputs may have moved on while the worker was busy (a gate being dragged): then the newest are next.
+  // The inputs may have moved on while the worker was busy (a gate being dragged): then the newest
+  // are next.
   startWork(*t);
 }
 
@@ -283,7 +300,11 @@ void BookSession::apply(const Result<void>& outcome) {
   reload();
 }
 
-void BookSession::undo() { apply(book_->undo()); }
-void BookSession::redo() { apply(book_->redo()); }
+void BookSession::undo() {
+  apply(book_->undo());
+}
+void BookSession::redo() {
+  apply(book_->redo());
+}
 
 }  // namespace lalometer

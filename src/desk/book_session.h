@@ -13,8 +13,9 @@
 
 namespace lalometer {
 
-/// The open book as the window sees it: its rows, what is laid on the score, and the results of takes, worked out on
-/// the pool and handed back as values. Widgets know the session, never each other.
+/// The open book as the window sees it: its rows, what is laid on the score, and the results of
+/// takes, worked out on the pool and handed back as values. Widgets know the session, never each
+/// other.
 class BookSession : public QObject {
   Q_OBJECT
  public:
@@ -61,9 +62,9 @@ class BookSession : public QObject {
   [[nodiscard]] bool busy() const { return !running_.isEmpty(); }
 
  signals:
-  void rowsChanged();            ///< subjects, variants, takes
-  void laidChanged();            ///< which takes lie on the score, or which is chosen
-  void resultsChanged();         ///< a curve was worked out
+  void rowsChanged();     ///< subjects, variants, takes
+  void laidChanged();     ///< which takes lie on the score, or which is chosen
+  void resultsChanged();  ///< a curve was worked out
   void miniatureKnown(qint64 take);
   void failed(const QString& message);
 
@@ -87,7 +88,8 @@ class BookSession : public QObject {
   std::optional<std::pair<Id, Recipe>> preview_;
   Id chosen_ = 0;
 
-  QHash<Id, std::pair<QString, std::shared_ptr<const Analysis>>> results_;  ///< newest result of laid takes
+  QHash<Id, std::pair<QString, std::shared_ptr<const Analysis>>>
+      results_;  ///< newest result of laid takes
   QHash<Id, std::shared_ptr<const ImpulseStage>> stages_;
   QHash<QString, std::vector<float>> miniatures_;
   QSet<Id> running_;

@@ -13,7 +13,9 @@ struct CaptureController::Run {
 };
 
 CaptureController::CaptureController(BookSession& session, QObject* parent)
-    : QObject(parent), session_(session), bench_(std::make_unique<PracticeBench>(demo_bench(false))) {
+    : QObject(parent),
+      session_(session),
+      bench_(std::make_unique<PracticeBench>(demo_bench(false))) {
   bench_->setup().pace = 1.0;
 }
 
@@ -35,21 +37,26 @@ void CaptureController::start(TakeRequest request) {
     finish(watcher->result());
   });
   // The bench is used by this run only: running_ keeps everybody else away from it.
-  watcher->setFuture(QtConcurrent::run([this, request, bench = bench_.get(), token = stop_.get_token()] {
-    auto run = std::make_shared<Run>();
-    run->outcome = run_take(*bench, bench->setup().rig, request, token, [this](const TakeProgress& p) {
-      emit progressed(p.done, p.left_s, static_cast<int>(p.stage));
-    });
-    return run;
-  }));
+  watcher->setFuture(
+      QtConcurrent::run([this, request, bench = bench_.get(), token = stop_.get_token()] {
+        auto run = std::make_shared<Run>();
+        run->outcome =
+            run_take(*bench, bench->setup().rig, request, token, [this](const TakeProgress& p) {
+              emit progressed(p.done, p.left_s, static_cast<int>(p.stage));
+            });
+        return run;
+      }));
 }
 
-void CaptureController::stop() { stop_.request_stop(); }
+void CaptureController::stop() {
+  stop_.request_stop();
+}
 
 void CaptureController::finish(const std::shared_ptr<Run>& run) {
   running_ = false;
   if (!run->outcome) {
-    if (run->outcome.error().code != ErrorCode::kCancelled) emit failed(QString::fromStdString(run->outcome.error().text()));
+    if (run->outcome.error().code != ErrorCode::kCancelled)
+      emit failed(QString::fromStdString(run->outcome.error().text()));
     emit stateChanged();
     return;
   }

@@ -11,8 +11,8 @@
 
 namespace lalometer {
 
-/// Runs takes on a worker and brings their outcome to the book. An accepted take is kept the moment it is recorded; a
-/// refused one waits for the user's word.
+/// Runs takes on a worker and brings their outcome to the book. An accepted take is kept the moment
+/// it is recorded; a refused one waits for the user's word.
 class CaptureController : public QObject {
   Q_OBJECT
  public:

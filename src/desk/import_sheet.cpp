@@ -14,7 +14,8 @@
 
 namespace lalometer {
 
-ImportSheet::ImportSheet(BookSession& session, QWidget* parent) : QFrame(parent), session_(session) {
+ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
+    : QFrame(parent), session_(session) {
   setObjectName(QStringLiteral("importSheet"));
   setFrameShape(QFrame::StyledPanel);
   setAutoFillBackground(true);
@@ -34,7 +35,8 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent) : QFrame(parent)
   auto* options = new QHBoxLayout;
   kind_ = new QComboBox(this);
   kind_->setObjectName(QStringLiteral("importKind"));
-  kind_->addItems({tr("Text: by name and contents"), tr("Text: responses, dB"), tr("Text: impedances, ohm")});
+  kind_->addItems(
+      {tr("Text: by name and contents"), tr("Text: responses, dB"), tr("Text: impedances, ohm")});
   sound_ = new QComboBox(this);
   sound_->setObjectName(QStringLiteral("importSound"));
   sound_->addItems({tr("Sound: impulse responses"), tr("Sound: recorded sweeps")});
@@ -46,7 +48,10 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent) : QFrame(parent)
   auto* sweep = new QHBoxLayout(sweep_box_);
   sweep->setContentsMargins(0, 0, 0, 0);
   const std::tuple<QString, double, double, int> fields[] = {
-      {tr("from Hz"), 10.0, 20000.0, 1}, {tr("to Hz"), 22000.0, 96000.0, 0}, {tr("for s"), 1.4, 60.0, 3}, {tr("after silence, s"), 0.25, 60.0, 3}};
+      {tr("from Hz"), 10.0, 20000.0, 1},
+      {tr("to Hz"), 22000.0, 96000.0, 0},
+      {tr("for s"), 1.4, 60.0, 3},
+      {tr("after silence, s"), 0.25, 60.0, 3}};
   for (int i = 0; i < 4; ++i) {
     const auto& [name, value, most, decimals] = fields[i];
     sweep->addWidget(role_label(name, "quiet", sweep_box_));
@@ -82,7 +87,8 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent) : QFrame(parent)
     read();
   });
   connect(loopback_, &QComboBox::activated, this, &ImportSheet::read);
-  for (QDoubleSpinBox* box : sweep_) connect(box, &QDoubleSpinBox::editingFinished, this, &ImportSheet::read);
+  for (QDoubleSpinBox* box : sweep_)
+    connect(box, &QDoubleSpinBox::editingFinished, this, &ImportSheet::read);
   hide();
 }
 
@@ -91,7 +97,8 @@ ImportChoices ImportSheet::choices() const {
   if (kind_->currentIndex() == 1) choices.kind = ColumnKind::kResponse;
   if (kind_->currentIndex() == 2) choices.kind = ColumnKind::kImpedance;
   if (sound_->currentIndex() == 1) {
-    choices.stimulus = Stimulus{sweep_[0]->value(), sweep_[1]->value(), sweep_[2]->value(), sweep_[3]->value(), 1.0};
+    choices.stimulus = Stimulus{sweep_[0]->value(), sweep_[1]->value(), sweep_[2]->value(),
+                                sweep_[3]->value(), 1.0};
     choices.loopback_channel = loopback_->currentIndex() == 1 ? 1 : -1;
   }
   return choices;
@@ -102,7 +109,8 @@ void ImportSheet::open(const QStringList& paths) {
   bool text = false;
   bool sound = false;
   for (const QString& path : paths) {
-    const bool is_sound = path.endsWith(QLatin1String(".wav"), Qt::CaseInsensitive) || path.endsWith(QLatin1String(".flac"), Qt::CaseInsensitive);
+    const bool is_sound = path.endsWith(QLatin1String(".wav"), Qt::CaseInsensitive) ||
+                          path.endsWith(QLatin1String(".flac"), Qt::CaseInsensitive);
     (is_sound ? sound : text) = true;
   }
   kind_->setVisible(text);
@@ -124,7 +132,8 @@ void ImportSheet::read() {
     watcher->deleteLater();
     if (generation == generation_) show(watcher->result());
   });
-  watcher->setFuture(QtConcurrent::run([paths, choices = choices()] { return preview_import(paths, choices); }));
+  watcher->setFuture(
+      QtConcurrent::run([paths, choices = choices()] { return preview_import(paths, choices); }));
 }
 
 void ImportSheet::show(ImportPreview preview) {
@@ -134,24 +143,35 @@ void ImportSheet::show(ImportPreview preview) {
   int usable = 0;
   for (std::size_t i = 0; i < preview_.items.size(); ++i) {
     const ImportItem& item = preview_.items[i];
-    auto* row = new QTreeWidgetItem(list_, {QString::fromStdString(item.file), QString::fromStdString(item.understood)});
+    auto* row = new QTreeWidgetItem(
+        list_, {QString::fromStdString(item.file), QString::fromStdString(item.understood)});
     row->setCheckState(0, Qt::Checked);
     row->setData(0, Qt::UserRole, static_cast<qulonglong>(i));
-    for (const std::string& note : item.notes) new QTreeWidgetItem(row, {QString(), QString::fromStdString(note)});
-    if (item.calibration) new QTreeWidgetItem(row, {QString(), tr("The deviation of a microphone or interface: it goes with the rig, not on the shelf.")});
+    for (const std::string& note : item.notes)
+      new QTreeWidgetItem(row, {QString(), QString::fromStdString(note)});
+    if (item.calibration)
+      new QTreeWidgetItem(row, {QString(), tr("The deviation of a microphone or interface: it goes "
+                                              "with the rig, not on the shelf.")});
     usable += item.calibration ? 0 : 1;
     row->setExpanded(true);
   }
   for (const Error& problem : preview_.problems) {
-    auto* row = new QTreeWidgetItem(list_, {QString::fromStdString(problem.where.empty() ? "" : std::filesystem::path(problem.where).filename().string()),
-                                            QString::fromStdString(problem.message)});
+    auto* row = new QTreeWidgetItem(
+        list_,
+        {QString::fromStdString(
+             problem.where.empty() ? "" : std::filesystem::path(problem.where).filename().string()),
+         QString::fromStdString(problem.message)});
     row->setForeground(1, QBrush(Theme::light().refuse));
     row->setToolTip(1, QString::fromStdString(problem.text()));
   }
   const int problems = static_cast<int>(preview_.problems.size());
-  title_->setText(usable > 0 ? tr("%1 understood").arg(count_text(usable, tr("take"), tr("takes"))) +
-                                   (problems > 0 ? tr(", %1 not usable").arg(count_text(problems, tr("file"), tr("files"))) : QString())
-                             : tr("Nothing here can be taken. The book is as it was."));
+  title_->setText(
+      usable > 0
+          ? tr("%1 understood").arg(count_text(usable, tr("take"), tr("takes"))) +
+                (problems > 0
+                     ? tr(", %1 not usable").arg(count_text(problems, tr("file"), tr("files")))
+                     : QString())
+          : tr("Nothing here can be taken. The book is as it was."));
   take_->setEnabled(usable > 0 && !session_.book().read_only());
   if (take_->isEnabled()) take_->setFocus();
 }
@@ -160,11 +180,15 @@ void ImportSheet::takeWanted() {
   for (int i = 0; i < list_->topLevelItemCount(); ++i) {
     const QTreeWidgetItem* row = list_->topLevelItem(i);
     const QVariant place = row->data(0, Qt::UserRole);
-    if (place.isValid()) preview_.items[static_cast<std::size_t>(place.toULongLong())].wanted = row->checkState(0) == Qt::Checked;
+    if (place.isValid())
+      preview_.items[static_cast<std::size_t>(place.toULongLong())].wanted =
+          row->checkState(0) == Qt::Checked;
   }
   ImportTarget target;
-  if (const Take* chosen = session_.take(session_.chosenTake())) target = {chosen->subject_id, chosen->variant_id};
-  else target.subject_id = session_.chosenSubject();
+  if (const Take* chosen = session_.take(session_.chosenTake()))
+    target = {chosen->subject_id, chosen->variant_id};
+  else
+    target.subject_id = session_.chosenSubject();
   const auto ids = take_in(session_.book(), preview_, target);
   if (!ids) {
     title_->setText(QString::fromStdString(ids.error().text()));
@@ -172,7 +196,8 @@ void ImportSheet::takeWanted() {
   }
   session_.reload();
   constexpr std::size_t kLaidAtOnce = 6;
-  for (std::size_t i = 0; i < std::min(ids->size(), kLaidAtOnce); ++i) session_.setLaid((*ids)[i], true);
+  for (std::size_t i = 0; i < std::min(ids->size(), kLaidAtOnce); ++i)
+    session_.setLaid((*ids)[i], true);
   hide();
   emit taken(static_cast<int>(ids->size()));
 }

@@ -13,7 +13,8 @@ class QTreeWidget;
 
 namespace lalometer {
 
-/// Shows what was understood of dropped files before anything is taken. Lies over the score, blocks nothing.
+/// Shows what was understood of dropped files before anything is taken. Lies over the score, blocks
+/// nothing.
 class ImportSheet : public QFrame {
   Q_OBJECT
  public:

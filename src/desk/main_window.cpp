@@ -76,12 +76,16 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_
   capture_page_ = new CapturePage(session_, capture_, pages_);
   read_page_ = new ReadPage(session_, state_, pages_);
   auto* case_page = new CasePage(session_, pages_);
-  auto* report = new ReportPage({actionNamed("picture"), actionNamed("export-take"), actionNamed("export-subject")}, pages_);
-  for (QWidget* page : std::initializer_list<QWidget*>{plan, capture_page_, read_page_, case_page, report}) pages_->addWidget(page);
+  auto* report = new ReportPage(
+      {actionNamed("picture"), actionNamed("export-take"), actionNamed("export-subject")}, pages_);
+  for (QWidget* page :
+       std::initializer_list<QWidget*>{plan, capture_page_, read_page_, case_page, report})
+    pages_->addWidget(page);
   import_ = new ImportSheet(session_, score_);
   finder_ = new ActionFinder(this);
 
-  connect(route_, &RouteStrip::stationChosen, this, [this](int s) { setStation(static_cast<RouteStrip::Station>(s)); });
+  connect(route_, &RouteStrip::stationChosen, this,
+          [this](int s) { setStation(static_cast<RouteStrip::Station>(s)); });
   connect(plan, &PlanPage::captureAsked, this, [this](bool impedance) {
     setStation(RouteStrip::kCapture);
     impedance ? capture_page_->takeImpedance() : capture_page_->takeResponse();
@@ -95,7 +99,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_
   connect(score_, &ScoreView::gateDragged, this, &MainWindow::dragGate);
   connect(score_, &ScoreView::curveChosen, &session_, &BookSession::chooseTake);
   connect(score_, &ScoreView::lanesArranged, this, &MainWindow::keepLanes);
-  connect(score_, &ScoreView::takeDropped, this, [this](qint64 take) { session_.setLaid(take, true); });
+  connect(score_, &ScoreView::takeDropped, this,
+          [this](qint64 take) { session_.setLaid(take, true); });
   connect(score_, &ScoreView::filesDropped, this, &MainWindow::importFiles);
   connect(score_, &ScoreView::laneMenuAsked, this, &MainWindow::laneMenu);
   connect(shelf_, &ShelfView::menuAsked, this, &MainWindow::shelfMenu);
@@ -130,7 +135,8 @@ void MainWindow::setDark(bool dark) {
   palette.setColor(QPalette::Window, theme.paper);
   palette.setColor(QPalette::Base, theme.sheet);
   palette.setColor(QPalette::Button, theme.paper);
-  for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText}) palette.setColor(role, theme.ink);
+  for (const auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText})
+    palette.setColor(role, theme.ink);
   palette.setColor(QPalette::PlaceholderText, theme.quiet);
   palette.setColor(QPalette::Highlight, theme.accent);
   palette.setColor(QPalette::HighlightedText, theme.sheet);
@@ -140,7 +146,9 @@ void MainWindow::setDark(bool dark) {
   shelf_->setTheme(theme);
   score_->setTheme(theme);
   read_page_->setTheme(theme);
-  message_->setStyleSheet(QStringLiteral("QWidget#message { background: %1; } QLabel { color: %2; }").arg(theme.accent_soft.name(), theme.ink.name()));
+  message_->setStyleSheet(
+      QStringLiteral("QWidget#message { background: %1; } QLabel { color: %2; }")
+          .arg(theme.accent_soft.name(), theme.ink.name()));
   QSettings().setValue(QStringLiteral("dark"), dark);
 }
 
@@ -164,7 +172,9 @@ bool MainWindow::openBook(const QString& path) {
   seen_changes_ = session_.book().foreign_changes();
   remember(path);
   restoreLanes();
-  if (session_.book().read_only()) showMessage(tr("This book can only be read here. Duplicate it (Ctrl+Shift+D) to go on in a copy."));
+  if (session_.book().read_only())
+    showMessage(
+        tr("This book can only be read here. Duplicate it (Ctrl+Shift+D) to go on in a copy."));
   return true;
 }
 
@@ -196,7 +206,8 @@ void MainWindow::remember(const QString& path) {
   recent.removeAll(path);
   recent.prepend(path);
   settings.setValue(QStringLiteral("recent"), recent.mid(0, 8));
-  setWindowTitle(QStringLiteral("%1 – Lalometer").arg(QString::fromStdString(session_.book().path().stem().string())));
+  setWindowTitle(QStringLiteral("%1 – Lalometer")
+                     .arg(QString::fromStdString(session_.book().path().stem().string())));
 }
 
 void MainWindow::refreshContents() {
@@ -209,7 +220,8 @@ void MainWindow::refreshContents() {
 
 void MainWindow::restoreLanes() {
   std::vector<ScoreView::Lane> lanes;
-  const QJsonArray kept = QJsonDocument::fromJson(QByteArray::fromStdString(session_.book().view("lanes"))).array();
+  const QJsonArray kept =
+      QJsonDocument::fromJson(QByteArray::fromStdString(session_.book().view("lanes"))).array();
   for (const QJsonValue& value : kept) {
     const QJsonObject object = value.toObject();
     ScoreView::Lane lane;
@@ -217,7 +229,8 @@ void MainWindow::restoreLanes() {
     if (lane_kind(lane.kind) == nullptr) continue;
     lane.weight = std::clamp(object.value(QLatin1String("weight")).toDouble(1.0), 0.2, 8.0);
     lane.fitted = object.value(QLatin1String("fitted")).toBool(true);
-    lane.values = {object.value(QLatin1String("low")).toDouble(0.0), object.value(QLatin1String("high")).toDouble(1.0)};
+    lane.values = {object.value(QLatin1String("low")).toDouble(0.0),
+                   object.value(QLatin1String("high")).toDouble(1.0)};
     if (!(lane.values.high > lane.values.low)) lane.fitted = true;
     lanes.push_back(std::move(lane));
   }
@@ -231,7 +244,8 @@ void MainWindow::restoreLanes() {
     }
   }
   const std::vector<LaidTake> laid = session_.laid();
-  for (ScoreView::Lane& lane : lanes) lane.content = lane_kind(lane.kind)->build(laid, session_.chosenTake());
+  for (ScoreView::Lane& lane : lanes)
+    lane.content = lane_kind(lane.kind)->build(laid, session_.chosenTake());
   score_->setLanes(std::move(lanes));
 }
 
@@ -239,10 +253,15 @@ void MainWindow::keepLanes() {
   if (!session_.isOpen() || session_.book().read_only()) return;
   QJsonArray array;
   for (const ScoreView::Lane& lane : score_->lanes()) {
-    array.append(QJsonObject{{QStringLiteral("kind"), QString::fromStdString(lane.kind)}, {QStringLiteral("weight"), lane.weight},
-                             {QStringLiteral("fitted"), lane.fitted}, {QStringLiteral("low"), lane.values.low}, {QStringLiteral("high"), lane.values.high}});
+    array.append(QJsonObject{{QStringLiteral("kind"), QString::fromStdString(lane.kind)},
+                             {QStringLiteral("weight"), lane.weight},
+                             {QStringLiteral("fitted"), lane.fitted},
+                             {QStringLiteral("low"), lane.values.low},
+                             {QStringLiteral("high"), lane.values.high}});
   }
-  if (auto kept = session_.book().set_view("lanes", QJsonDocument(array).toJson(QJsonDocument::Compact).toStdString()); !kept) {
+  if (auto kept = session_.book().set_view(
+          "lanes", QJsonDocument(array).toJson(QJsonDocument::Compact).toStdString());
+      !kept) {
     showMessage(QString::fromStdString(kept.error().text()));
   }
   updateEditActions();
@@ -250,7 +269,8 @@ void MainWindow::keepLanes() {
 
 void MainWindow::showLane(const std::string& kind, bool shown) {
   std::vector<ScoreView::Lane> lanes = score_->lanes();
-  const auto found = std::find_if(lanes.begin(), lanes.end(), [&](const auto& lane) { return lane.kind == kind; });
+  const auto found =
+      std::find_if(lanes.begin(), lanes.end(), [&](const auto& lane) { return lane.kind == kind; });
   if ((found != lanes.end()) == shown) return;
   if (!shown) {
     score_->removeLane(static_cast<std::size_t>(found - lanes.begin()));
@@ -273,13 +293,16 @@ void MainWindow::dragGate(double seconds, bool done) {
   // A hundredth of a millisecond is finer than a sample; more digits would only look exact.
   recipe.gate_s = std::round(seconds * 1e5) / 1e5;
   recipe.gated = true;
-  if (done) session_.commitRecipe(subject, recipe);
-  else session_.previewRecipe(subject, recipe);
+  if (done)
+    session_.commitRecipe(subject, recipe);
+  else
+    session_.previewRecipe(subject, recipe);
 }
 
 void MainWindow::changeGate(double factor) {
   const Id subject = session_.chosenSubject();
-  if (subject != 0) dragGate(std::clamp(session_.recipe(subject).gate_s * factor, 0.0005, 0.5), true);
+  if (subject != 0)
+    dragGate(std::clamp(session_.recipe(subject).gate_s * factor, 0.0005, 0.5), true);
 }
 
 void MainWindow::importFiles(const QStringList& paths) {
@@ -292,10 +315,12 @@ void MainWindow::laneMenu(const QPoint& global, int lane) {
   QMenu menu(this);
   if (lane >= 0) {
     score_->chooseLane(static_cast<std::size_t>(lane));
-    for (const char* id : {"lane-up", "lane-down", "lane-taller", "lane-lower", "lane-remove"}) menu.addAction(actionNamed(QLatin1String(id)));
+    for (const char* id : {"lane-up", "lane-down", "lane-taller", "lane-lower", "lane-remove"})
+      menu.addAction(actionNamed(QLatin1String(id)));
     menu.addSeparator();
   }
-  for (const LaneKind& kind : lane_kinds()) menu.addAction(actionNamed(QStringLiteral("lane-%1").arg(QString::fromStdString(kind.id))));
+  for (const LaneKind& kind : lane_kinds())
+    menu.addAction(actionNamed(QStringLiteral("lane-%1").arg(QString::fromStdString(kind.id))));
   menu.addSeparator();
   menu.addAction(actionNamed(QStringLiteral("fit")));
   menu.exec(global);
@@ -305,16 +330,20 @@ void MainWindow::shelfMenu(const QPoint& global, qint64 subject, qint64, qint64 
   QMenu menu(this);
   if (take != 0) {
     session_.chooseTake(take);
-    for (const char* id : {"rename", "export-take", "remove-take"}) menu.addAction(actionNamed(QLatin1String(id)));
+    for (const char* id : {"rename", "export-take", "remove-take"})
+      menu.addAction(actionNamed(QLatin1String(id)));
   } else if (subject != 0) {
-    for (const char* id : {"rename", "export-subject"}) menu.addAction(actionNamed(QLatin1String(id)));
+    for (const char* id : {"rename", "export-subject"})
+      menu.addAction(actionNamed(QLatin1String(id)));
   }
   if (!menu.isEmpty()) menu.exec(global);
 }
 
 void MainWindow::updateEditActions() {
   if (!session_.isOpen()) return;
-  const auto name = [](const std::string& step, const QString& verb) { return step.empty() ? verb : QStringLiteral("%1: %2").arg(verb, QString::fromStdString(step)); };
+  const auto name = [](const std::string& step, const QString& verb) {
+    return step.empty() ? verb : QStringLiteral("%1: %2").arg(verb, QString::fromStdString(step));
+  };
   QAction* undo = actionNamed(QStringLiteral("undo"));
   QAction* redo = actionNamed(QStringLiteral("redo"));
   undo->setText(name(session_.book().undo_name(), tr("Undo")));
@@ -324,8 +353,10 @@ void MainWindow::updateEditActions() {
   for (const LaneKind& kind : lane_kinds()) {
     QAction* action = actionNamed(QStringLiteral("lane-%1").arg(QString::fromStdString(kind.id)));
     const auto& lanes = score_->lanes();
-    const bool shown = std::any_of(lanes.begin(), lanes.end(), [&](const auto& lane) { return lane.kind == kind.id; });
-    action->setText(shown ? tr("Hide the lane: %1").arg(QString::fromStdString(kind.title)) : tr("Add a lane: %1").arg(QString::fromStdString(kind.title)));
+    const bool shown = std::any_of(lanes.begin(), lanes.end(),
+                                   [&](const auto& lane) { return lane.kind == kind.id; });
+    action->setText(shown ? tr("Hide the lane: %1").arg(QString::fromStdString(kind.title))
+                          : tr("Add a lane: %1").arg(QString::fromStdString(kind.title)));
   }
 }
 
@@ -344,7 +375,8 @@ void MainWindow::dropEvent(QDropEvent* event) {
 
 void MainWindow::resizeEvent(QResizeEvent* event) {
   QMainWindow::resizeEvent(event);
-  if (import_ != nullptr && import_->isVisible()) import_->setGeometry(score_->rect().adjusted(40, 30, -40, -60));
+  if (import_ != nullptr && import_->isVisible())
+    import_->setGeometry(score_->rect().adjusted(40, 30, -40, -60));
 }
 
 void MainWindow::closeEvent(QCloseEvent* event) {

@@ -49,7 +49,8 @@ class MainWindow : public QMainWindow {
   void resizeEvent(QResizeEvent* event) override;
 
  private:
-  QAction* addAct(const QString& id, const QString& text, const QString& tip, const QKeySequence& keys, std::function<void()> run);
+  QAction* addAct(const QString& id, const QString& text, const QString& tip,
+                  const QKeySequence& keys, std::function<void()> run);
   void makeActions();
   void makeBookActions();
   void makeScoreActions();

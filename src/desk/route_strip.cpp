@@ -14,21 +14,31 @@ constexpr double kStep_px = 104.0;
 
 QString station_name(int station) {
   switch (station) {
-    case RouteStrip::kPlan: return RouteStrip::tr("Plan");
-    case RouteStrip::kCapture: return RouteStrip::tr("Capture");
-    case RouteStrip::kRead: return RouteStrip::tr("Read");
-    case RouteStrip::kCase: return RouteStrip::tr("Case");
-    default: return RouteStrip::tr("Report");
+    case RouteStrip::kPlan:
+      return RouteStrip::tr("Plan");
+    case RouteStrip::kCapture:
+      return RouteStrip::tr("Capture");
+    case RouteStrip::kRead:
+      return RouteStrip::tr("Read");
+    case RouteStrip::kCase:
+      return RouteStrip::tr("Case");
+    default:
+      return RouteStrip::tr("Report");
   }
 }
 
 QString station_tip(int station) {
   switch (station) {
-    case RouteStrip::kPlan: return RouteStrip::tr("What this subject has, and what is missing.");
-    case RouteStrip::kCapture: return RouteStrip::tr("Take sweeps.");
-    case RouteStrip::kRead: return RouteStrip::tr("Read all data under one cursor.");
-    case RouteStrip::kCase: return RouteStrip::tr("Notes and doubts about this subject.");
-    default: return RouteStrip::tr("Pictures and open files.");
+    case RouteStrip::kPlan:
+      return RouteStrip::tr("What this subject has, and what is missing.");
+    case RouteStrip::kCapture:
+      return RouteStrip::tr("Take sweeps.");
+    case RouteStrip::kRead:
+      return RouteStrip::tr("Read all data under one cursor.");
+    case RouteStrip::kCase:
+      return RouteStrip::tr("Notes and doubts about this subject.");
+    default:
+      return RouteStrip::tr("Pictures and open files.");
   }
 }
 
@@ -52,20 +62,28 @@ void RouteStrip::setStation(Station station) {
   update();
 }
 
-QRectF RouteStrip::bookRect() const { return {10, 6, 150, 32}; }
+QRectF RouteStrip::bookRect() const {
+  return {10, 6, 150, 32};
+}
 
-QRectF RouteStrip::stationRect(Station station) const { return {kFirst_px + static_cast<int>(station) * kStep_px - 14, 4, kStep_px - 8, 36}; }
+QRectF RouteStrip::stationRect(Station station) const {
+  return {kFirst_px + static_cast<int>(station) * kStep_px - 14, 4, kStep_px - 8, 36};
+}
 
 bool RouteStrip::ready(Station station) const {
   switch (station) {
-    case kPlan: return !session_.subjects().empty();
-    case kCapture: return !session_.takes().empty();
-    case kRead: return !session_.laid().empty();
+    case kPlan:
+      return !session_.subjects().empty();
+    case kCapture:
+      return !session_.takes().empty();
+    case kRead:
+      return !session_.laid().empty();
     case kCase: {
       const Id subject = session_.chosenSubject();
       return subject != 0 && session_.isOpen();
     }
-    case kReport: return !session_.laid().empty();
+    case kReport:
+      return !session_.laid().empty();
   }
   return false;
 }
@@ -77,7 +95,8 @@ void RouteStrip::paintEvent(QPaintEvent*) {
   painter.fillRect(QRectF(0, height() - 1, width(), 1), theme_.line);
   painter.setFont(text_font(17, true));
   painter.setPen(theme_.accent);
-  painter.drawText(bookRect().adjusted(6, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter, QStringLiteral("lalometer"));
+  painter.drawText(bookRect().adjusted(6, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter,
+                   QStringLiteral("lalometer"));
   // A small downward mark says that the name opens the book's menu.
   painter.setPen(QPen(theme_.accent, 1.6));
   painter.drawPolyline(QPolygonF({{100, 20}, {104, 24.5}, {108, 20}}));
@@ -101,15 +120,22 @@ void RouteStrip::paintEvent(QPaintEvent*) {
   if (subject == nullptr) return;
   painter.setFont(text_font(13, true));
   painter.setPen(theme_.ink);
-  const QRectF place(kFirst_px + kStationCount * kStep_px, 4, width() - kFirst_px - kStationCount * kStep_px - 14, 19);
-  painter.drawText(place, Qt::AlignRight | Qt::AlignVCenter, painter.fontMetrics().elidedText(QString::fromStdString(subject->name), Qt::ElideLeft, static_cast<int>(place.width())));
+  const QRectF place(kFirst_px + kStationCount * kStep_px, 4,
+                     width() - kFirst_px - kStationCount * kStep_px - 14, 19);
+  painter.drawText(
+      place, Qt::AlignRight | Qt::AlignVCenter,
+      painter.fontMetrics().elidedText(QString::fromStdString(subject->name), Qt::ElideLeft,
+                                       static_cast<int>(place.width())));
   painter.setFont(text_font(11));
   painter.setPen(theme_.quiet);
-  const QString state = session_.isOpen() && session_.book().read_only() ? tr("read-only") : tr("all kept");
-  painter.drawText(place.translated(0, 17), Qt::AlignRight | Qt::AlignVCenter,
-                   QStringLiteral("%1 · %2 · %3")
-                       .arg(QString::fromStdString(session_.book().path().filename().string()),
-                            count_text(static_cast<qsizetype>(session_.takes().size()), tr("take"), tr("takes")), state));
+  const QString state =
+      session_.isOpen() && session_.book().read_only() ? tr("read-only") : tr("all kept");
+  painter.drawText(
+      place.translated(0, 17), Qt::AlignRight | Qt::AlignVCenter,
+      QStringLiteral("%1 · %2 · %3")
+          .arg(QString::fromStdString(session_.book().path().filename().string()),
+               count_text(static_cast<qsizetype>(session_.takes().size()), tr("take"), tr("takes")),
+               state));
 }
 
 void RouteStrip::mousePressEvent(QMouseEvent* event) {
@@ -126,7 +152,9 @@ bool RouteStrip::event(QEvent* event) {
   if (event->type() == QEvent::ToolTip) {
     const auto* help = static_cast<QHelpEvent*>(event);
     for (int i = 0; i < kStationCount; ++i) {
-      if (stationRect(static_cast<Station>(i)).contains(help->pos())) QToolTip::showText(help->globalPos(), station_tip(i) + QStringLiteral("  Alt+%1").arg(i + 1));
+      if (stationRect(static_cast<Station>(i)).contains(help->pos()))
+        QToolTip::showText(help->globalPos(),
+                           station_tip(i) + QStringLiteral("  Alt+%1").arg(i + 1));
     }
     return true;
   }

@@ -35,10 +35,12 @@ const Theme& Theme::night() {
 }
 
 CurveStyle curve_style(int index, bool dark) {
-  static const QColor light[8] = {{0x0E, 0x6B, 0x72}, {0xC4, 0x55, 0x3B}, {0x4C, 0x50, 0x99}, {0xA0, 0x74, 0x08},
-                                  {0x5B, 0x78, 0x2E}, {0x8A, 0x45, 0x80}, {0x2F, 0x80, 0xB0}, {0x53, 0x58, 0x5C}};
-  static const QColor night[8] = {{0x4F, 0xC0, 0xC0}, {0xF0, 0x8A, 0x70}, {0xA0, 0xA6, 0xF0}, {0xE2, 0xB8, 0x4A},
-                                  {0xA6, 0xCB, 0x70}, {0xD9, 0x94, 0xCE}, {0x7A, 0xC2, 0xEE}, {0xC4, 0xC9, 0xCC}};
+  static const QColor light[8] = {{0x0E, 0x6B, 0x72}, {0xC4, 0x55, 0x3B}, {0x4C, 0x50, 0x99},
+                                  {0xA0, 0x74, 0x08}, {0x5B, 0x78, 0x2E}, {0x8A, 0x45, 0x80},
+                                  {0x2F, 0x80, 0xB0}, {0x53, 0x58, 0x5C}};
+  static const QColor night[8] = {{0x4F, 0xC0, 0xC0}, {0xF0, 0x8A, 0x70}, {0xA0, 0xA6, 0xF0},
+                                  {0xE2, 0xB8, 0x4A}, {0xA6, 0xCB, 0x70}, {0xD9, 0x94, 0xCE},
+                                  {0x7A, 0xC2, 0xEE}, {0xC4, 0xC9, 0xCC}};
   static const QList<double> dashes[4] = {{}, {9, 4}, {2, 3}, {12, 3, 2, 3}};
   const int i = ((index % kCurveStyleCount) + kCurveStyleCount) % kCurveStyleCount;
   return {dark ? night[i % 8] : light[i % 8], dashes[(i % 8 + i / 8) % 4]};
@@ -106,10 +108,10 @@ QScrollBar::handle:vertical { background: %LINE%; border-radius: 4px; min-height
 QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page { background: none; height: 0; }
 QSplitter::handle { background: %LINE%; width: 1px; }
 )");
-  const std::pair<const char*, QColor> names[] = {{"%PAPER%", paper},   {"%SHEET%", sheet},   {"%INK%", ink},
-                                                  {"%QUIET%", quiet},   {"%FAINT%", faint},   {"%LINE%", line},
-                                                  {"%ACCENT%", accent}, {"%ACCENT_SOFT%", accent_soft},
-                                                  {"%WARN%", warn},     {"%REFUSE%", refuse}};
+  const std::pair<const char*, QColor> names[] = {
+      {"%PAPER%", paper}, {"%SHEET%", sheet},  {"%INK%", ink},       {"%QUIET%", quiet},
+      {"%FAINT%", faint}, {"%LINE%", line},    {"%ACCENT%", accent}, {"%ACCENT_SOFT%", accent_soft},
+      {"%WARN%", warn},   {"%REFUSE%", refuse}};
   for (const auto& [name, colour] : names) sheet_text.replace(QLatin1String(name), c(colour));
   return sheet_text;
 }

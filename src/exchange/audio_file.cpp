@@ -41,7 +41,9 @@ struct Memory {
   static sf_count_t tell(void* self) { return of(self).at; }
 };
 
-SF_VIRTUAL_IO callbacks() { return {Memory::length, Memory::seek, Memory::read, Memory::write, Memory::tell}; }
+SF_VIRTUAL_IO callbacks() {
+  return {Memory::length, Memory::seek, Memory::read, Memory::write, Memory::tell};
+}
 
 using Handle = std::unique_ptr<SNDFILE, int (*)(SNDFILE*)>;
 
@@ -49,13 +51,26 @@ std::string format_name(int format) {
   const char* sample = "";
   switch (format & SF_FORMAT_SUBMASK) {
     case SF_FORMAT_PCM_S8:
-    case SF_FORMAT_PCM_U8: sample = "8-bit "; break;
-    case SF_FORMAT_PCM_16: sample = "16-bit "; break;
-    case SF_FORMAT_PCM_24: sample = "24-bit "; break;
-    case SF_FORMAT_PCM_32: sample = "32-bit "; break;
-    case SF_FORMAT_FLOAT: sample = "32-bit float "; break;
-    case SF_FORMAT_DOUBLE: sample = "64-bit float "; break;
-    default: break;
+    case SF_FORMAT_PCM_U8:
+      sample = "8-bit ";
+      break;
+    case SF_FORMAT_PCM_16:
+      sample = "16-bit ";
+      break;
+    case SF_FORMAT_PCM_24:
+      sample = "24-bit ";
+      break;
+    case SF_FORMAT_PCM_32:
+      sample = "32-bit ";
+      break;
+    case SF_FORMAT_FLOAT:
+      sample = "32-bit float ";
+      break;
+    case SF_FORMAT_DOUBLE:
+      sample = "64-bit float ";
+      break;
+    default:
+      break;
   }
   return std::string(sample) + ((format & SF_FORMAT_TYPEMASK) == SF_FORMAT_FLAC ? "FLAC" : "WAV");
 }
@@ -67,22 +82,28 @@ Result<AudioData> read_audio(std::span<const std::byte> bytes, const std::string
   SF_VIRTUAL_IO io = callbacks();
   SF_INFO info{};
   const Handle file(sf_open_virtual(&io, SFM_READ, &info, &memory), sf_close);
-  if (!file) return bad_input(std::string("This sound file cannot be read: ") + sf_strerror(nullptr), file_name);
+  if (!file)
+    return bad_input(std::string("This sound file cannot be read: ") + sf_strerror(nullptr),
+                     file_name);
   const int type = info.format & SF_FORMAT_TYPEMASK;
-  if (type != SF_FORMAT_WAV && type != SF_FORMAT_WAVEX && type != SF_FORMAT_RF64 && type != SF_FORMAT_FLAC) {
+  if (type != SF_FORMAT_WAV && type != SF_FORMAT_WAVEX && type != SF_FORMAT_RF64 &&
+      type != SF_FORMAT_FLAC) {
     return bad_input("Sound is read from WAV and FLAC files only.", file_name);
   }
-  if (info.frames < 1 || info.channels < 1 || info.samplerate < 1) return bad_input("This sound file is empty.", file_name);
+  if (info.frames < 1 || info.channels < 1 || info.samplerate < 1)
+    return bad_input("This sound file is empty.", file_name);
   const auto channels = static_cast<std::size_t>(info.channels);
   const auto frames = static_cast<std::size_t>(info.frames);
-  if (frames > std::size_t{1} << 28U) return bad_input("This sound file is longer than can be a measurement.", file_name);
+  if (frames > std::size_t{1} << 28U)
+    return bad_input("This sound file is longer than can be a measurement.", file_name);
   std::vector<double> interleaved(frames * channels);
   const sf_count_t got = sf_readf_double(file.get(), interleaved.data(), info.frames);
   if (got != info.frames) {
-    return bad_input(fmt::format("The file ends after {} of {} samples.", got, info.frames), file_name);
+    return bad_input(fmt::format("The file ends after {} of {} samples.", got, info.frames),
+                     file_name);
   }
-  AudioData audio{static_cast<double>(info.samplerate), std::vector(channels, std::vector<double>(frames)),
-                  format_name(info.format)};
+  AudioData audio{static_cast<double>(info.samplerate),
+                  std::vector(channels, std::vector<double>(frames)), format_name(info.format)};
   for (std::size_t i = 0; i < interleaved.size(); ++i) {
     if (!(interleaved[i] > -1e9 && interleaved[i] < 1e9)) {
       return bad_input(fmt::format("Sample {} is not a finite number.", i / channels), file_name);
@@ -109,9 +130,11 @@ Result<std::vector<std::byte>> audio_bytes(const AudioData& audio, AudioFormat f
   }
   {
     const Handle file(sf_open_virtual(&io, SFM_WRITE, &info, &memory), sf_close);
-    if (!file) return bad_input(std::string("This sound cannot be written: ") + sf_strerror(nullptr));
+    if (!file)
+      return bad_input(std::string("This sound cannot be written: ") + sf_strerror(nullptr));
     sf_command(file.get(), SFC_SET_CLIPPING, nullptr, SF_TRUE);
-    if (sf_writef_double(file.get(), interleaved.data(), static_cast<sf_count_t>(frames)) != static_cast<sf_count_t>(frames)) {
+    if (sf_writef_double(file.get(), interleaved.data(), static_cast<sf_count_t>(frames)) !=
+        static_cast<sf_count_t>(frames)) {
       return fail(ErrorCode::kStorage, "The sound could not be written in full.");
     }
   }
@@ -120,15 +143,19 @@ Result<std::vector<std::byte>> audio_bytes(const AudioData& audio, AudioFormat f
 
 Result<std::vector<std::byte>> file_bytes(const std::filesystem::path& path) {
   std::error_code problem;
-  if (!std::filesystem::exists(path, problem)) return fail(ErrorCode::kNotFound, "There is no such file.", path.string());
-  if (!std::filesystem::is_regular_file(path, problem)) return bad_input("This is not a file.", path.string());
+  if (!std::filesystem::exists(path, problem))
+    return fail(ErrorCode::kNotFound, "There is no such file.", path.string());
+  if (!std::filesystem::is_regular_file(path, problem))
+    return bad_input("This is not a file.", path.string());
   std::ifstream in(path, std::ios::binary);
   if (!in) return fail(ErrorCode::kStorage, "The file may not be read.", path.string());
   const auto size = std::filesystem::file_size(path, problem);
-  if (problem || size > std::uintmax_t{1} << 31U) return bad_input("The file is too large.", path.string());
+  if (problem || size > std::uintmax_t{1} << 31U)
+    return bad_input("The file is too large.", path.string());
   std::vector<std::byte> bytes(static_cast<std::size_t>(size));
   in.read(reinterpret_cast<char*>(bytes.data()), static_cast<std::streamsize>(size));
-  if (!in) return fail(ErrorCode::kStorage, "The file could not be read to its end.", path.string());
+  if (!in)
+    return fail(ErrorCode::kStorage, "The file could not be read to its end.", path.string());
   return bytes;
 }
 
@@ -137,12 +164,15 @@ Result<void> write_file(const std::filesystem::path& path, std::span<const std::
   std::error_code problem;
   {
     std::ofstream out(draft, std::ios::binary | std::ios::trunc);
-    out.write(reinterpret_cast<const char*>(bytes.data()), static_cast<std::streamsize>(bytes.size()));
+    out.write(reinterpret_cast<const char*>(bytes.data()),
+              static_cast<std::streamsize>(bytes.size()));
     out.flush();
     if (!out) {
       out.close();
       std::filesystem::remove(draft, problem);
-      return fail(ErrorCode::kStorage, "The file could not be written (disk full or folder read-only). What was there before is as it was.",
+      return fail(ErrorCode::kStorage,
+                  "The file could not be written (disk full or folder read-only). What was there "
+                  "before is as it was.",
                   path.string());
     }
   }

@@ -15,18 +15,21 @@ struct AudioData {
   std::string format;  ///< "24-bit WAV", for messages
 };
 
-/// WAV or FLAC of any rate, channel count and sample format that libsndfile reads, from bytes in memory. A header that
-/// promises more samples than the file holds is refused.
-[[nodiscard]] Result<AudioData> read_audio(std::span<const std::byte> bytes, const std::string& file_name);
+/// WAV or FLAC of any rate, channel count and sample format that libsndfile reads, from bytes in
+/// memory. A header that promises more samples than the file holds is refused.
+[[nodiscard]] Result<AudioData> read_audio(std::span<const std::byte> bytes,
+                                           const std::string& file_name);
 
 enum class AudioFormat { kWavFloat32, kWav24, kFlac24 };
 /// Whole file as bytes. Precondition: at least one channel, all equally long.
-[[nodiscard]] Result<std::vector<std::byte>> audio_bytes(const AudioData& audio, AudioFormat format);
+[[nodiscard]] Result<std::vector<std::byte>> audio_bytes(const AudioData& audio,
+                                                         AudioFormat format);
 
 /// The whole of a file. Errors name it.
 [[nodiscard]] Result<std::vector<std::byte>> file_bytes(const std::filesystem::path& path);
 /// Writes beside the target and renames, so that a failed write leaves what was there before.
-[[nodiscard]] Result<void> write_file(const std::filesystem::path& path, std::span<const std::byte> bytes);
+[[nodiscard]] Result<void> write_file(const std::filesystem::path& path,
+                                      std::span<const std::byte> bytes);
 [[nodiscard]] Result<void> write_file(const std::filesystem::path& path, const std::string& text);
 
 }  // namespace lalometer

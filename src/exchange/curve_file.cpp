@@ -17,7 +17,7 @@ std::string lower(std::string text) {
 }  // namespace
 
 Response curve_of(const TextTable& table, ColumnKind kind, double valid_from_hz) {
-  const Quantity quantity = kind == ColumnKind::kImpedance ? Quantity::kImpedance
+  const Quantity quantity = kind == ColumnKind::kImpedance  ? Quantity::kImpedance
                             : kind == ColumnKind::kResponse ? Quantity::kPressure
                                                             : Quantity::kRatio;
   std::vector<double> f;
@@ -30,7 +30,8 @@ Response curve_of(const TextTable& table, ColumnKind kind, double valid_from_hz)
   }
   const ValidRange valid = intersect({f.front(), f.back()}, {valid_from_hz, f.back()});
   // The table's invariants (rising, above 0, finite) are those of an axis.
-  return *Response::make(*FrequencyAxis::make(std::move(f)), std::move(values), quantity, valid, table.has_phase);
+  return *Response::make(*FrequencyAxis::make(std::move(f)), std::move(values), quantity, valid,
+                         table.has_phase);
 }
 
 std::string curve_text(const Response& curve, const std::vector<std::string>& comments) {
@@ -40,7 +41,8 @@ std::string curve_text(const Response& curve, const std::vector<std::string>& co
   text += impedance ? "* Hz ohm" : "* Hz dB";
   text += curve.has_phase() ? " degrees\n" : "\n";
   for (std::size_t i = 0; i < curve.size(); ++i) {
-    text += shortest(curve.axis()[i]) + "\t" + shortest(impedance ? curve.magnitude(i) : curve.level_db(i));
+    text += shortest(curve.axis()[i]) + "\t" +
+            shortest(impedance ? curve.magnitude(i) : curve.level_db(i));
     if (curve.has_phase()) text += "\t" + shortest(curve.phase_deg(i));
     text += "\n";
   }
@@ -54,7 +56,8 @@ std::optional<ColumnKind> guessed_kind(const std::string& file_name, const TextT
   if (name.ends_with(".cal")) return ColumnKind::kCalibration;
   for (const std::string& comment : table.comments) {
     const std::string words = lower(comment);
-    if (words.find("ohm") != std::string::npos || words.find("imped") != std::string::npos) return ColumnKind::kImpedance;
+    if (words.find("ohm") != std::string::npos || words.find("imped") != std::string::npos)
+      return ColumnKind::kImpedance;
     if (words.find("db") != std::string::npos) return ColumnKind::kResponse;
   }
   std::vector<double> m;

@@ -5,16 +5,19 @@
 
 namespace lalometer {
 
-/// Rows to a complex curve: dB to Pa (response) or to a ratio (calibration), ohm to ohm. Without phase the values are
-/// real. Valid over its own axis, from `valid_from_hz` upward.
-[[nodiscard]] Response curve_of(const TextTable& table, ColumnKind kind, double valid_from_hz = 0.0);
+/// Rows to a complex curve: dB to Pa (response) or to a ratio (calibration), ohm to ohm. Without
+/// phase the values are real. Valid over its own axis, from `valid_from_hz` upward.
+[[nodiscard]] Response curve_of(const TextTable& table, ColumnKind kind,
+                                double valid_from_hz = 0.0);
 
-/// A curve as text columns: comment lines starting with '*', then frequency, dB or ohm, and phase in degrees where the
-/// curve has one; numbers in the shortest form that reads back the same.
-[[nodiscard]] std::string curve_text(const Response& curve, const std::vector<std::string>& comments);
+/// A curve as text columns: comment lines starting with '*', then frequency, dB or ohm, and phase
+/// in degrees where the curve has one; numbers in the shortest form that reads back the same.
+[[nodiscard]] std::string curve_text(const Response& curve,
+                                     const std::vector<std::string>& comments);
 
-/// What a text file holds, by its name's ending, its comment lines, then its numbers; nothing where none of them tells
-/// and the user must.
-[[nodiscard]] std::optional<ColumnKind> guessed_kind(const std::string& file_name, const TextTable& table);
+/// What a text file holds, by its name's ending, its comment lines, then its numbers; nothing where
+/// none of them tells and the user must.
+[[nodiscard]] std::optional<ColumnKind> guessed_kind(const std::string& file_name,
+                                                     const TextTable& table);
 
 }  // namespace lalometer

@@ -47,26 +47,46 @@ class Reader {
 
  private:
   void complain(const char* key, const char* wanted, const Json& found) {
-    require(false, fmt::format("\"{}\" should be {}, found {}.", key, wanted, found.dump().substr(0, 60)));
+    require(false,
+            fmt::format("\"{}\" should be {}, found {}.", key, wanted, found.dump().substr(0, 60)));
   }
   const Json& json_;
   std::string where_;
   std::string problem_;
 };
 
-const std::set<std::string> kKnownTakeKeys = {
-    "id", "kind", "file", "condition", "driver", "sample", "variant", "horizontal_deg", "vertical_deg", "distance_m",
-    "drive_v", "gate_ms", "delay_included", "channel", "t0_s", "stimulus", "note", "loopback_channel", "name", "pa_per_v"};
+const std::set<std::string> kKnownTakeKeys = {"id",
+                                              "kind",
+                                              "file",
+                                              "condition",
+                                              "driver",
+                                              "sample",
+                                              "variant",
+                                              "horizontal_deg",
+                                              "vertical_deg",
+                                              "distance_m",
+                                              "drive_v",
+                                              "gate_ms",
+                                              "delay_included",
+                                              "channel",
+                                              "t0_s",
+                                              "stimulus",
+                                              "note",
+                                              "loopback_channel",
+                                              "name",
+                                              "pa_per_v"};
 
 /// Subject's part of the set: checked where this version relies on it, kept whole.
 Result<Subject> read_subject(const Json& root, const std::string& file) {
   const auto found = root.find("subject");
-  if (found == root.end() || !found->is_object()) return bad_input("The set has no \"subject\".", file);
+  if (found == root.end() || !found->is_object())
+    return bad_input("The set has no \"subject\".", file);
   Reader reader(*found, file + ": subject");
   Subject subject;
   subject.name = reader.text("name", "Unnamed");
   const std::string kind = reader.text("kind", "loudspeaker");
-  reader.require(kind == "driver" || kind == "loudspeaker", fmt::format("\"kind\" is \"{}\", should be driver or loudspeaker.", kind));
+  reader.require(kind == "driver" || kind == "loudspeaker",
+                 fmt::format("\"kind\" is \"{}\", should be driver or loudspeaker.", kind));
   if (kind == "driver") {
     subject.kind = DriverKind::kFullrange;
     const Json drivers = found->value("drivers", Json::array());
@@ -75,27 +95,36 @@ Result<Subject> read_subject(const Json& root, const std::string& file) {
       subject.kind = driver_kind_of(role).value_or(DriverKind::kFullrange);
     }
   }
-  static const std::set<std::string> loadings = {"",       "free-air",          "large-baffle", "sealed",
-                                                 "vented", "passive-radiator", "open-baffle",  "horn"};
+  static const std::set<std::string> loadings = {
+      "",       "free-air",         "large-baffle", "sealed",
+      "vented", "passive-radiator", "open-baffle",  "horn"};
   const std::string loading = reader.text("loading", "");
-  reader.require(loadings.contains(loading), fmt::format("\"loading\" is \"{}\", which is none of the known ones.", loading));
+  reader.require(loadings.contains(loading),
+                 fmt::format("\"loading\" is \"{}\", which is none of the known ones.", loading));
   subject.description_json = found->dump();
   return reader.outcome().map([&] { return subject; });
 }
 
 Result<void> check_stimulus(const Conditions& c, const AudioData& audio, const std::string& where) {
   const Stimulus& s = c.stimulus;
-  if (!(s.start_hz > 0.0 && s.stop_hz > s.start_hz && s.duration_s > 0.0 && s.lead_in_s >= 0.0 && s.amplitude > 0.0)) {
-    return bad_input("A sweep's stimulus needs start_hz > 0, stop_hz above it, duration_s > 0, lead_in_s >= 0 and amplitude > 0.", where);
+  if (!(s.start_hz > 0.0 && s.stop_hz > s.start_hz && s.duration_s > 0.0 && s.lead_in_s >= 0.0 &&
+        s.amplitude > 0.0)) {
+    return bad_input(
+        "A sweep's stimulus needs start_hz > 0, stop_hz above it, duration_s > 0, lead_in_s >= 0 "
+        "and amplitude > 0.",
+        where);
   }
   if (s.stop_hz > 0.5 * audio.sample_rate_hz) {
-    return bad_input(fmt::format("The sweep runs to {} Hz, above half of the file's sample rate of {} Hz.",
-                                 shortest(s.stop_hz), shortest(audio.sample_rate_hz)), where);
+    return bad_input(
+        fmt::format("The sweep runs to {} Hz, above half of the file's sample rate of {} Hz.",
+                    shortest(s.stop_hz), shortest(audio.sample_rate_hz)),
+        where);
   }
   const double length_s = static_cast<double>(audio.channels[0].size()) / audio.sample_rate_hz;
   if (length_s < s.lead_in_s + s.duration_s) {
-    return bad_input(fmt::format("The file lasts {} s, but lead-in and sweep take {} s.", three_digits(length_s),
-                                 three_digits(s.lead_in_s + s.duration_s)), where);
+    return bad_input(fmt::format("The file lasts {} s, but lead-in and sweep take {} s.",
+                                 three_digits(length_s), three_digits(s.lead_in_s + s.duration_s)),
+                     where);
   }
   return {};
 }
@@ -107,7 +136,8 @@ Result<void> load_raw(SetTake& item, const std::filesystem::path& path, const st
   item.raw.bytes = std::move(*bytes);
   item.raw.file_name = path.filename().string();
   if (item.take.form == RawForm::kTextFile) {
-    const ColumnKind kind = item.take.kind == TakeKind::kImpedance ? ColumnKind::kImpedance : ColumnKind::kResponse;
+    const ColumnKind kind =
+        item.take.kind == TakeKind::kImpedance ? ColumnKind::kImpedance : ColumnKind::kResponse;
     return read_text_table(item.raw.bytes, path.string(), kind).map([](const TextTable&) {});
   }
   const auto audio = read_audio(item.raw.bytes, path.string());
@@ -116,13 +146,16 @@ Result<void> load_raw(SetTake& item, const std::filesystem::path& path, const st
   const int channel_count = static_cast<int>(audio->channels.size());
   const Conditions& c = item.take.conditions;
   if (c.channel < 0 || c.channel >= channel_count || c.loopback_channel >= channel_count) {
-    return bad_input(fmt::format("Channel {} is asked for, but {} has {}.", std::max(c.channel, c.loopback_channel),
-                                 item.raw.file_name, channel_count), where);
+    return bad_input(
+        fmt::format("Channel {} is asked for, but {} has {}.",
+                    std::max(c.channel, c.loopback_channel), item.raw.file_name, channel_count),
+        where);
   }
   return item.take.form == RawForm::kSweepFile ? check_stimulus(c, *audio, where) : Result<void>{};
 }
 
-Result<SetTake> read_take(const Json& json, const std::filesystem::path& folder, const std::string& where) {
+Result<SetTake> read_take(const Json& json, const std::filesystem::path& folder,
+                          const std::string& where) {
   Reader reader(json, where);
   SetTake item;
   item.id = reader.text("id", "");
@@ -131,7 +164,7 @@ Result<SetTake> read_take(const Json& json, const std::filesystem::path& folder,
   const std::string file = reader.text("file", "");
   reader.require(!file.empty(), "A take needs a \"file\".");
   item.take.kind = kind == "impedance" ? TakeKind::kImpedance : TakeKind::kResponse;
-  item.take.form = kind == "sweep" ? RawForm::kSweepFile
+  item.take.form = kind == "sweep"              ? RawForm::kSweepFile
                    : kind == "impulse-response" ? RawForm::kImpulseFile
                                                 : RawForm::kTextFile;
   item.take.name = reader.text("name", item.id);
@@ -157,8 +190,10 @@ Result<SetTake> read_take(const Json& json, const std::filesystem::path& folder,
   for (const double angle : {c.horizontal_deg, c.vertical_deg}) {
     reader.require(angle >= -180.0 && angle <= 180.0, "Angles lie within -180 and 180 degrees.");
   }
-  reader.require(c.horizontal_deg == 0.0 || c.vertical_deg == 0.0, "A take has one of the two angles other than 0.");
-  if (const auto stimulus = json.find("stimulus"); stimulus != json.end() && stimulus->is_object()) {
+  reader.require(c.horizontal_deg == 0.0 || c.vertical_deg == 0.0,
+                 "A take has one of the two angles other than 0.");
+  if (const auto stimulus = json.find("stimulus");
+      stimulus != json.end() && stimulus->is_object()) {
     Reader s(*stimulus, where + ": stimulus");
     c.stimulus = {s.number("start_hz", 0.0), s.number("stop_hz", 0.0), s.number("duration_s", 0.0),
                   s.number("lead_in_s", 0.0), s.number("amplitude", 1.0)};
@@ -186,7 +221,8 @@ Result<Json> parsed_set(const std::filesystem::path& file) {
     return root;
   } catch (const Json::parse_error& problem) {
     const auto upto = std::min(problem.byte, text->size());
-    const auto line = 1 + std::count(text->begin(), text->begin() + static_cast<std::ptrdiff_t>(upto), '\n');
+    const auto line =
+        1 + std::count(text->begin(), text->begin() + static_cast<std::ptrdiff_t>(upto), '\n');
     return bad_input("This is not valid JSON.", fmt::format("{}:{}", file.string(), line));
   }
 }
@@ -195,7 +231,8 @@ Result<Json> parsed_set(const std::filesystem::path& file) {
 
 Result<MeasurementSet> read_set(const std::filesystem::path& path) {
   std::error_code ignored;
-  const std::filesystem::path file = std::filesystem::is_directory(path, ignored) ? path / "set.json" : path;
+  const std::filesystem::path file =
+      std::filesystem::is_directory(path, ignored) ? path / "set.json" : path;
   const std::filesystem::path folder = file.parent_path();
   const auto root = parsed_set(file);
   if (!root) return tl::unexpected(root.error());
@@ -203,7 +240,8 @@ Result<MeasurementSet> read_set(const std::filesystem::path& path) {
     return bad_input("\"format\" should be \"lalometer-set\".", file.string());
   }
   if (!root->contains("version") || (*root)["version"] != 1) {
-    return fail(ErrorCode::kNewerVersion, "This program reads sets of \"version\" 1.", file.string());
+    return fail(ErrorCode::kNewerVersion, "This program reads sets of \"version\" 1.",
+                file.string());
   }
   MeasurementSet set;
   auto subject = read_subject(*root, file.string());
@@ -215,29 +253,35 @@ Result<MeasurementSet> read_set(const std::filesystem::path& path) {
     Reader reader(json, file.string() + ": variants");
     const std::string id = json.is_object() ? reader.text("id", "") : "";
     reader.require(!id.empty(), "A variant needs an \"id\".");
-    reader.require(variant_ids.insert(id).second, fmt::format("Two variants are called \"{}\".", id));
+    reader.require(variant_ids.insert(id).second,
+                   fmt::format("Two variants are called \"{}\".", id));
     set.variants.push_back({id, Variant{0, 0, json.is_object() ? reader.text("name", id) : id,
                                         json.is_object() ? reader.text("changed", "") : ""}});
     if (auto read = reader.outcome(); !read) return tl::unexpected(read.error());
   }
   const auto takes = root->find("takes");
-  if (takes == root->end() || !takes->is_array()) return bad_input("The set has no \"takes\".", file.string());
+  if (takes == root->end() || !takes->is_array())
+    return bad_input("The set has no \"takes\".", file.string());
   std::set<std::string> take_ids;
   for (std::size_t i = 0; i < takes->size(); ++i) {
     const Json& json = (*takes)[i];
     std::string where = fmt::format("{}: takes[{}]", file.string(), i);
     if (!json.is_object()) return bad_input("A take should be an object.", where);
     const auto id = json.find("id");
-    if (id != json.end() && id->is_string()) where += fmt::format(" \"{}\"", id->get<std::string>());
+    if (id != json.end() && id->is_string())
+      where += fmt::format(" \"{}\"", id->get<std::string>());
     const auto kind = json.find("kind");
-    if (kind == json.end() || !kind->is_string()) return bad_input("A take needs a \"kind\".", where);
+    if (kind == json.end() || !kind->is_string())
+      return bad_input("A take needs a \"kind\".", where);
     if (!readable_kind(kind->get<std::string>())) {
-      set.notes.push_back(fmt::format("{}: takes of kind \"{}\" are not read by this version.", where, kind->get<std::string>()));
+      set.notes.push_back(fmt::format("{}: takes of kind \"{}\" are not read by this version.",
+                                      where, kind->get<std::string>()));
       continue;
     }
     auto item = read_take(json, folder, where);
     if (!item) return tl::unexpected(item.error());
-    if (!take_ids.insert(item->id).second) return bad_input(fmt::format("Two takes are called \"{}\".", item->id), where);
+    if (!take_ids.insert(item->id).second)
+      return bad_input(fmt::format("Two takes are called \"{}\".", item->id), where);
     if (!item->variant_id.empty() && !variant_ids.contains(item->variant_id)) {
       return bad_input(fmt::format("There is no variant \"{}\".", item->variant_id), where);
     }
@@ -259,7 +303,8 @@ Result<void> write_set(const MeasurementSet& set, const std::filesystem::path& f
   if (!root["subject"].is_object()) root["subject"] = Json::object();
   root["subject"]["name"] = set.subject.name;
   if (!root["subject"].contains("kind")) {
-    root["subject"]["kind"] = set.subject.kind == DriverKind::kLoudspeaker ? "loudspeaker" : "driver";
+    root["subject"]["kind"] =
+        set.subject.kind == DriverKind::kLoudspeaker ? "loudspeaker" : "driver";
   }
   root["bench"] = Json::parse(set.bench_json, nullptr, false);
   root["variants"] = Json::array();
@@ -271,7 +316,8 @@ Result<void> write_set(const MeasurementSet& set, const std::filesystem::path& f
     const Conditions& c = item.take.conditions;
     const bool impedance = item.take.kind == TakeKind::kImpedance;
     Json json{{"id", item.id},
-              {"kind", item.take.form == RawForm::kTextFile ? std::string(word_of(item.take.kind)) : std::string(word_of(item.take.form))},
+              {"kind", item.take.form == RawForm::kTextFile ? std::string(word_of(item.take.kind))
+                                                            : std::string(word_of(item.take.form))},
               {"file", item.raw.file_name},
               {"name", item.take.name}};
     if (!item.variant_id.empty()) json["variant"] = item.variant_id;
@@ -294,13 +340,15 @@ Result<void> write_set(const MeasurementSet& set, const std::filesystem::path& f
     }
     if (item.take.form == RawForm::kImpulseFile) json["t0_s"] = c.t0_s;
     if (item.take.form == RawForm::kSweepFile) {
-      json["stimulus"] = {{"type", "exponential-sweep"},          {"start_hz", c.stimulus.start_hz},
-                          {"stop_hz", c.stimulus.stop_hz},        {"duration_s", c.stimulus.duration_s},
-                          {"lead_in_s", c.stimulus.lead_in_s},    {"amplitude", c.stimulus.amplitude}};
+      json["stimulus"] = {
+          {"type", "exponential-sweep"},       {"start_hz", c.stimulus.start_hz},
+          {"stop_hz", c.stimulus.stop_hz},     {"duration_s", c.stimulus.duration_s},
+          {"lead_in_s", c.stimulus.lead_in_s}, {"amplitude", c.stimulus.amplitude}};
     }
     for (const auto& [key, value] : c.more_json) json[key] = Json::parse(value, nullptr, false);
     root["takes"].push_back(std::move(json));
-    if (auto written = write_file(folder / item.raw.file_name, item.raw.bytes); !written) return written;
+    if (auto written = write_file(folder / item.raw.file_name, item.raw.bytes); !written)
+      return written;
   }
   return write_file(folder / "set.json", root.dump(2) + "\n");
 }

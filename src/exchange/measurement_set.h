@@ -9,7 +9,8 @@
 
 namespace lalometer {
 
-/// A folder with `set.json` (docs/file-formats.md): a subject, its variants and its takes with their raw files.
+/// A folder with `set.json` (docs/file-formats.md): a subject, its variants and its takes with
+/// their raw files.
 struct SetTake {
   std::string id;          ///< the set's own
   std::string variant_id;  ///< the set's own; empty where the set names none
@@ -22,16 +23,18 @@ struct MeasurementSet {
   std::vector<std::pair<std::string, Variant>> variants;  ///< the set's own id and the variant
   std::vector<SetTake> takes;
   std::string bench_json = "{}";
-  double gate_s = 0.0;               ///< of the takes that name one; 0 where none does
-  std::vector<std::string> notes;    ///< takes of kinds that are not read yet, and the like
+  double gate_s = 0.0;             ///< of the takes that name one; 0 where none does
+  std::vector<std::string> notes;  ///< takes of kinds that are not read yet, and the like
 };
 
-/// Reads the folder or its set.json. Every file is opened and its columns or samples are checked; the first that
-/// cannot be used is an error naming file, place and reason. Kinds of take that this version does not read are kept
-/// out and named in the notes.
+/// Reads the folder or its set.json. Every file is opened and its columns or samples are checked;
+/// the first that cannot be used is an error naming file, place and reason. Kinds of take that this
+/// version does not read are kept out and named in the notes.
 [[nodiscard]] Result<MeasurementSet> read_set(const std::filesystem::path& path);
 
-/// Writes a folder that read_set() reads back the same. The folder is made; a set.json in it is an error.
-[[nodiscard]] Result<void> write_set(const MeasurementSet& set, const std::filesystem::path& folder);
+/// Writes a folder that read_set() reads back the same. The folder is made; a set.json in it is an
+/// error.
+[[nodiscard]] Result<void> write_set(const MeasurementSet& set,
+                                     const std::filesystem::path& folder);
 
 }  // namespace lalometer

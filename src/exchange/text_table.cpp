@@ -53,7 +53,11 @@ std::string from_utf16(std::span<const std::byte> bytes, bool big_endian) {
 bool valid_utf8(std::string_view text) {
   for (std::size_t i = 0; i < text.size();) {
     const auto byte = static_cast<unsigned char>(text[i]);
-    const std::size_t more = byte < 0x80 ? 0 : (byte >> 5U) == 6 ? 1 : (byte >> 4U) == 14 ? 2 : (byte >> 3U) == 30 ? 3 : 9;
+    const std::size_t more = byte < 0x80          ? 0
+                             : (byte >> 5U) == 6  ? 1
+                             : (byte >> 4U) == 14 ? 2
+                             : (byte >> 3U) == 30 ? 3
+                                                  : 9;
     if (more == 9 || i + more >= text.size() + (more == 0 ? 1 : 0)) return false;
     for (std::size_t k = 1; k <= more; ++k) {
       if ((static_cast<unsigned char>(text[i + k]) >> 6U) != 2) return false;
@@ -63,7 +67,9 @@ bool valid_utf8(std::string_view text) {
   return true;
 }
 
-bool is_blank(char c) { return c == ' ' || c == '\t' || c == '\v' || c == '\f'; }
+bool is_blank(char c) {
+  return c == ' ' || c == '\t' || c == '\v' || c == '\f';
+}
 
 std::string_view trimmed(std::string_view text) {
   while (!text.empty() && is_blank(text.front())) text.remove_prefix(1);
@@ -72,8 +78,8 @@ std::string_view trimmed(std::string_view text) {
 }
 
 bool marked_comment(std::string_view line) {
-  return line.starts_with('*') || line.starts_with('#') || line.starts_with(';') || line.starts_with('"') ||
-         line.starts_with("//");
+  return line.starts_with('*') || line.starts_with('#') || line.starts_with(';') ||
+         line.starts_with('"') || line.starts_with("//");
 }
 
 struct Line {
@@ -96,14 +102,15 @@ std::vector<Line> lines_of(const std::string& text) {
 
 /// How the columns of a file are kept apart.
 struct Form {
-  bool semicolons = false;      ///< columns end at semicolons
-  bool decimal_comma = false;   ///< commas belong to the numbers
+  bool semicolons = false;     ///< columns end at semicolons
+  bool decimal_comma = false;  ///< commas belong to the numbers
 };
 
 std::vector<std::string> columns_of(std::string_view line, Form form) {
   std::vector<std::string> columns;
   std::string current;
-  bool pending_separator = false;  // an explicit separator with nothing behind it yet: a missing number
+  bool pending_separator =
+      false;  // an explicit separator with nothing behind it yet: a missing number
   const auto finish = [&] {
     if (!current.empty()) columns.push_back(std::move(current));
     current.clear();
@@ -125,9 +132,12 @@ std::vector<std::string> columns_of(std::string_view line, Form form) {
   return columns;
 }
 
-bool digit(char c) { return c >= '0' && c <= '9'; }
+bool digit(char c) {
+  return c >= '0' && c <= '9';
+}
 
-/// A comma between two digits, in a line that has another separator and no decimal point, belongs to the number.
+/// A comma between two digits, in a line that has another separator and no decimal point, belongs
+/// to the number.
 bool looks_decimal_comma(std::string_view line) {
   bool inner_comma = false;
   bool other_separator = false;
@@ -158,27 +168,41 @@ bool starts_with_non_finite(std::string_view line) {
   return token == "nan" || token == "inf" || token == "infinity";
 }
 
-std::string place(const std::string& file_name, std::size_t line) { return fmt::format("{}:{}", file_name, line); }
+std::string place(const std::string& file_name, std::size_t line) {
+  return fmt::format("{}:{}", file_name, line);
+}
 
 Result<void> check_row(const TableRow& row, ColumnKind kind, const std::string& where) {
   if (!(row.frequency_hz > 0.0)) {
-    return bad_input(fmt::format("Frequencies must be above 0 Hz, found {}.", shortest(row.frequency_hz)), where);
+    return bad_input(
+        fmt::format("Frequencies must be above 0 Hz, found {}.", shortest(row.frequency_hz)),
+        where);
   }
   const double m = row.magnitude;
   const auto absurd = [&](const char* unit, const char* range) {
     return bad_input(fmt::format("{} {} cannot be meant: {}.", shortest(m), unit, range), where);
   };
-  if (kind == ColumnKind::kImpedance && !(m > 0.0 && m <= 1e6)) return absurd("ohm", "an impedance lies above 0 and up to 1 megohm");
-  if (kind == ColumnKind::kResponse && !(m >= -300.0 && m <= 250.0)) return absurd("dB", "a level lies within -300 and 250 dB");
-  if (kind == ColumnKind::kCalibration && !(std::abs(m) <= 120.0)) return absurd("dB", "a correction lies within 120 dB");
-  if (!(std::abs(row.phase_deg) <= 1e7)) return bad_input(fmt::format("A phase of {} degrees cannot be meant.", shortest(row.phase_deg)), where);
-  if (row.frequency_hz > 1e7) return bad_input(fmt::format("A frequency of {} Hz cannot be meant.", shortest(row.frequency_hz)), where);
+  if (kind == ColumnKind::kImpedance && !(m > 0.0 && m <= 1e6))
+    return absurd("ohm", "an impedance lies above 0 and up to 1 megohm");
+  if (kind == ColumnKind::kResponse && !(m >= -300.0 && m <= 250.0))
+    return absurd("dB", "a level lies within -300 and 250 dB");
+  if (kind == ColumnKind::kCalibration && !(std::abs(m) <= 120.0))
+    return absurd("dB", "a correction lies within 120 dB");
+  if (!(std::abs(row.phase_deg) <= 1e7))
+    return bad_input(fmt::format("A phase of {} degrees cannot be meant.", shortest(row.phase_deg)),
+                     where);
+  if (row.frequency_hz > 1e7)
+    return bad_input(
+        fmt::format("A frequency of {} Hz cannot be meant.", shortest(row.frequency_hz)), where);
   return {};
 }
 
-/// Sorts the rows and averages those of one frequency: levels in dB and ohms as they stand, phases as directions.
+/// Sorts the rows and averages those of one frequency: levels in dB and ohms as they stand, phases
+/// as directions.
 void put_in_order(TextTable& table) {
-  const auto rising = [](const TableRow& a, const TableRow& b) { return a.frequency_hz < b.frequency_hz; };
+  const auto rising = [](const TableRow& a, const TableRow& b) {
+    return a.frequency_hz < b.frequency_hz;
+  };
   if (!std::is_sorted(table.rows.begin(), table.rows.end(), rising)) {
     std::stable_sort(table.rows.begin(), table.rows.end(), rising);
     table.notes.emplace_back("The rows were not in order of frequency and were sorted.");
@@ -203,14 +227,17 @@ void put_in_order(TextTable& table) {
     merged.push_back(row);
     i = end;
   }
-  if (repeated > 0) table.notes.push_back(fmt::format("{} rows repeated a frequency and were averaged.", repeated));
+  if (repeated > 0)
+    table.notes.push_back(fmt::format("{} rows repeated a frequency and were averaged.", repeated));
   table.rows = std::move(merged);
 }
 
 }  // namespace
 
 Result<std::string> decoded_text(std::span<const std::byte> bytes, const std::string& file_name) {
-  const auto at = [&](std::size_t i) { return i < bytes.size() ? std::to_integer<unsigned>(bytes[i]) : 256U; };
+  const auto at = [&](std::size_t i) {
+    return i < bytes.size() ? std::to_integer<unsigned>(bytes[i]) : 256U;
+  };
   if (at(0) == 0xFF && at(1) == 0xFE) return from_utf16(bytes.subspan(2), false);
   if (at(0) == 0xFE && at(1) == 0xFF) return from_utf16(bytes.subspan(2), true);
   std::size_t zero_even = 0;
@@ -230,7 +257,8 @@ Result<std::string> decoded_text(std::span<const std::byte> bytes, const std::st
   return converted;
 }
 
-Result<TextTable> read_text_table(std::span<const std::byte> bytes, const std::string& file_name, ColumnKind kind) {
+Result<TextTable> read_text_table(std::span<const std::byte> bytes, const std::string& file_name,
+                                  ColumnKind kind) {
   const Result<std::string> text = decoded_text(bytes, file_name);
   if (!text) return tl::unexpected(text.error());
   TextTable table;
@@ -241,14 +269,16 @@ Result<TextTable> read_text_table(std::span<const std::byte> bytes, const std::s
     if (!marked_comment(line.text) && number) {
       data.push_back(line);
     } else {
-      table.comments.emplace_back(trimmed(line.text.substr(std::min(line.text.find_first_not_of("*#;\"/ \t"), line.text.size()))));
+      table.comments.emplace_back(trimmed(
+          line.text.substr(std::min(line.text.find_first_not_of("*#;\"/ \t"), line.text.size()))));
     }
   }
   // The form is one for the whole file: a row such as "20 80" must not switch it back.
   Form form;
   const auto has_point = [](const Line& l) { return l.text.find('.') != std::string_view::npos; };
   if (std::none_of(data.begin(), data.end(), has_point)) {
-    form.decimal_comma = std::any_of(data.begin(), data.end(), [](const Line& l) { return looks_decimal_comma(l.text); });
+    form.decimal_comma = std::any_of(data.begin(), data.end(),
+                                     [](const Line& l) { return looks_decimal_comma(l.text); });
   }
 
   bool extra_columns = false;
@@ -267,11 +297,15 @@ Result<TextTable> read_text_table(std::span<const std::byte> bytes, const std::s
         break;
       }
       if (!number) {
-        const std::string found = columns[i].empty() ? "nothing" : fmt::format("\"{}\"", columns[i]);
-        return bad_input(fmt::format("Column {} should be a number, found {}.", i + 1, found), where);
+        const std::string found =
+            columns[i].empty() ? "nothing" : fmt::format("\"{}\"", columns[i]);
+        return bad_input(fmt::format("Column {} should be a number, found {}.", i + 1, found),
+                         where);
       }
       if (!std::isfinite(*number)) {
-        return bad_input(fmt::format("Column {} is {}, which is not a finite number.", i + 1, columns[i]), where);
+        return bad_input(
+            fmt::format("Column {} is {}, which is not a finite number.", i + 1, columns[i]),
+            where);
       }
       numbers[i] = *number;
     }
@@ -280,23 +314,32 @@ Result<TextTable> read_text_table(std::span<const std::byte> bytes, const std::s
       table.comments.emplace_back(line.text);
       continue;
     }
-    if (count < 2) return bad_input(fmt::format("The row \"{}\" has no second column.", line.text), where);
+    if (count < 2)
+      return bad_input(fmt::format("The row \"{}\" has no second column.", line.text), where);
     const TableRow row{line.number, numbers[0], numbers[1], numbers[2]};
-    if (auto checked = check_row(row, kind, where); !checked) return tl::unexpected(checked.error());
-    if (count == 3) ++with_phase; else if (first_without_phase == 0) first_without_phase = line.number;
+    if (auto checked = check_row(row, kind, where); !checked)
+      return tl::unexpected(checked.error());
+    if (count == 3)
+      ++with_phase;
+    else if (first_without_phase == 0)
+      first_without_phase = line.number;
     extra_columns = extra_columns || columns.size() > 3;
     table.rows.push_back(row);
   }
   if (table.rows.size() < 2) {
-    return bad_input(fmt::format("A curve needs at least 2 rows of numbers, found {}.", table.rows.size()), file_name);
+    return bad_input(
+        fmt::format("A curve needs at least 2 rows of numbers, found {}.", table.rows.size()),
+        file_name);
   }
   if (with_phase > 0 && first_without_phase > 0) {
-    return bad_input("This row has no phase, though others in the file have one.", place(file_name, first_without_phase));
+    return bad_input("This row has no phase, though others in the file have one.",
+                     place(file_name, first_without_phase));
   }
   table.has_phase = with_phase > 0;
   if (extra_columns) table.notes.emplace_back("Columns after the third were not read.");
   put_in_order(table);
-  if (table.rows.size() < 2) return bad_input("All rows are at one frequency; a curve needs two.", file_name);
+  if (table.rows.size() < 2)
+    return bad_input("All rows are at one frequency; a curve needs two.", file_name);
   return table;
 }
 

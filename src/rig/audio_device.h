@@ -9,8 +9,8 @@
 
 namespace lalometer {
 
-/// A full-duplex audio interface as four verbs: ability, prepare, run, stop. The practice bench is one
-/// implementation among others; nothing above this line knows which it is.
+/// A full-duplex audio interface as four verbs: ability, prepare, run, stop. The practice bench is
+/// one implementation among others; nothing above this line knows which it is.
 
 struct DeviceAbility {
   std::string name;
@@ -19,8 +19,9 @@ struct DeviceAbility {
   int input_count = 0;
 };
 
-/// What the terminals are connected to for a take. A real device cannot switch this and ignores it (the
-/// person at the bench connects what the instructions say); the practice bench connects itself.
+/// What the terminals are connected to for a take. A real device cannot switch this and ignores it
+/// (the person at the bench connects what the instructions say); the practice bench connects
+/// itself.
 enum class Hookup { kMicrophone, kImpedanceJig };
 
 struct StreamSetup {
@@ -50,10 +51,10 @@ class AudioDevice {
   [[nodiscard]] virtual DeviceAbility ability() const = 0;
   /// Opens the stream. A rate or channel the device lacks is an error that names it.
   [[nodiscard]] virtual Result<void> prepare(const StreamSetup& setup) = 0;
-  /// Plays `output` (full scale 1.0) on the first output and records as long as it plays. Blocks; returns
-  /// kCancelled within 100 ms of a stop request.
-  [[nodiscard]] virtual Result<Recording> run(const std::vector<double>& output, std::stop_token stop,
-                                              const Progress& progress) = 0;
+  /// Plays `output` (full scale 1.0) on the first output and records as long as it plays. Blocks;
+  /// returns kCancelled within 100 ms of a stop request.
+  [[nodiscard]] virtual Result<Recording> run(const std::vector<double>& output,
+                                              std::stop_token stop, const Progress& progress) = 0;
   /// Silences the output at once and closes the stream. Safe to call at any time, also twice.
   virtual void stop() = 0;
 };

@@ -21,8 +21,8 @@ namespace {
 /// Raised whenever the same input gives another result.
 constexpr const char* kComputation = "analysis 1";
 
-/// An impulse response without its room's late part is enough for everything shown; a recording's full length would
-/// cost memory for each curve on the score.
+/// An impulse response without its room's late part is enough for everything shown; a recording's
+/// full length would cost memory for each curve on the score.
 constexpr double kKeptBefore_s = 0.02;
 constexpr double kKeptAfter_s = 0.5;
 
@@ -42,54 +42,68 @@ ImpulseResponse trimmed(const ImpulseResponse& h, double arrival_s) {
 Response levelled(const Response& curve, double factor, Quantity quantity) {
   std::vector<std::complex<double>> values = curve.values();
   for (auto& value : values) value *= factor;
-  return *Response::make(curve.axis(), std::move(values), quantity, curve.valid(), curve.has_phase());
+  return *Response::make(curve.axis(), std::move(values), quantity, curve.valid(),
+                         curve.has_phase());
 }
 
-/// Whether the impulse's clock starts at the excitation (a loopback or a known t0) or an unknown latency is in it.
+/// Whether the impulse's clock starts at the excitation (a loopback or a known t0) or an unknown
+/// latency is in it.
 enum class Clock { kFromExcitation, kWithLatency };
 
-ImpulseStage staged(const Take& take, ImpulseResponse h, Clock clock, double factor, bool calibrated) {
+ImpulseStage staged(const Take& take, ImpulseResponse h, Clock clock, double factor,
+                    bool calibrated) {
   const Conditions& c = take.conditions;
   const auto found = find_arrival(h);
   const double flight_s = c.distance_m / speed_of_sound_m_s(c.temperature_c);
-  ImpulseStage stage{.impulse = {}, .first_reflection_s = std::nullopt, .calibrated = calibrated, .notes = {}};
+  ImpulseStage stage{
+      .impulse = {}, .first_reflection_s = std::nullopt, .calibrated = calibrated, .notes = {}};
   stage.arrival_s = found ? found->time_s : flight_s;
-  if (!found) stage.notes.emplace_back("No direct sound stands out; the distance was taken for the arrival.");
+  if (!found)
+    stage.notes.emplace_back("No direct sound stands out; the distance was taken for the arrival.");
   if (found) stage.first_reflection_s = found->first_reflection_s;
-  // Where the arrival agrees with the distance to a quarter of a metre, the tape measure decides phase zero, so that
-  // takes at one distance keep their phase against each other.
+  // Where the arrival agrees with the distance to a quarter of a metre, the tape measure decides
+  // phase zero, so that takes at one distance keep their phase against each other.
   constexpr double kAgreement_m = 0.25;
-  const bool plausible = clock == Clock::kFromExcitation && std::abs(stage.arrival_s - flight_s) < kAgreement_m / kSpeedOfSound20_m_s;
+  const bool plausible = clock == Clock::kFromExcitation &&
+                         std::abs(stage.arrival_s - flight_s) < kAgreement_m / kSpeedOfSound20_m_s;
   stage.zero_s = plausible ? flight_s : stage.arrival_s;
   stage.impulse = trimmed(h, stage.arrival_s);
   for (double& x : stage.impulse.samples) x *= factor;
   return stage;
 }
 
-/// The loopback tells the ratio of microphone (or jig) to drive; nothing else of the rig's latency matters.
+/// The loopback tells the ratio of microphone (or jig) to drive; nothing else of the rig's latency
+/// matters.
 Result<ImpulseResponse> recorded_impulse(const AnalysisInput& in, std::stop_token stop) {
   const UnpackedRecording recording = unpacked_recording(in.raw);
-  if (recording.measured.size() < 1024) return bad_input("The recording is empty or cut short.", in.take.name);
+  if (recording.measured.size() < 1024)
+    return bad_input("The recording is empty or cut short.", in.take.name);
   const Stimulus& s = in.take.conditions.stimulus;
   if (stop.stop_requested()) return cancelled();
-  return deconvolve(recording.measured, recording.loopback, in.take.sample_rate_hz, {s.start_hz, s.stop_hz});
+  return deconvolve(recording.measured, recording.loopback, in.take.sample_rate_hz,
+                    {s.start_hz, s.stop_hz});
 }
 
 Result<Analysis> recorded_impedance(const AnalysisInput& in, std::stop_token stop) {
   const auto h = recorded_impulse(in, stop);
   if (!h) return tl::unexpected(h.error());
   if (stop.stop_requested()) return cancelled();
-  // The ratio of the two channels as it stands, over the whole recording; the jig has no flight time.
+  // The ratio of the two channels as it stands, over the whole recording; the jig has no flight
+  // time.
   const Stimulus& s = in.take.conditions.stimulus;
-  const FrequencyAxis axis = reading_axis(std::max(s.start_hz * 1.1, 5.0), std::min(s.stop_hz / 1.05, 0.475 * h->sample_rate_hz));
+  const FrequencyAxis axis = reading_axis(std::max(s.start_hz * 1.1, 5.0),
+                                          std::min(s.stop_hz / 1.05, 0.475 * h->sample_rate_hz));
   Response ratio = levelled(ungated_response(*h, 0.0, axis, Quantity::kRatio),
                             in.rig.jig_v_per_unit / in.rig.loopback_v_per_unit, Quantity::kRatio);
   ratio = ratio.with_valid(intersect(ratio.valid(), {axis.front(), axis.back()}));
   auto z = in.rig.jig ? impedance_by_calibration(ratio, *in.rig.jig)
                       : impedance_by_divider(ratio, in.rig.reference_ohm, in.rig.cable_ohm);
   return z.map([](Response& curve) {
-    return Analysis{.curve = std::move(curve), .impulse = std::nullopt, .first_reflection_s = std::nullopt,
-                    .gate_s = std::nullopt, .notes = {}};
+    return Analysis{.curve = std::move(curve),
+                    .impulse = std::nullopt,
+                    .first_reflection_s = std::nullopt,
+                    .gate_s = std::nullopt,
+                    .notes = {}};
   });
 }
 
@@ -103,15 +117,19 @@ Result<Analysis> from_text(const AnalysisInput& in) {
       curve = without_delay(curve, c.distance_m / speed_of_sound_m_s(c.temperature_c));
     }
     if (!impedance) curve = smoothed(curve, in.recipe.smoothing);
-    return Analysis{.curve = std::move(curve), .impulse = std::nullopt, .first_reflection_s = std::nullopt,
-                    .gate_s = c.gate_s > 0.0 ? std::optional(c.gate_s) : std::nullopt, .notes = table.notes};
+    return Analysis{.curve = std::move(curve),
+                    .impulse = std::nullopt,
+                    .first_reflection_s = std::nullopt,
+                    .gate_s = c.gate_s > 0.0 ? std::optional(c.gate_s) : std::nullopt,
+                    .notes = table.notes};
   });
 }
 
 void note_clipping(std::span<const double> signal, std::vector<std::string>& notes) {
   const Clipping clipping = find_clipping(signal);
   if (clipping.clipped_count > 0) {
-    notes.push_back(fmt::format("{} samples are clipped at {:.2f} of full scale.", clipping.clipped_count, clipping.rail));
+    notes.push_back(fmt::format("{} samples are clipped at {:.2f} of full scale.",
+                                clipping.clipped_count, clipping.rail));
   }
 }
 
@@ -120,12 +138,17 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
   if (!audio) return tl::unexpected(audio.error());
   const Conditions& c = in.take.conditions;
   const auto channel = static_cast<std::size_t>(c.channel);
-  if (channel >= audio->channels.size()) return fail(ErrorCode::kNotFound, fmt::format("There is no channel {}.", c.channel), in.take.raw_name);
+  if (channel >= audio->channels.size())
+    return fail(ErrorCode::kNotFound, fmt::format("There is no channel {}.", c.channel),
+                in.take.raw_name);
   const std::vector<double>& signal = audio->channels[channel];
   const double rate = audio->sample_rate_hz;
   std::vector<std::string> notes;
   if (in.take.form == RawForm::kImpulseFile) {
-    ImpulseResponse h{.samples = signal, .sample_rate_hz = rate, .zero_at = c.t0_s * rate, .excited = {0.0, 0.5 * rate}};
+    ImpulseResponse h{.samples = signal,
+                      .sample_rate_hz = rate,
+                      .zero_at = c.t0_s * rate,
+                      .excited = {0.0, 0.5 * rate}};
     if (stop.stop_requested()) return cancelled();
     ImpulseStage stage = staged(in.take, std::move(h), Clock::kFromExcitation, 1.0, false);
     stage.notes.emplace_back("The file tells no sensitivity: levels are re 1 of its own scale.");
@@ -136,46 +159,56 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
   const auto spec = SweepSpec::make({s.start_hz, s.stop_hz, s.duration_s, rate});
   if (!spec) return tl::unexpected(spec.error());
   const auto lead = static_cast<std::size_t>(std::llround(s.lead_in_s * rate));
-  const bool has_loopback = c.loopback_channel >= 0 && static_cast<std::size_t>(c.loopback_channel) < audio->channels.size();
+  const bool has_loopback = c.loopback_channel >= 0 &&
+                            static_cast<std::size_t>(c.loopback_channel) < audio->channels.size();
   std::vector<double> reference(signal.size(), 0.0);
   if (has_loopback) {
     reference = audio->channels[static_cast<std::size_t>(c.loopback_channel)];
   } else {
     const std::vector<double> sweep = exponential_sweep(*spec);
-    for (std::size_t i = 0; i < sweep.size() && lead + i < reference.size(); ++i) reference[lead + i] = s.amplitude * sweep[i];
+    for (std::size_t i = 0; i < sweep.size() && lead + i < reference.size(); ++i)
+      reference[lead + i] = s.amplitude * sweep[i];
   }
   if (has_loopback) {
     const SweepTrack track = track_sweep(reference, *spec, lead);
     if (track.present && !track.continuous()) {
-      notes.push_back(fmt::format("Samples are missing or doubled near {}.", frequency_text(track.slip_at_hz)));
+      notes.push_back(
+          fmt::format("Samples are missing or doubled near {}.", frequency_text(track.slip_at_hz)));
     }
   } else if (const SweepTrack track = track_sweep(signal, *spec, lead); !track.present) {
-    notes.emplace_back("The stated sweep is hardly found in the recording: check its start, end and duration.");
+    notes.emplace_back(
+        "The stated sweep is hardly found in the recording: check its start, end and duration.");
   }
   if (stop.stop_requested()) return cancelled();
   ImpulseResponse h = deconvolve(signal, reference, rate, {s.start_hz, s.stop_hz});
   const bool calibrated = c.pa_per_v > 0.0;
-  ImpulseStage stage = staged(in.take, std::move(h), has_loopback ? Clock::kFromExcitation : Clock::kWithLatency,
-                              calibrated ? c.pa_per_v * c.drive_v : 1.0, calibrated);
+  ImpulseStage stage =
+      staged(in.take, std::move(h), has_loopback ? Clock::kFromExcitation : Clock::kWithLatency,
+             calibrated ? c.pa_per_v * c.drive_v : 1.0, calibrated);
   stage.notes.insert(stage.notes.begin(), notes.begin(), notes.end());
-  if (!calibrated) stage.notes.emplace_back("The file tells no sensitivity: levels are re the stimulus.");
+  if (!calibrated)
+    stage.notes.emplace_back("The file tells no sensitivity: levels are re the stimulus.");
   return stage;
 }
 
 }  // namespace
 
 std::string analysis_key(const Take& take, const RigCalibration& rig, const Recipe& recipe) {
-  return sha256_hex(fmt::format("{}|{}|{}|{}|{}|{}|{}|{}", kComputation, take.raw_hash, word_of(take.kind), word_of(take.form),
-                                take.sample_rate_hz, to_json(take.conditions), to_json(rig), to_json(recipe)));
+  return sha256_hex(fmt::format("{}|{}|{}|{}|{}|{}|{}|{}", kComputation, take.raw_hash,
+                                word_of(take.kind), word_of(take.form), take.sample_rate_hz,
+                                to_json(take.conditions), to_json(rig), to_json(recipe)));
 }
 
 FrequencyAxis reading_axis(double low_hz, double high_hz) {
   constexpr double kPointsPerOctave = 96.0;
-  const double first = std::ceil(std::log2(low_hz / 1000.0) * kPointsPerOctave - 1e-9) / kPointsPerOctave;
+  const double first =
+      std::ceil(std::log2(low_hz / 1000.0) * kPointsPerOctave - 1e-9) / kPointsPerOctave;
   return FrequencyAxis::logarithmic(1000.0 * std::exp2(first), high_hz, kPointsPerOctave);
 }
 
-bool has_impulse(const Take& take) { return take.kind == TakeKind::kResponse && take.form != RawForm::kTextFile; }
+bool has_impulse(const Take& take) {
+  return take.kind == TakeKind::kResponse && take.form != RawForm::kTextFile;
+}
 
 Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token stop) {
   if (stop.stop_requested()) return cancelled();
@@ -184,24 +217,29 @@ Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token s
   if (!h) return tl::unexpected(h.error());
   if (stop.stop_requested()) return cancelled();
   const double pa_per_v = input.rig.input_pa_per_unit / input.rig.loopback_v_per_unit;
-  return staged(input.take, *h, Clock::kFromExcitation, pa_per_v * input.take.conditions.drive_v, true);
+  return staged(input.take, *h, Clock::kFromExcitation, pa_per_v * input.take.conditions.drive_v,
+                true);
 }
 
-Analysis curve_stage(const ImpulseStage& stage, const Take& take, const RigCalibration& rig, const Recipe& recipe) {
+Analysis curve_stage(const ImpulseStage& stage, const Take& take, const RigCalibration& rig,
+                     const Recipe& recipe) {
   const ImpulseResponse& h = stage.impulse;
   const double rate = h.sample_rate_hz;
   const Quantity quantity = stage.calibrated ? Quantity::kPressure : Quantity::kRatio;
-  const FrequencyAxis axis = reading_axis(std::max(h.excited.low_hz, 10.0), std::min(h.excited.high_hz, 0.475 * rate));
+  const FrequencyAxis axis =
+      reading_axis(std::max(h.excited.low_hz, 10.0), std::min(h.excited.high_hz, 0.475 * rate));
   std::vector<std::string> notes = stage.notes;
   std::optional<double> gate_s;
   std::optional<Response> curve;
   if (recipe.gated) {
     const double longest = h.time_s(h.samples.size()) - stage.arrival_s;
     gate_s = std::clamp(recipe.gate_s, 2.0 / rate, std::max(longest, 4.0 / rate));
-    const Gate gate{.arrival_s = stage.arrival_s, .length_s = *gate_s,
+    const Gate gate{.arrival_s = stage.arrival_s,
+                    .length_s = *gate_s,
                     .tail = recipe.continue_tail ? GateTail::kContinued : GateTail::kCut};
     curve = without_delay(gated_response(h, gate, axis, quantity), stage.zero_s - stage.arrival_s);
-    // Low drivers stand farther from the microphone's height than the one whose reflection was found.
+    // Low drivers stand farther from the microphone's height than the one whose reflection was
+    // found.
     if (stage.first_reflection_s && *stage.first_reflection_s < stage.arrival_s + *gate_s) {
       notes.push_back(fmt::format("A reflection {:.2f} ms after the arrival lies inside the gate.",
                                   (*stage.first_reflection_s - stage.arrival_s) * 1e3));
@@ -210,9 +248,15 @@ Analysis curve_stage(const ImpulseStage& stage, const Take& take, const RigCalib
     curve = ungated_response(h, stage.zero_s, axis, quantity);
     notes.emplace_back("No gate: the room's reflections are in the curve.");
   }
-  if (rig.microphone_correction && take.form == RawForm::kRecording) curve = divided(*curve, *rig.microphone_correction, quantity);
-  return {.curve = smoothed(*curve, recipe.smoothing), .impulse = h, .arrival_s = stage.arrival_s,
-          .first_reflection_s = stage.first_reflection_s, .gate_s = gate_s, .calibrated = stage.calibrated, .notes = std::move(notes)};
+  if (rig.microphone_correction && take.form == RawForm::kRecording)
+    curve = divided(*curve, *rig.microphone_correction, quantity);
+  return {.curve = smoothed(*curve, recipe.smoothing),
+          .impulse = h,
+          .arrival_s = stage.arrival_s,
+          .first_reflection_s = stage.first_reflection_s,
+          .gate_s = gate_s,
+          .calibrated = stage.calibrated,
+          .notes = std::move(notes)};
 }
 
 Result<Analysis> analysed(const AnalysisInput& input, std::stop_token stop) {
@@ -228,7 +272,8 @@ Result<Analysis> analysed(const AnalysisInput& input, std::stop_token stop) {
 std::vector<float> miniature(const Response& curve, std::size_t count) {
   std::vector<float> points(count, std::numeric_limits<float>::quiet_NaN());
   for (std::size_t i = 0; i < count; ++i) {
-    const double f = 20.0 * std::pow(1000.0, static_cast<double>(i) / static_cast<double>(count - 1));
+    const double f =
+        20.0 * std::pow(1000.0, static_cast<double>(i) / static_cast<double>(count - 1));
     const double magnitude = std::abs(value_at(curve, f));
     if (curve.valid().contains(f) && std::isfinite(magnitude)) {
       points[i] = static_cast<float>(to_level_db(magnitude, level_reference(curve.quantity())));

@@ -22,7 +22,8 @@ struct AnalysisInput {
 /// A take worked out: f(raw, recipe), never kept as truth.
 struct Analysis {
   Response curve;  ///< Pa rms at the take's drive and distance, or ohm
-  /// Of takes that have one: the impulse response in Pa per sample at the drive (or as the file holds it).
+  /// Of takes that have one: the impulse response in Pa per sample at the drive (or as the file
+  /// holds it).
   std::optional<ImpulseResponse> impulse;
   double arrival_s = 0.0;  ///< on the impulse's clock; 0 where there is none
   std::optional<double> first_reflection_s;
@@ -31,34 +32,38 @@ struct Analysis {
   std::vector<std::string> notes;
 };
 
-/// Key of an analysis: SHA-256 over the raw data's hash, the conditions, the rig's calibration, the recipe and the
-/// version of the computation.
-[[nodiscard]] std::string analysis_key(const Take& take, const RigCalibration& rig, const Recipe& recipe);
+/// Key of an analysis: SHA-256 over the raw data's hash, the conditions, the rig's calibration, the
+/// recipe and the version of the computation.
+[[nodiscard]] std::string analysis_key(const Take& take, const RigCalibration& rig,
+                                       const Recipe& recipe);
 
-/// Curves for reading: 20 Hz to 20 kHz (or as far as the data reach), 96 points per octave anchored at 1 kHz.
+/// Curves for reading: 20 Hz to 20 kHz (or as far as the data reach), 96 points per octave anchored
+/// at 1 kHz.
 [[nodiscard]] FrequencyAxis reading_axis(double low_hz, double high_hz);
 
-/// The costly first half of a response: its impulse response and when what arrives. Does not depend on the recipe, so
-/// dragging the gate does not deconvolve again.
+/// The costly first half of a response: its impulse response and when what arrives. Does not depend
+/// on the recipe, so dragging the gate does not deconvolve again.
 struct ImpulseStage {
-  ImpulseResponse impulse;   ///< Pa per sample at the drive, or as the file holds it; cut to what can matter
+  ImpulseResponse
+      impulse;  ///< Pa per sample at the drive, or as the file holds it; cut to what can matter
   double arrival_s = 0.0;
-  double zero_s = 0.0;       ///< time that becomes phase zero
+  double zero_s = 0.0;  ///< time that becomes phase zero
   std::optional<double> first_reflection_s;
   bool calibrated = true;
   std::vector<std::string> notes;
 };
 [[nodiscard]] Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token stop);
 /// The second half: gate, microphone correction, smoothing.
-[[nodiscard]] Analysis curve_stage(const ImpulseStage& stage, const Take& take, const RigCalibration& rig, const Recipe& recipe);
+[[nodiscard]] Analysis curve_stage(const ImpulseStage& stage, const Take& take,
+                                   const RigCalibration& rig, const Recipe& recipe);
 /// Whether a take has an impulse response: responses that were recorded or came as sound.
 [[nodiscard]] bool has_impulse(const Take& take);
 
 /// Works a take out. Slow parts look at the token; a stop gives kCancelled.
 [[nodiscard]] Result<Analysis> analysed(const AnalysisInput& input, std::stop_token stop = {});
 
-/// A curve for a small picture: level in dB (or ohm on a log scale in dB) at `count` frequencies evenly spaced
-/// over log f, 20 Hz .. 20 kHz; NaN where not valid.
+/// A curve for a small picture: level in dB (or ohm on a log scale in dB) at `count` frequencies
+/// evenly spaced over log f, 20 Hz .. 20 kHz; NaN where not valid.
 [[nodiscard]] std::vector<float> miniature(const Response& curve, std::size_t count = 48);
 
 }  // namespace lalometer

@@ -18,8 +18,10 @@ AudioData sound_of(std::span<const std::byte> raw, double sample_rate_hz) {
 std::string plain_name(const std::string& name) {
   std::string plain;
   for (const char c : name) {
-    if (std::isalnum(static_cast<unsigned char>(c)) != 0) plain.push_back(static_cast<char>(std::tolower(static_cast<unsigned char>(c))));
-    else if (!plain.empty() && plain.back() != '-') plain.push_back('-');
+    if (std::isalnum(static_cast<unsigned char>(c)) != 0)
+      plain.push_back(static_cast<char>(std::tolower(static_cast<unsigned char>(c))));
+    else if (!plain.empty() && plain.back() != '-')
+      plain.push_back('-');
   }
   while (!plain.empty() && plain.back() == '-') plain.pop_back();
   return plain.empty() ? "take" : plain;
@@ -45,7 +47,8 @@ Response valid_part(const Response& curve) {
     values.push_back(curve.value(i));
   }
   if (f.size() < 2) return curve;
-  return *Response::make(*FrequencyAxis::make(std::move(f)), std::move(values), curve.quantity(), curve.valid(), curve.has_phase());
+  return *Response::make(*FrequencyAxis::make(std::move(f)), std::move(values), curve.quantity(),
+                         curve.valid(), curve.has_phase());
 }
 
 }  // namespace
@@ -57,19 +60,22 @@ Result<void> export_take(const Book& book, Id id, const std::filesystem::path& p
   if (ending == ".wav" || ending == ".flac") {
     const auto raw = book.raw(take->raw_hash);
     if (!raw) return tl::unexpected(raw.error());
-    if (take->form == RawForm::kTextFile) return bad_input("This take came as a text curve and has no sound.", take->name);
+    if (take->form == RawForm::kTextFile)
+      return bad_input("This take came as a text curve and has no sound.", take->name);
     if (take->form != RawForm::kRecording) return write_file(path, *raw);
     const AudioFormat format = ending == ".flac" ? AudioFormat::kFlac24 : AudioFormat::kWavFloat32;
-    return audio_bytes(sound_of(*raw, take->sample_rate_hz), format).and_then([&](const std::vector<std::byte>& bytes) {
-      return write_file(path, bytes);
-    });
+    return audio_bytes(sound_of(*raw, take->sample_rate_hz), format)
+        .and_then([&](const std::vector<std::byte>& bytes) { return write_file(path, bytes); });
   }
   return worked_out(book, *take).and_then([&](const Analysis& a) {
     const Conditions& c = take->conditions;
     std::vector<std::string> comments = {take->name, "taken " + take->taken_at};
     if (take->kind == TakeKind::kResponse) {
-      comments.push_back(fmt::format("{} V, {} m, {}", c.drive_v, c.distance_m, a.calibrated ? "dB re 20 uPa" : "dB re full scale"));
-      if (a.gate_s) comments.push_back(fmt::format("gate {:.3f} ms, valid from {:.1f} Hz", *a.gate_s * 1e3, 1.0 / *a.gate_s));
+      comments.push_back(fmt::format("{} V, {} m, {}", c.drive_v, c.distance_m,
+                                     a.calibrated ? "dB re 20 uPa" : "dB re full scale"));
+      if (a.gate_s)
+        comments.push_back(
+            fmt::format("gate {:.3f} ms, valid from {:.1f} Hz", *a.gate_s * 1e3, 1.0 / *a.gate_s));
     }
     return write_file(path, curve_text(valid_part(a.curve), comments));
   });
@@ -79,8 +85,10 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
   MeasurementSet set;
   const auto subjects = book.subjects();
   if (!subjects) return tl::unexpected(subjects.error());
-  const auto found = std::find_if(subjects->begin(), subjects->end(), [&](const Subject& s) { return s.id == subject_id; });
-  if (found == subjects->end()) return fail(ErrorCode::kNotFound, "This subject is not in the book.", book.path().string());
+  const auto found = std::find_if(subjects->begin(), subjects->end(),
+                                  [&](const Subject& s) { return s.id == subject_id; });
+  if (found == subjects->end())
+    return fail(ErrorCode::kNotFound, "This subject is not in the book.", book.path().string());
   set.subject = *found;
   const auto recipe = book.recipe(subject_id);
   const auto variants = book.variants(subject_id);
@@ -90,7 +98,9 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
   std::map<Id, std::string> variant_names;
   for (const Variant& v : *variants) {
     std::string id = plain_name(v.name);
-    while (std::any_of(set.variants.begin(), set.variants.end(), [&](auto& have) { return have.first == id; })) id += "-b";
+    while (std::any_of(set.variants.begin(), set.variants.end(),
+                       [&](auto& have) { return have.first == id; }))
+      id += "-b";
     variant_names[v.id] = id;
     set.variants.emplace_back(id, v);
   }
@@ -99,8 +109,12 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
     if (take.subject_id != subject_id || !take.accepted) continue;
     const auto raw = book.raw(take.raw_hash);
     if (!raw) return tl::unexpected(raw.error());
-    SetTake item{fmt::format("{:02d}-{}", ++number, plain_name(take.name)), variant_names[take.variant_id], take, {}};
-    item.raw.file_name = fmt::format("{:02d}-{}", number, take.raw_name.empty() ? plain_name(take.name) : take.raw_name);
+    SetTake item{fmt::format("{:02d}-{}", ++number, plain_name(take.name)),
+                 variant_names[take.variant_id],
+                 take,
+                 {}};
+    item.raw.file_name = fmt::format("{:02d}-{}", number,
+                                     take.raw_name.empty() ? plain_name(take.name) : take.raw_name);
     item.take.conditions.gate_s = 0.0;
     if (take.form == RawForm::kTextFile) item.take.conditions.gate_s = take.conditions.gate_s;
     if (take.form != RawForm::kRecording) {
@@ -109,7 +123,8 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
       // A set knows impedance as a curve only; the recording stays in the book.
       const auto a = worked_out(book, take);
       if (!a) return tl::unexpected(a.error());
-      const std::string text = curve_text(valid_part(a->curve), {take.name, "taken " + take.taken_at});
+      const std::string text =
+          curve_text(valid_part(a->curve), {take.name, "taken " + take.taken_at});
       const auto bytes = std::as_bytes(std::span(text.data(), text.size()));
       item.raw.bytes.assign(bytes.begin(), bytes.end());
       item.raw.file_name += ".zma";

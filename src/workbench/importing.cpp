@@ -14,12 +14,14 @@ namespace fs = std::filesystem;
 
 std::string ending_of(const fs::path& path) {
   std::string ending = path.extension().string();
-  std::transform(ending.begin(), ending.end(), ending.begin(), [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+  std::transform(ending.begin(), ending.end(), ending.begin(),
+                 [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
   return ending;
 }
 
 std::string span_text(const Response& curve) {
-  return fmt::format("{} to {}", frequency_text(curve.axis().front()), frequency_text(curve.axis().back()));
+  return fmt::format("{} to {}", frequency_text(curve.axis().front()),
+                     frequency_text(curve.axis().back()));
 }
 
 /// Curve and words for the preview of an item whose raw data and conditions are set.
@@ -36,37 +38,49 @@ Result<void> describe(ImportItem& item, double gate_s) {
   const char* what = item.take.kind == TakeKind::kImpedance ? "impedance" : "response";
   switch (item.take.form) {
     case RawForm::kTextFile:
-      item.understood = fmt::format("{}, {} rows, {}, {}", what, result->curve.size(), span_text(result->curve),
-                                    result->curve.has_phase() ? "with phase" : "without phase");
+      item.understood =
+          fmt::format("{}, {} rows, {}, {}", what, result->curve.size(), span_text(result->curve),
+                      result->curve.has_phase() ? "with phase" : "without phase");
       break;
     case RawForm::kImpulseFile:
-      item.understood = fmt::format("impulse response, {} Hz, arrival at {:.2f} ms", item.raw.sample_rate_hz, result->arrival_s * 1e3);
+      item.understood = fmt::format("impulse response, {} Hz, arrival at {:.2f} ms",
+                                    item.raw.sample_rate_hz, result->arrival_s * 1e3);
       break;
     case RawForm::kSweepFile:
-      item.understood = fmt::format("recorded sweep, {} Hz, arrival at {:.2f} ms", item.raw.sample_rate_hz, result->arrival_s * 1e3);
+      item.understood = fmt::format("recorded sweep, {} Hz, arrival at {:.2f} ms",
+                                    item.raw.sample_rate_hz, result->arrival_s * 1e3);
       break;
-    case RawForm::kRecording: break;
+    case RawForm::kRecording:
+      break;
   }
   return {};
 }
 
-Result<ImportItem> read_text_item(const fs::path& path, std::vector<std::byte> bytes, const ImportChoices& choices) {
+Result<ImportItem> read_text_item(const fs::path& path, std::vector<std::byte> bytes,
+                                  const ImportChoices& choices) {
   ImportItem item;
   item.file = path.filename().string();
   // Read first as a response, whose limits are the widest, to have something to guess from.
   ColumnKind kind = choices.kind.value_or(ColumnKind::kResponse);
   if (!choices.kind) {
     const std::string ending = ending_of(path);
-    if (ending == ".zma") kind = ColumnKind::kImpedance;
-    else if (ending == ".cal") kind = ColumnKind::kCalibration;
+    if (ending == ".zma")
+      kind = ColumnKind::kImpedance;
+    else if (ending == ".cal")
+      kind = ColumnKind::kCalibration;
     else if (ending != ".frd") {
       const auto table = read_text_table(bytes, path.string(), ColumnKind::kResponse);
-      const auto guess = table ? guessed_kind(item.file, *table) : std::optional(ColumnKind::kImpedance);
+      const auto guess =
+          table ? guessed_kind(item.file, *table) : std::optional(ColumnKind::kImpedance);
       if (!guess) {
-        return bad_input("The file does not tell whether it holds a response or an impedance: say which.", path.string());
+        return bad_input(
+            "The file does not tell whether it holds a response or an impedance: say which.",
+            path.string());
       }
       kind = *guess;
-      item.notes.push_back(fmt::format("Taken for {} by its contents.", kind == ColumnKind::kImpedance ? "an impedance" : "a response"));
+      item.notes.push_back(
+          fmt::format("Taken for {} by its contents.",
+                      kind == ColumnKind::kImpedance ? "an impedance" : "a response"));
     }
   }
   const auto table = read_text_table(bytes, path.string(), kind);
@@ -79,13 +93,15 @@ Result<ImportItem> read_text_item(const fs::path& path, std::vector<std::byte> b
     item.calibration = true;
     item.curve = curve_of(*table, kind);
     item.notes.insert(item.notes.end(), table->notes.begin(), table->notes.end());
-    item.understood = fmt::format("correction, {} rows, {}", table->rows.size(), span_text(*item.curve));
+    item.understood =
+        fmt::format("correction, {} rows, {}", table->rows.size(), span_text(*item.curve));
     return item;
   }
   return describe(item, 0.0).map([&] { return item; });
 }
 
-Result<ImportItem> read_sound_item(const fs::path& path, std::vector<std::byte> bytes, const ImportChoices& choices) {
+Result<ImportItem> read_sound_item(const fs::path& path, std::vector<std::byte> bytes,
+                                   const ImportChoices& choices) {
   const auto audio = read_audio(bytes, path.string());
   if (!audio) return tl::unexpected(audio.error());
   ImportItem item;
@@ -124,7 +140,8 @@ void read_set_into(ImportPreview& preview, const fs::path& path) {
       preview.items.push_back(std::move(item));
     }
   }
-  for (const std::string& note : set->notes) preview.problems.push_back({ErrorCode::kBadInput, note, ""});
+  for (const std::string& note : set->notes)
+    preview.problems.push_back({ErrorCode::kBadInput, note, ""});
 }
 
 }  // namespace
@@ -144,9 +161,12 @@ ImportPreview preview_import(const std::vector<fs::path>& paths, const ImportCho
     }
     const std::string ending = ending_of(path);
     const bool sound = ending == ".wav" || ending == ".flac";
-    auto item = sound ? read_sound_item(path, std::move(*bytes), choices) : read_text_item(path, std::move(*bytes), choices);
-    if (item) preview.items.push_back(std::move(*item));
-    else preview.problems.push_back(item.error());
+    auto item = sound ? read_sound_item(path, std::move(*bytes), choices)
+                      : read_text_item(path, std::move(*bytes), choices);
+    if (item)
+      preview.items.push_back(std::move(*item));
+    else
+      preview.problems.push_back(item.error());
   }
   return preview;
 }
@@ -195,9 +215,8 @@ Result<std::vector<Id>> take_in(Book& book, const ImportPreview& preview, Import
 
 Result<Response> read_correction(const fs::path& path) {
   return file_bytes(path).and_then([&](const std::vector<std::byte>& bytes) {
-    return read_text_table(bytes, path.string(), ColumnKind::kCalibration).map([](const TextTable& table) {
-      return curve_of(table, ColumnKind::kCalibration);
-    });
+    return read_text_table(bytes, path.string(), ColumnKind::kCalibration)
+        .map([](const TextTable& table) { return curve_of(table, ColumnKind::kCalibration); });
   });
 }
 

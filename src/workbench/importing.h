@@ -14,52 +14,57 @@ struct ImportItem {
   std::string file;
   Take take;
   RawData raw;
-  std::string variant_id;           ///< the set's own; empty for single files
-  bool calibration = false;         ///< a microphone or interface correction, not a take
-  std::optional<Response> curve;    ///< for the preview; of sound files what the default recipe gives
-  std::string understood;           ///< "412 rows, 20 Hz to 20 kHz, with phase"
+  std::string variant_id;         ///< the set's own; empty for single files
+  bool calibration = false;       ///< a microphone or interface correction, not a take
+  std::optional<Response> curve;  ///< for the preview; of sound files what the default recipe gives
+  std::string understood;         ///< "412 rows, 20 Hz to 20 kHz, with phase"
   std::vector<std::string> notes;
-  bool wanted = true;               ///< unticked in the preview: left out
+  bool wanted = true;  ///< unticked in the preview: left out
 };
 
 /// What was understood of everything that was dropped; nothing of it is in the book yet.
 struct ImportPreview {
-  std::optional<Subject> subject;   ///< of a set; single files go to the subject the user chose
+  std::optional<Subject> subject;  ///< of a set; single files go to the subject the user chose
   std::vector<std::pair<std::string, Variant>> variants;
   double gate_s = 0.0;
   std::vector<ImportItem> items;
-  std::vector<Error> problems;      ///< files that cannot be used, each with place and reason
+  std::vector<Error> problems;  ///< files that cannot be used, each with place and reason
 };
 
 /// What the user may decide where a file cannot tell.
 struct ImportChoices {
-  std::optional<ColumnKind> kind;          ///< of text files
-  std::optional<Stimulus> stimulus;        ///< of sound files: makes them recorded sweeps
+  std::optional<ColumnKind> kind;    ///< of text files
+  std::optional<Stimulus> stimulus;  ///< of sound files: makes them recorded sweeps
   int channel = 0;
   int loopback_channel = -1;
 };
 
-/// Reads all files (and folders with set.json). Never throws anything away silently: each path ends up in items or
-/// problems.
-[[nodiscard]] ImportPreview preview_import(const std::vector<std::filesystem::path>& paths, const ImportChoices& choices);
+/// Reads all files (and folders with set.json). Never throws anything away silently: each path ends
+/// up in items or problems.
+[[nodiscard]] ImportPreview preview_import(const std::vector<std::filesystem::path>& paths,
+                                           const ImportChoices& choices);
 
-/// Takes the wanted items into the book, all or none. Set takes go to a new subject of the set; single files to the
-/// given one (0: a new subject named after the first file).
+/// Takes the wanted items into the book, all or none. Set takes go to a new subject of the set;
+/// single files to the given one (0: a new subject named after the first file).
 struct ImportTarget {
   Id subject_id = 0;
   Id variant_id = 0;
 };
-[[nodiscard]] Result<std::vector<Id>> take_in(Book& book, const ImportPreview& preview, ImportTarget target);
+[[nodiscard]] Result<std::vector<Id>> take_in(Book& book, const ImportPreview& preview,
+                                              ImportTarget target);
 
-/// A microphone or interface correction read from its file: the deviation of the device from flat, in dB, which the
-/// program subtracts.
+/// A microphone or interface correction read from its file: the deviation of the device from flat,
+/// in dB, which the program subtracts.
 [[nodiscard]] Result<Response> read_correction(const std::filesystem::path& path);
 
-/// A take as a file: a text curve (.frd, .zma, .txt, .csv by ending), or the raw sound of a recording (.wav, .flac).
-[[nodiscard]] Result<void> export_take(const Book& book, Id take, const std::filesystem::path& path);
+/// A take as a file: a text curve (.frd, .zma, .txt, .csv by ending), or the raw sound of a
+/// recording (.wav, .flac).
+[[nodiscard]] Result<void> export_take(const Book& book, Id take,
+                                       const std::filesystem::path& path);
 
-/// A subject with its variants and accepted takes as a measurement set: recordings as WAV with their loopback, imported
-/// files byte for byte.
-[[nodiscard]] Result<void> export_subject(const Book& book, Id subject, const std::filesystem::path& folder);
+/// A subject with its variants and accepted takes as a measurement set: recordings as WAV with
+/// their loopback, imported files byte for byte.
+[[nodiscard]] Result<void> export_subject(const Book& book, Id subject,
+                                          const std::filesystem::path& folder);
 
 }  // namespace lalometer

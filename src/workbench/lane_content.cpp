@@ -14,7 +14,9 @@ namespace {
 
 constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
-bool shows(const LaidTake& laid, TakeKind kind) { return laid.analysis && laid.take.kind == kind; }
+bool shows(const LaidTake& laid, TakeKind kind) {
+  return laid.analysis && laid.take.kind == kind;
+}
 
 Series series_for(const LaidTake& laid, const std::vector<LaidTake>& all, Id chosen) {
   const Response& curve = laid.analysis->curve;
@@ -35,7 +37,9 @@ std::optional<std::pair<double, double>> extent(const std::vector<Series>& all) 
   double high = -low;
   for (const Series& s : all) {
     for (std::size_t i = 0; i < s.x.size(); ++i) {
-      if (!std::isfinite(s.y[i]) || s.x[i] < s.valid_low || s.x[i] > s.valid_high || s.x[i] < 20.0 || s.x[i] > 20000.0) continue;
+      if (!std::isfinite(s.y[i]) || s.x[i] < s.valid_low || s.x[i] > s.valid_high ||
+          s.x[i] < 20.0 || s.x[i] > 20000.0)
+        continue;
       low = std::min(low, s.y[i]);
       high = std::max(high, s.y[i]);
     }
@@ -63,7 +67,9 @@ LaneContent level_lane(const std::vector<LaidTake>& laid, Id chosen) {
   content.left_unit = "dB";
   content.fit_low = 50.0;
   content.fit_high = 100.0;
-  content.empty_text = "No response on the score. Tick one on the shelf, take one under Capture, or drop a file here.";
+  content.empty_text =
+      "No response on the score. Tick one on the shelf, take one under Capture, or drop a file "
+      "here.";
   bool relative = false;
   const Conditions* first = nullptr;
   bool alike = true;
@@ -81,16 +87,20 @@ LaneContent level_lane(const std::vector<LaidTake>& laid, Id chosen) {
     alike = alike && c.drive_v == first->drive_v && c.distance_m == first->distance_m;
   }
   set_hatch(content);
-  if (gated) content.hatch_text = fmt::format("below the gate's {}", frequency_text(content.hatch_below));
+  if (gated)
+    content.hatch_text = fmt::format("below the gate's {}", frequency_text(content.hatch_below));
   if (first != nullptr) {
     content.subtitle = relative ? "dB re full scale of the file" : "dB re 20 µPa";
-    if (!relative && alike) content.subtitle += fmt::format(", {} V, {} m", three_digits(first->drive_v), three_digits(first->distance_m));
+    if (!relative && alike)
+      content.subtitle += fmt::format(", {} V, {} m", three_digits(first->drive_v),
+                                      three_digits(first->distance_m));
     if (!alike) content.subtitle += "; drive or distance differ between the curves";
   }
   if (const auto range = extent(content.left)) {
     const double top = std::ceil((range->second + 2.0) / 5.0) * 5.0;
     content.fit_high = top;
-    content.fit_low = std::min(top - 40.0, std::max(std::floor((range->first - 2.0) / 5.0) * 5.0, top - 60.0));
+    content.fit_low =
+        std::min(top - 40.0, std::max(std::floor((range->first - 2.0) / 5.0) * 5.0, top - 60.0));
   }
   return content;
 }
@@ -103,7 +113,8 @@ LaneContent impedance_lane(const std::vector<LaidTake>& laid, Id chosen) {
   content.right_low = -90.0;
   content.right_high = 90.0;
   content.fit_high = 50.0;
-  content.empty_text = "No impedance on the score. Tick one on the shelf or take one under Capture.";
+  content.empty_text =
+      "No impedance on the score. Tick one on the shelf or take one under Capture.";
   for (const LaidTake& one : laid) {
     if (!shows(one, TakeKind::kImpedance)) continue;
     const Response& curve = one.analysis->curve;
@@ -117,8 +128,11 @@ LaneContent impedance_lane(const std::vector<LaidTake>& laid, Id chosen) {
     if (curve.has_phase()) content.right.push_back(std::move(phase));
   }
   set_hatch(content);
-  if (!content.left.empty()) content.subtitle = content.right.empty() ? "magnitude, ohm" : "magnitude in ohm, phase thin, right scale";
-  if (const auto range = extent(content.left)) content.fit_high = std::ceil((range->second * 1.08) / 5.0) * 5.0;
+  if (!content.left.empty())
+    content.subtitle =
+        content.right.empty() ? "magnitude, ohm" : "magnitude in ohm, phase thin, right scale";
+  if (const auto range = extent(content.left))
+    content.fit_high = std::ceil((range->second * 1.08) / 5.0) * 5.0;
   return content;
 }
 
@@ -175,7 +189,13 @@ LaneContent impulse_lane(const std::vector<LaidTake>& laid, Id chosen) {
   for (const LaidTake& one : laid) {
     if (!one.analysis || !one.analysis->impulse) continue;
     const ImpulseResponse& h = *one.analysis->impulse;
-    Series s{.take_id = one.take.id, .label = series_label(one, laid), .style = one.take.colour, .chosen = &one == shown, .x = {}, .y = {}, .valid_low = -1e300};
+    Series s{.take_id = one.take.id,
+             .label = series_label(one, laid),
+             .style = one.take.colour,
+             .chosen = &one == shown,
+             .x = {},
+             .y = {},
+             .valid_low = -1e300};
     const double to = one.analysis->arrival_s + content.x_high / 1e3 * 1.02;
     const double from = one.analysis->arrival_s + content.x_low / 1e3;
     double peak = 1e-30;
@@ -198,7 +218,8 @@ LaneContent impulse_lane(const std::vector<LaidTake>& laid, Id chosen) {
   if (a.gate_s) {
     content.gate = GateMarks{*a.gate_s * 1e3, std::nullopt};
     content.hatch_above = *a.gate_s * 1e3;
-    if (a.first_reflection_s) content.gate->reflection_ms = (*a.first_reflection_s - a.arrival_s) * 1e3;
+    if (a.first_reflection_s)
+      content.gate->reflection_ms = (*a.first_reflection_s - a.arrival_s) * 1e3;
   }
   return content;
 }
@@ -207,9 +228,15 @@ LaneContent impulse_lane(const std::vector<LaidTake>& laid, Id chosen) {
 
 const std::vector<LaneKind>& lane_kinds() {
   static const std::vector<LaneKind> kinds = {
-      {"impulse", "Impulse", "The answer to a click. The gate keeps what comes before the room's first reflection.", 0.62, impulse_lane},
-      {"level", "Level", "Sound pressure level over frequency, at the drive and distance of the take.", 1.35, level_lane},
-      {"impedance", "Impedance", "What the amplifier sees: the magnitude in ohm and the phase of voltage against current.", 1.0, impedance_lane},
+      {"impulse", "Impulse",
+       "The answer to a click. The gate keeps what comes before the room's first reflection.", 0.62,
+       impulse_lane},
+      {"level", "Level",
+       "Sound pressure level over frequency, at the drive and distance of the take.", 1.35,
+       level_lane},
+      {"impedance", "Impedance",
+       "What the amplifier sees: the magnitude in ohm and the phase of voltage against current.",
+       1.0, impedance_lane},
       {"phase", "Phase", "Phase of the response with its flight time taken out.", 0.7, phase_lane},
   };
   return kinds;
@@ -233,8 +260,10 @@ std::string series_label(const LaidTake& laid, const std::vector<LaidTake>& all)
 std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid, double frequency_hz) {
   std::vector<CursorValue> values;
   for (const LaidTake& one : laid) {
-    CursorValue v{.take_id = one.take.id, .label = one.take.name, .style = one.take.colour, .text = "–"};
-    if (const std::string label = series_label(one, laid); label != one.take.name) v.label += ", " + label;
+    CursorValue v{
+        .take_id = one.take.id, .label = one.take.name, .style = one.take.colour, .text = "–"};
+    if (const std::string label = series_label(one, laid); label != one.take.name)
+      v.label += ", " + label;
     if (one.analysis) {
       const Response& curve = one.analysis->curve;
       const std::complex<double> at = value_at(curve, frequency_hz);
@@ -243,11 +272,12 @@ std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid, double
         if (one.take.kind == TakeKind::kImpedance) {
           v.text = fmt::format("{} Ω", three_digits(std::abs(at)));
           if (curve.has_phase()) {
-          const double degrees = std::round(std::arg(at) * 180.0 / kPi);
-          v.text += fmt::format("  {}{:.0f}°", degrees < 0.0 ? "−" : "+", std::abs(degrees));
-        }
+            const double degrees = std::round(std::arg(at) * 180.0 / kPi);
+            v.text += fmt::format("  {}{:.0f}°", degrees < 0.0 ? "−" : "+", std::abs(degrees));
+          }
         } else {
-          v.text = fmt::format("{:.1f} dB", to_level_db(std::abs(at), level_reference(curve.quantity())));
+          v.text = fmt::format("{:.1f} dB",
+                               to_level_db(std::abs(at), level_reference(curve.quantity())));
         }
       } else {
         v.valid = false;
@@ -264,33 +294,51 @@ std::vector<KeyFigure> key_figures(const LaidTake& laid) {
   const Response& curve = laid.analysis->curve;
   if (laid.take.kind == TakeKind::kImpedance) {
     if (const auto minimum = impedance_minimum(curve)) {
-      figures.push_back({"Lowest impedance", fmt::format("{} Ω at {}", three_digits(minimum->magnitude_ohm), frequency_text(minimum->frequency_hz)), "20 Hz to 20 kHz"});
+      figures.push_back({"Lowest impedance",
+                         fmt::format("{} Ω at {}", three_digits(minimum->magnitude_ohm),
+                                     frequency_text(minimum->frequency_hz)),
+                         "20 Hz to 20 kHz"});
       if (const auto nominal = nominal_impedance_ohm(minimum->magnitude_ohm)) {
-        figures.push_back({"Nominal", fmt::format("{:.0f} Ω", *nominal), "lowest is at least 80 % of it"});
+        figures.push_back(
+            {"Nominal", fmt::format("{:.0f} Ω", *nominal), "lowest is at least 80 % of it"});
       }
     }
     for (const ImpedancePeak& peak : impedance_peaks(curve)) {
-      figures.push_back({"Peak", fmt::format("{} Ω at {}", three_digits(peak.magnitude_ohm), frequency_text(peak.frequency_hz)), ""});
+      figures.push_back({"Peak",
+                         fmt::format("{} Ω at {}", three_digits(peak.magnitude_ohm),
+                                     frequency_text(peak.frequency_hz)),
+                         ""});
     }
     if (const auto vented = vented_signature(curve, std::nullopt, std::nullopt)) {
-      figures.push_back({"Tuning, if vented", frequency_text(vented->tuning_hz), "where the phase passes zero between the humps"});
+      figures.push_back({"Tuning, if vented", frequency_text(vented->tuning_hz),
+                         "where the phase passes zero between the humps"});
     }
     return figures;
   }
   if (const auto sensitivity = sensitivity_db(curve)) {
-    figures.push_back({laid.analysis->calibrated ? "Mean level" : "Mean level, relative", fmt::format("{:.1f} dB", *sensitivity), "300 Hz to 3 kHz"});
+    figures.push_back({laid.analysis->calibrated ? "Mean level" : "Mean level, relative",
+                       fmt::format("{:.1f} dB", *sensitivity), "300 Hz to 3 kHz"});
   }
   const double low = std::max(300.0, curve.valid().low_hz);
   if (const auto spread = level_spread(curve, low, 10000.0)) {
-    figures.push_back({"Within", fmt::format("+{:.1f} / −{:.1f} dB", spread->above_db, spread->below_db), fmt::format("{} to 10 kHz", frequency_text(low))});
+    figures.push_back({"Within",
+                       fmt::format("+{:.1f} / −{:.1f} dB", spread->above_db, spread->below_db),
+                       fmt::format("{} to 10 kHz", frequency_text(low))});
   }
   figures.push_back({"Valid from", frequency_text(curve.valid().low_hz),
-                     laid.analysis->gate_s ? fmt::format("gate {:.2f} ms", *laid.analysis->gate_s * 1e3) : "as told or excited"});
+                     laid.analysis->gate_s
+                         ? fmt::format("gate {:.2f} ms", *laid.analysis->gate_s * 1e3)
+                         : "as told or excited"});
   if (laid.analysis->impulse) {
-    figures.push_back({"Arrival", fmt::format("{:.3f} ms", laid.analysis->arrival_s * 1e3),
-                       fmt::format("{:.2f} m at 343 m/s", laid.analysis->arrival_s * kSpeedOfSound20_m_s)});
+    figures.push_back(
+        {"Arrival", fmt::format("{:.3f} ms", laid.analysis->arrival_s * 1e3),
+         fmt::format("{:.2f} m at 343 m/s", laid.analysis->arrival_s * kSpeedOfSound20_m_s)});
     if (laid.analysis->first_reflection_s) {
-      figures.push_back({"First reflection", fmt::format("{:.2f} ms later", (*laid.analysis->first_reflection_s - laid.analysis->arrival_s) * 1e3), ""});
+      figures.push_back(
+          {"First reflection",
+           fmt::format("{:.2f} ms later",
+                       (*laid.analysis->first_reflection_s - laid.analysis->arrival_s) * 1e3),
+           ""});
     }
   }
   return figures;

@@ -6,8 +6,8 @@
 
 #include "workbench/analysis.h"
 
-/// What a lane of the score shows, as plain values; the desk only draws them. A new kind of lane is one builder here, one
-/// line in lane_kinds(), and nothing else.
+/// What a lane of the score shows, as plain values; the desk only draws them. A new kind of lane is
+/// one builder here, one line in lane_kinds(), and nothing else.
 namespace lalometer {
 
 /// One curve of a lane. x in Hz (or ms), y in the lane's unit; NaN breaks the line.
@@ -22,7 +22,8 @@ struct Series {
   double valid_high = 1e300;
 };
 
-/// Values over frequency and a second quantity (angle, time), drawn as a map with contours. Row by row.
+/// Values over frequency and a second quantity (angle, time), drawn as a map with contours. Row by
+/// row.
 struct ValueMap {
   std::vector<double> x;
   std::vector<double> rows;
@@ -42,22 +43,22 @@ struct LaneContent {
   std::string title;
   std::string subtitle;
   std::vector<Series> left;
-  std::vector<Series> right;       ///< on the right-hand scale, drawn thin
+  std::vector<Series> right;  ///< on the right-hand scale, drawn thin
   std::string left_unit;
   std::string right_unit;
-  bool over_time = false;          ///< x is ms after the arrival, with an axis of its own
-  double x_low = 0.0;              ///< of a lane over time
+  bool over_time = false;  ///< x is ms after the arrival, with an axis of its own
+  double x_low = 0.0;      ///< of a lane over time
   double x_high = 0.0;
-  double fit_low = 0.0;            ///< what "fit" shows on the left-hand scale
+  double fit_low = 0.0;  ///< what "fit" shows on the left-hand scale
   double fit_high = 1.0;
   double right_low = 0.0;
   double right_high = 1.0;
-  double hatch_below = 0.0;        ///< no curve is valid there
+  double hatch_below = 0.0;  ///< no curve is valid there
   double hatch_above = 1e300;
   std::string hatch_text;
   std::optional<GateMarks> gate;
   std::optional<ValueMap> map;
-  std::string empty_text;          ///< what to do next, where there is nothing to show
+  std::string empty_text;  ///< what to do next, where there is nothing to show
 };
 
 /// A take on the score with its result, if it is worked out already.
@@ -68,7 +69,7 @@ struct LaidTake {
 };
 
 struct LaneKind {
-  std::string id;         ///< kept in the book's view
+  std::string id;  ///< kept in the book's view
   std::string title;
   std::string explained;  ///< one sentence that teaches the term
   double usual_weight;    ///< share of the score's height
@@ -85,10 +86,11 @@ struct CursorValue {
   Id take_id = 0;
   std::string label;
   int style = 0;
-  std::string text;    ///< "81.4 dB", "14.8 ohm ∠ +9°"; "–" outside the curve
-  bool valid = true;   ///< false: below the gate's limit and the like
+  std::string text;   ///< "81.4 dB", "14.8 ohm ∠ +9°"; "–" outside the curve
+  bool valid = true;  ///< false: below the gate's limit and the like
 };
-[[nodiscard]] std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid, double frequency_hz);
+[[nodiscard]] std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid,
+                                                     double frequency_hz);
 
 /// Key figures of a take with the range they rest on.
 struct KeyFigure {

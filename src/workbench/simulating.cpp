@@ -38,15 +38,22 @@ void describe_driver(DriverParameters& driver, const Json& json) {
   driver = described;
 }
 
-double flight_s(const PracticeRoom& room) { return room.distance_m / speed_of_sound_m_s(room.temperature_c); }
+double flight_s(const PracticeRoom& room) {
+  return room.distance_m / speed_of_sound_m_s(room.temperature_c);
+}
 
 Json truth_of(const PracticeBenchSetup& bench, double drive_v) {
-  Json truth{{"drive_v", drive_v}, {"distance_m", bench.room.distance_m}, {"latency_samples", bench.latency_samples}};
-  for (const char* key : {"frequency_hz", "level_db", "phase_deg", "impedance_ohm", "impedance_phase_deg"}) truth[key] = Json::array();
+  Json truth{{"drive_v", drive_v},
+             {"distance_m", bench.room.distance_m},
+             {"latency_samples", bench.latency_samples}};
+  for (const char* key :
+       {"frequency_hz", "level_db", "phase_deg", "impedance_ohm", "impedance_phase_deg"})
+    truth[key] = Json::array();
   const FrequencyAxis axis = FrequencyAxis::logarithmic(10.0, 20000.0, 24.0);
   for (const double f : axis.hz()) {
     const PracticeOutput out = solve_speaker(bench.speaker, bench.room, f);
-    const auto p = out.direct_pa_per_v * drive_v * std::polar(1.0, 2.0 * kPi * f * flight_s(bench.room));
+    const auto p =
+        out.direct_pa_per_v * drive_v * std::polar(1.0, 2.0 * kPi * f * flight_s(bench.room));
     truth["frequency_hz"].push_back(f);
     truth["level_db"].push_back(to_level_db(std::abs(p), kReferencePressure_pa));
     truth["phase_deg"].push_back(std::arg(p) * 180.0 / kPi);
@@ -68,25 +75,35 @@ TakeRequest request_for(TakeKind kind, std::string name, Id subject, Id variant)
   return request;
 }
 
-/// Takes and keeps one; a refusal by the checks is an error here, since nobody is there to repeat it.
-Result<Id> take_one(Book& book, PracticeBench& bench, const TakeRequest& request, std::stop_token stop, const Progress& progress) {
-  const auto tell = [&](const TakeProgress& p) { if (progress) progress(p.done); };
-  return run_take(bench, bench.setup().rig, request, stop, tell).and_then([&](const TakeOutcome& outcome) -> Result<Id> {
-    for (const Remark& r : outcome.take.remarks) {
-      if (r.weight == Remark::Weight::kRefusal) return fail(ErrorCode::kDevice, r.text + " " + r.advice, request.name);
-    }
-    return keep_take(book, outcome, bench.setup().rig);
-  });
+/// Takes and keeps one; a refusal by the checks is an error here, since nobody is there to repeat
+/// it.
+Result<Id> take_one(Book& book, PracticeBench& bench, const TakeRequest& request,
+                    std::stop_token stop, const Progress& progress) {
+  const auto tell = [&](const TakeProgress& p) {
+    if (progress) progress(p.done);
+  };
+  return run_take(bench, bench.setup().rig, request, stop, tell)
+      .and_then([&](const TakeOutcome& outcome) -> Result<Id> {
+        for (const Remark& r : outcome.take.remarks) {
+          if (r.weight == Remark::Weight::kRefusal)
+            return fail(ErrorCode::kDevice, r.text + " " + r.advice, request.name);
+        }
+        return keep_take(book, outcome, bench.setup().rig);
+      });
 }
 
 }  // namespace
 
-Result<PracticeSpeaker> practice_speaker_of(const std::string& description_json, const std::string& where) {
+Result<PracticeSpeaker> practice_speaker_of(const std::string& description_json,
+                                            const std::string& where) {
   const Json subject = Json::parse(description_json, nullptr, false);
   if (!subject.is_object()) return bad_input("The subject is not a JSON object.", where);
   const std::string loading = subject.value("loading", std::string("vented"));
   if (loading != "vented" && loading != "sealed") {
-    return bad_input(fmt::format("The practice bench plays vented and sealed boxes so far, not \"{}\".", loading), where);
+    return bad_input(
+        fmt::format("The practice bench plays vented and sealed boxes so far, not \"{}\".",
+                    loading),
+        where);
   }
   const Json box = subject.value("box", Json::object());
   PracticeSpeaker speaker = kiosk_two_way(box.value("damping", std::string("none")) != "none");
@@ -96,18 +113,23 @@ Result<PracticeSpeaker> practice_speaker_of(const std::string& description_json,
   for (const Json& driver : drivers) {
     const std::string role = driver.value("role", std::string());
     const bool low = role == "woofer" || role == "subwoofer";
-    if (!low && role != "tweeter") return bad_input(fmt::format("The practice bench has no \"{}\" yet, only a woofer and a tweeter.", role), where);
+    if (!low && role != "tweeter")
+      return bad_input(
+          fmt::format("The practice bench has no \"{}\" yet, only a woofer and a tweeter.", role),
+          where);
     describe_driver(low ? speaker.woofer : speaker.tweeter, driver);
     (low ? speaker.woofer_y_m : speaker.tweeter_y_m) = number(driver, "y_mm", 0.0) / 1e3;
     ++(low ? woofers : tweeters);
   }
-  if (woofers > 1 || tweeters > 1) return bad_input("The practice bench plays one woofer and one tweeter so far.", where);
+  if (woofers > 1 || tweeters > 1)
+    return bad_input("The practice bench plays one woofer and one tweeter so far.", where);
   speaker.box.volume_m3 = number(box, "net_volume_l", speaker.box.volume_m3 * 1e3) / 1e3;
   const Json ports = subject.value("ports", Json::array());
   if (loading == "sealed") {
     speaker.box.kind = BoxLoad::Kind::kSealed;
   } else if (!ports.empty()) {
-    const Port port{number(ports[0], "diameter_mm", 50.0) / 1e3, number(ports[0], "length_mm", 130.0) / 1e3,
+    const Port port{number(ports[0], "diameter_mm", 50.0) / 1e3,
+                    number(ports[0], "length_mm", 130.0) / 1e3,
                     static_cast<int>(number(ports[0], "count", 1.0))};
     speaker.box.tuning_hz = tuning_hz(speaker.box.volume_m3, port);
     speaker.port_y_m = number(ports[0], "y_mm", 0.0) / 1e3;
@@ -115,17 +137,21 @@ Result<PracticeSpeaker> practice_speaker_of(const std::string& description_json,
   } else {
     speaker.box.tuning_hz = number(box, "tuning_hz", speaker.box.tuning_hz);
   }
-  if (!(speaker.box.volume_m3 > 0.0) || !(speaker.box.tuning_hz > 0.0) || !std::isfinite(speaker.box.tuning_hz)) {
+  if (!(speaker.box.volume_m3 > 0.0) || !(speaker.box.tuning_hz > 0.0) ||
+      !std::isfinite(speaker.box.tuning_hz)) {
     return bad_input("The box needs a volume above 0 and ports with sizes above 0.", where);
   }
   return speaker;
 }
 
-Result<void> simulate_set(const std::filesystem::path& subject_file, const std::filesystem::path& folder, std::uint64_t seed,
+Result<void> simulate_set(const std::filesystem::path& subject_file,
+                          const std::filesystem::path& folder, std::uint64_t seed,
                           std::stop_token stop, const Progress& progress) {
   const auto bytes = file_bytes(subject_file);
   if (!bytes) return tl::unexpected(bytes.error());
-  Json root = Json::parse(reinterpret_cast<const char*>(bytes->data()), reinterpret_cast<const char*>(bytes->data()) + bytes->size(), nullptr, false);
+  Json root =
+      Json::parse(reinterpret_cast<const char*>(bytes->data()),
+                  reinterpret_cast<const char*>(bytes->data()) + bytes->size(), nullptr, false);
   if (!root.is_object()) return bad_input("This is not a JSON object.", subject_file.string());
   const Json subject_json = root.value("subject", root);
   const auto speaker = practice_speaker_of(subject_json.dump(), subject_file.string());
@@ -148,21 +174,30 @@ Result<void> simulate_set(const std::filesystem::path& subject_file, const std::
   auto book = Book::create(scratch);
   if (!book) return tl::unexpected(book.error());
   const auto outcome = [&]() -> Result<void> {
-    Subject subject{0, subject_json.value("name", std::string("Simulated")), DriverKind::kLoudspeaker, subject_json.dump()};
+    Subject subject{0, subject_json.value("name", std::string("Simulated")),
+                    DriverKind::kLoudspeaker, subject_json.dump()};
     const auto subject_id = book->add_subject(subject);
     if (!subject_id) return tl::unexpected(subject_id.error());
     const auto variant_id = book->add_variant({0, *subject_id, "As described", ""});
     if (!variant_id) return tl::unexpected(variant_id.error());
-    TakeRequest impedance = request_for(TakeKind::kImpedance, "Impedance", *subject_id, *variant_id);
+    TakeRequest impedance =
+        request_for(TakeKind::kImpedance, "Impedance", *subject_id, *variant_id);
     TakeRequest response = request_for(TakeKind::kResponse, "On axis", *subject_id, *variant_id);
-    response.sample_rate_hz = impedance.sample_rate_hz = number(bench_json, "sample_rate_hz", 48000.0);
+    response.sample_rate_hz = impedance.sample_rate_hz =
+        number(bench_json, "sample_rate_hz", 48000.0);
     response.distance_m = setup.room.distance_m;
     response.temperature_c = setup.room.temperature_c;
-    const auto half = [&](double from) { return [&, from](double done) { if (progress) progress(from + 0.5 * done); }; };
+    const auto half = [&](double from) {
+      return [&, from](double done) {
+        if (progress) progress(from + 0.5 * done);
+      };
+    };
     return take_one(*book, bench, impedance, stop, half(0.0))
         .and_then([&](Id) { return take_one(*book, bench, response, stop, half(0.5)); })
         .and_then([&](Id) { return export_subject(*book, *subject_id, folder); })
-        .and_then([&] { return write_file(folder / "truth.json", truth_of(bench.setup(), 2.83).dump() + "\n"); });
+        .and_then([&] {
+          return write_file(folder / "truth.json", truth_of(bench.setup(), 2.83).dump() + "\n");
+        });
   }();
   { const Book closed = std::move(*book); }
   std::filesystem::remove(scratch, ignored);
@@ -187,11 +222,13 @@ Result<void> make_demo_book(const std::filesystem::path& path) {
     "box": {"net_volume_l": 14, "inner_width_mm": 178, "inner_height_mm": 348, "inner_depth_mm": 262, "damping": "none"},
     "ports": [{"id": "port", "panel": "front", "diameter_mm": 50, "length_mm": 130, "count": 1, "x_mm": 0, "y_mm": -120}],
     "crossovers": [{"low": "woofer", "high": "tweeter", "frequency_hz": 2200, "order": 2}]})";
-  const auto subject = book->add_subject({0, "Tidal-mill kiosk two-way", DriverKind::kLoudspeaker, description});
+  const auto subject =
+      book->add_subject({0, "Tidal-mill kiosk two-way", DriverKind::kLoudspeaker, description});
   if (!subject) return tl::unexpected(subject.error());
   int colour = 0;
-  const std::pair<const char*, const char*> variants[] = {{"Bare walls", "no damping in the box"},
-                                                          {"Lined, 20 mm felt", "20 mm felt on all walls but the front"}};
+  const std::pair<const char*, const char*> variants[] = {
+      {"Bare walls", "no damping in the box"},
+      {"Lined, 20 mm felt", "20 mm felt on all walls but the front"}};
   for (int i = 0; i < 2; ++i) {
     const auto variant = book->add_variant({0, *subject, variants[i].first, variants[i].second});
     if (!variant) return tl::unexpected(variant.error());
@@ -204,7 +241,8 @@ Result<void> make_demo_book(const std::filesystem::path& path) {
     }
   }
   return book->set_note(*subject,
-                        "For the kiosks along the mill race. Heard as a little boomy by the pump hall; lining tried against it.");
+                        "For the kiosks along the mill race. Heard as a little boomy by the pump "
+                        "hall; lining tried against it.");
 }
 
 }  // namespace lalometer

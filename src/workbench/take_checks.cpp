@@ -11,7 +11,9 @@ namespace {
 
 using Weight = Remark::Weight;
 
-double dbfs(double value) { return 20.0 * std::log10(std::max(value, 1e-10)); }
+double dbfs(double value) {
+  return 20.0 * std::log10(std::max(value, 1e-10));
+}
 
 Remark loopback_lost() {
   return {Weight::kRefusal, "loopback-missing", "The loopback carries no sweep.",
@@ -20,7 +22,8 @@ Remark loopback_lost() {
 
 }  // namespace
 
-std::vector<Remark> check_recording(const Recording& recording, const Excitation& excitation, TakeKind kind) {
+std::vector<Remark> check_recording(const Recording& recording, const Excitation& excitation,
+                                    TakeKind kind) {
   std::vector<Remark> remarks;
   const double rate = recording.sample_rate_hz;
   const auto lead = static_cast<std::size_t>(excitation.stimulus.lead_in_s * rate);
@@ -30,44 +33,58 @@ std::vector<Remark> check_recording(const Recording& recording, const Excitation
   const Clipping clip_loopback = find_clipping(recording.loopback);
   if (clip_measured.clipped_count > 0) {
     remarks.push_back({Weight::kRefusal, "clipping",
-                       fmt::format("The {} input clips: {} samples stand at the rail.", input, clip_measured.clipped_count),
+                       fmt::format("The {} input clips: {} samples stand at the rail.", input,
+                                   clip_measured.clipped_count),
                        "Turn the input gain down, or the drive, and take it again."});
   }
   if (clip_loopback.clipped_count > 0) {
-    remarks.push_back({Weight::kRefusal, "clipping",
-                       fmt::format("The loopback clips: {} samples stand at the rail. The amplifier may clip too.", clip_loopback.clipped_count),
-                       "Turn the drive down and take it again."});
+    remarks.push_back(
+        {Weight::kRefusal, "clipping",
+         fmt::format(
+             "The loopback clips: {} samples stand at the rail. The amplifier may clip too.",
+             clip_loopback.clipped_count),
+         "Turn the drive down and take it again."});
   }
 
   const SweepTrack loopback = track_sweep(recording.loopback, excitation.spec, lead);
   if (!loopback.present) remarks.push_back(loopback_lost());
   if (loopback.present && !loopback.continuous()) {
-    remarks.push_back({Weight::kRefusal, "lost-samples",
-                       fmt::format("Samples were lost or doubled near {} of the sweep.", frequency_text(loopback.slip_at_hz)),
-                       "Close other programs that use sound, choose a longer buffer, and take it again."});
+    remarks.push_back(
+        {Weight::kRefusal, "lost-samples",
+         fmt::format("Samples were lost or doubled near {} of the sweep.",
+                     frequency_text(loopback.slip_at_hz)),
+         "Close other programs that use sound, choose a longer buffer, and take it again."});
   }
 
   const double peak = peak_of(recording.measured);
-  const std::span<const double> silence(recording.measured.data(), std::min(lead, recording.measured.size()));
+  const std::span<const double> silence(recording.measured.data(),
+                                        std::min(lead, recording.measured.size()));
   const double noise = rms_of(silence);
-  const double signal = rms_of(std::span(recording.measured).subspan(std::min(lead, recording.measured.size())));
+  const double signal =
+      rms_of(std::span(recording.measured).subspan(std::min(lead, recording.measured.size())));
   // A plugged input shows the sweep well above its own silence; 3 dB is what noise alone can reach.
   if (signal < 1.41 * noise || peak < 1e-5) {
-    remarks.push_back({Weight::kRefusal, "no-signal", fmt::format("Nothing of the sweep arrives at the {} input.", input),
-                       kind == TakeKind::kImpedance ? "Check the test leads, and which input the jig is on."
-                                                    : "Check the microphone's cable, its power, the amplifier, and the input's channel."});
+    remarks.push_back(
+        {Weight::kRefusal, "no-signal",
+         fmt::format("Nothing of the sweep arrives at the {} input.", input),
+         kind == TakeKind::kImpedance
+             ? "Check the test leads, and which input the jig is on."
+             : "Check the microphone's cable, its power, the amplifier, and the input's channel."});
     return remarks;
   }
   if (peak < 0.01) {
-    remarks.push_back({Weight::kDoubt, "low-level",
-                       fmt::format("The {} input peaks at {:.0f} dB re full scale only.", input, dbfs(peak)),
-                       "Turn the input gain up; between -20 and -6 dB is best."});
+    remarks.push_back(
+        {Weight::kDoubt, "low-level",
+         fmt::format("The {} input peaks at {:.0f} dB re full scale only.", input, dbfs(peak)),
+         "Turn the input gain up; between -20 and -6 dB is best."});
   }
   double worst = std::numeric_limits<double>::infinity();
   double worst_at_hz = 0.0;
   constexpr double kWindow_s = 0.02;  // noise that enters with a gate of ordinary length
-  for (const BandSnr& band : band_snr(silence, std::span(recording.measured).subspan(std::min(lead, recording.measured.size())),
-                                      excitation.spec, kWindow_s)) {
+  for (const BandSnr& band :
+       band_snr(silence,
+                std::span(recording.measured).subspan(std::min(lead, recording.measured.size())),
+                excitation.spec, kWindow_s)) {
     // Below 60 Hz rooms rumble always, and no gate reaches there.
     if (band.centre_hz < 60.0 || band.snr_db >= worst) continue;
     worst = band.snr_db;
@@ -77,8 +94,11 @@ std::vector<Remark> check_recording(const Recording& recording, const Excitation
     // An error of 0.1 dB needs the noise about 40 dB down; below 25 dB it passes half a decibel.
     const Weight weight = worst < 25.0 ? Weight::kDoubt : Weight::kNote;
     remarks.push_back({weight, "signal-to-noise",
-                       fmt::format("Signal to noise is {:.0f} dB at its lowest, around {}.", worst, frequency_text(worst_at_hz)),
-                       weight == Weight::kDoubt ? "Wait for quiet, come closer, use a longer sweep or more repeats." : ""});
+                       fmt::format("Signal to noise is {:.0f} dB at its lowest, around {}.", worst,
+                                   frequency_text(worst_at_hz)),
+                       weight == Weight::kDoubt
+                           ? "Wait for quiet, come closer, use a longer sweep or more repeats."
+                           : ""});
   }
   return remarks;
 }

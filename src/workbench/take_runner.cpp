@@ -18,11 +18,12 @@ constexpr double kTail_s = 0.6;
 constexpr double kHighestAmplitude = 0.9;
 
 bool refused(const std::vector<Remark>& remarks) {
-  return std::any_of(remarks.begin(), remarks.end(), [](const Remark& r) { return r.weight == Remark::Weight::kRefusal; });
+  return std::any_of(remarks.begin(), remarks.end(),
+                     [](const Remark& r) { return r.weight == Remark::Weight::kRefusal; });
 }
 
-/// How far two recordings of one sweep lie apart, as rms of the difference over rms; alignment is exact because both
-/// are cut at their loopback's latency.
+/// How far two recordings of one sweep lie apart, as rms of the difference over rms; alignment is
+/// exact because both are cut at their loopback's latency.
 double distance_between(const std::vector<double>& a, const std::vector<double>& b) {
   std::vector<double> difference(a.size());
   std::transform(a.begin(), a.end(), b.begin(), difference.begin(), std::minus<>());
@@ -37,12 +38,15 @@ std::size_t average(std::vector<Recording>& repeats, Recording& mean) {
     for (std::size_t j = 0; j < repeats.size(); ++j) {
       if (j != i) distances.push_back(distance_between(repeats[i].measured, repeats[j].measured));
     }
-    std::nth_element(distances.begin(), distances.begin() + static_cast<std::ptrdiff_t>(distances.size() / 2), distances.end());
+    std::nth_element(distances.begin(),
+                     distances.begin() + static_cast<std::ptrdiff_t>(distances.size() / 2),
+                     distances.end());
     if (!distances.empty()) strangeness[i] = distances[distances.size() / 2];
   }
   std::vector<double> sorted = strangeness;
   std::sort(sorted.begin(), sorted.end());
-  // With two repeats nobody can tell which one is wrong; from three on the middle one sets the measure.
+  // With two repeats nobody can tell which one is wrong; from three on the middle one sets the
+  // measure.
   const double usual = sorted[(sorted.size() - 1) / 2];
   const double limit = repeats.size() < 3 ? 1e300 : std::max(2.0 * usual, 1e-4);
   std::size_t used = 0;
@@ -68,14 +72,23 @@ std::size_t average(std::vector<Recording>& repeats, Recording& mean) {
 DriverLimits limits_of(DriverKind kind) {
   switch (kind) {
     case DriverKind::kTweeter:
-      return {500.0, 2.83, "Tweeters burn quickly: the sweep starts at 500 Hz, and a protection capacitor in series is wise."};
+      return {500.0, 2.83,
+              "Tweeters burn quickly: the sweep starts at 500 Hz, and a protection capacitor in "
+              "series is wise."};
     case DriverKind::kCompressionDriver:
-      return {500.0, 2.0, "Compression drivers need their horn and a protection capacitor; the sweep starts at 500 Hz."};
-    case DriverKind::kMidrange: return {60.0, 2.83, "Midrange drivers have little travel: the sweep starts at 60 Hz."};
-    case DriverKind::kWoofer: return {5.0, 6.0, ""};
-    case DriverKind::kSubwoofer: return {5.0, 10.0, ""};
-    case DriverKind::kFullrange: return {10.0, 4.0, ""};
-    case DriverKind::kLoudspeaker: return {5.0, 6.0, ""};
+      return {500.0, 2.0,
+              "Compression drivers need their horn and a protection capacitor; the sweep starts at "
+              "500 Hz."};
+    case DriverKind::kMidrange:
+      return {60.0, 2.83, "Midrange drivers have little travel: the sweep starts at 60 Hz."};
+    case DriverKind::kWoofer:
+      return {5.0, 6.0, ""};
+    case DriverKind::kSubwoofer:
+      return {5.0, 10.0, ""};
+    case DriverKind::kFullrange:
+      return {10.0, 4.0, ""};
+    case DriverKind::kLoudspeaker:
+      return {5.0, 6.0, ""};
   }
   return {500.0, 2.0, ""};
 }
@@ -83,33 +96,42 @@ DriverLimits limits_of(DriverKind kind) {
 LimitedRequest limited(const TakeRequest& request) {
   LimitedRequest result{request, {}};
   const DriverLimits limits = limits_of(request.driver);
-  // An impedance sweep through the jig drives a tweeter with a few milliwatts; it may pass the resonance.
-  const double lowest = request.kind == TakeKind::kImpedance ? std::min(limits.lowest_start_hz, 20.0) : limits.lowest_start_hz;
+  // An impedance sweep through the jig drives a tweeter with a few milliwatts; it may pass the
+  // resonance.
+  const double lowest = request.kind == TakeKind::kImpedance
+                            ? std::min(limits.lowest_start_hz, 20.0)
+                            : limits.lowest_start_hz;
   if (request.start_hz < lowest) {
     result.request.start_hz = lowest;
     result.remarks.push_back({Remark::Weight::kNote, "start-limited",
-                              fmt::format("The sweep was made to start at {} for a {}.", frequency_text(lowest), word_of(request.driver)),
+                              fmt::format("The sweep was made to start at {} for a {}.",
+                                          frequency_text(lowest), word_of(request.driver)),
                               limits.caution});
   }
   if (request.drive_v > limits.highest_drive_v) {
     result.request.drive_v = limits.highest_drive_v;
-    result.remarks.push_back({Remark::Weight::kNote, "level-limited",
-                              fmt::format("The drive was cut from {} V to {} V for a {}.", three_digits(request.drive_v),
-                                          three_digits(limits.highest_drive_v), word_of(request.driver)),
-                              limits.caution});
+    result.remarks.push_back(
+        {Remark::Weight::kNote, "level-limited",
+         fmt::format("The drive was cut from {} V to {} V for a {}.", three_digits(request.drive_v),
+                     three_digits(limits.highest_drive_v), word_of(request.driver)),
+         limits.caution});
   }
   return result;
 }
 
 Result<Excitation> excitation_for(const TakeRequest& r, const RigCalibration& rig) {
-  return SweepSpec::make_synchronised({r.start_hz, std::min(r.stop_hz, 0.48 * r.sample_rate_hz), r.duration_s, r.sample_rate_hz})
+  return SweepSpec::make_synchronised({r.start_hz, std::min(r.stop_hz, 0.48 * r.sample_rate_hz),
+                                       r.duration_s, r.sample_rate_hz})
       .and_then([&](const SweepSpec& spec) -> Result<Excitation> {
         const double amplitude = r.drive_v * std::sqrt(2.0) / rig.output_v_per_unit;
         if (amplitude > kHighestAmplitude) {
-          return bad_input(fmt::format("{} V needs {:.0f} dB more than the rig can give.", three_digits(r.drive_v),
-                                       20.0 * std::log10(amplitude / kHighestAmplitude)), rig.rig_name);
+          return bad_input(fmt::format("{} V needs {:.0f} dB more than the rig can give.",
+                                       three_digits(r.drive_v),
+                                       20.0 * std::log10(amplitude / kHighestAmplitude)),
+                           rig.rig_name);
         }
-        Excitation e{spec, {}, {spec.start_hz(), spec.stop_hz(), spec.duration_s(), kLeadIn_s, amplitude}};
+        Excitation e{
+            spec, {}, {spec.start_hz(), spec.stop_hz(), spec.duration_s(), kLeadIn_s, amplitude}};
         const std::vector<double> sweep = faded_sweep(spec);
         const auto lead = static_cast<std::size_t>(kLeadIn_s * r.sample_rate_hz);
         const auto tail = static_cast<std::size_t>(kTail_s * r.sample_rate_hz);
@@ -119,8 +141,9 @@ Result<Excitation> excitation_for(const TakeRequest& r, const RigCalibration& ri
       });
 }
 
-Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig, const TakeRequest& wanted,
-                             std::stop_token stop, const TakeProgressCallback& progress) {
+Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
+                             const TakeRequest& wanted, std::stop_token stop,
+                             const TakeProgressCallback& progress) {
   const auto [request, limit_remarks] = limited(wanted);
   const Result<Excitation> excitation = excitation_for(request, rig);
   if (!excitation) return tl::unexpected(excitation.error());
@@ -130,8 +153,10 @@ Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig, con
     if (progress) progress({stage, done, (1.0 - done) * whole_s});
   };
   tell(TakeProgress::Stage::kPrepare, 0.0);
-  const Hookup hookup = request.kind == TakeKind::kImpedance ? Hookup::kImpedanceJig : Hookup::kMicrophone;
-  if (auto ready = device.prepare({request.sample_rate_hz, 0, 1, hookup}); !ready) return tl::unexpected(ready.error());
+  const Hookup hookup =
+      request.kind == TakeKind::kImpedance ? Hookup::kImpedanceJig : Hookup::kMicrophone;
+  if (auto ready = device.prepare({request.sample_rate_hz, 0, 1, hookup}); !ready)
+    return tl::unexpected(ready.error());
 
   std::vector<Recording> good;
   std::vector<Remark> remarks = limit_remarks;
@@ -172,8 +197,11 @@ Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig, con
     const std::size_t strange = average(good, outcome.recording);
     const std::size_t bad = static_cast<std::size_t>(request.repeats) - good.size();
     if (strange + bad > 0) {
-      remarks.push_back({Remark::Weight::kNote, "repeat-set-aside",
-                         fmt::format("{} of {} repeats disagreed with the others and were set aside.", strange + bad, request.repeats), ""});
+      remarks.push_back(
+          {Remark::Weight::kNote, "repeat-set-aside",
+           fmt::format("{} of {} repeats disagreed with the others and were set aside.",
+                       strange + bad, request.repeats),
+           ""});
     }
   }
   Take& take = outcome.take;
@@ -200,8 +228,9 @@ Result<Id> keep_take(Book& book, const TakeOutcome& outcome, const RigCalibratio
     Take take = outcome.take;
     take.rig_id = rig_id;
     take.taken_at = utc_now();
-    return book.add_take(take, packed_recording(outcome.recording.measured, outcome.recording.loopback,
-                                                outcome.recording.sample_rate_hz));
+    return book.add_take(take,
+                         packed_recording(outcome.recording.measured, outcome.recording.loopback,
+                                          outcome.recording.sample_rate_hz));
   });
 }
 

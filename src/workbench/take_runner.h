@@ -8,8 +8,8 @@
 
 namespace lalometer {
 
-/// What a driver of a kind stands in a sweep. Common practice, no source: a tweeter is not driven below about its
-/// resonance, a compression driver not below its horn's cut-off.
+/// What a driver of a kind stands in a sweep. Common practice, no source: a tweeter is not driven
+/// below about its resonance, a compression driver not below its horn's cut-off.
 struct DriverLimits {
   double lowest_start_hz;
   double highest_drive_v;  ///< rms at the terminals
@@ -43,8 +43,8 @@ struct LimitedRequest {
 };
 [[nodiscard]] LimitedRequest limited(const TakeRequest& request);
 
-/// What came of a run. Accepted: fit to be kept as good; refused ones can still be kept by the user, with their
-/// remarks.
+/// What came of a run. Accepted: fit to be kept as good; refused ones can still be kept by the
+/// user, with their remarks.
 struct TakeOutcome {
   Take take;
   Recording recording;
@@ -56,8 +56,8 @@ struct TakeOutcome {
 struct TakeProgress {
   enum class Stage { kPrepare, kPlay, kCheck };
   Stage stage = Stage::kPrepare;
-  double done = 0.0;     ///< of the whole run, 0..1
-  double left_s = 0.0;   ///< estimate
+  double done = 0.0;    ///< of the whole run, 0..1
+  double left_s = 0.0;  ///< estimate
 };
 using TakeProgressCallback = std::function<void(const TakeProgress&)>;
 
@@ -67,17 +67,23 @@ struct Excitation {
   std::vector<double> output;
   Stimulus stimulus;
 };
-[[nodiscard]] Result<Excitation> excitation_for(const TakeRequest& request, const RigCalibration& rig);
+[[nodiscard]] Result<Excitation> excitation_for(const TakeRequest& request,
+                                                const RigCalibration& rig);
 
-/// What the samples say: clipping, level, signal-to-noise per octave, loopback, lost or doubled samples.
-[[nodiscard]] std::vector<Remark> check_recording(const Recording& recording, const Excitation& excitation, TakeKind kind);
+/// What the samples say: clipping, level, signal-to-noise per octave, loopback, lost or doubled
+/// samples.
+[[nodiscard]] std::vector<Remark> check_recording(const Recording& recording,
+                                                  const Excitation& excitation, TakeKind kind);
 
-/// Prepares, plays, records, checks. Several repeats are averaged; one that disagrees with the others (a door, a
-/// cough) is set aside and said so. Stops within 100 ms of a stop request, leaving nothing behind.
-[[nodiscard]] Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig, const TakeRequest& request,
-                                           std::stop_token stop, const TakeProgressCallback& progress);
+/// Prepares, plays, records, checks. Several repeats are averaged; one that disagrees with the
+/// others (a door, a cough) is set aside and said so. Stops within 100 ms of a stop request,
+/// leaving nothing behind.
+[[nodiscard]] Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
+                                           const TakeRequest& request, std::stop_token stop,
+                                           const TakeProgressCallback& progress);
 
 /// Keeps an outcome in the book, with the rig it was taken on.
-[[nodiscard]] Result<Id> keep_take(Book& book, const TakeOutcome& outcome, const RigCalibration& rig);
+[[nodiscard]] Result<Id> keep_take(Book& book, const TakeOutcome& outcome,
+                                   const RigCalibration& rig);
 
 }  // namespace lalometer

@@ -6,12 +6,21 @@
 
 namespace lalometer {
 
-double DriverParameters::fs_hz() const { return 1.0 / (2.0 * kPi * std::sqrt(mms_kg * cms_m_per_n)); }
-double DriverParameters::qms() const { return std::sqrt(mms_kg / cms_m_per_n) / rms_kg_per_s; }
-double DriverParameters::qes() const { return std::sqrt(mms_kg / cms_m_per_n) * re_ohm / (bl_tm * bl_tm); }
-double DriverParameters::qts() const { return qms() * qes() / (qms() + qes()); }
+double DriverParameters::fs_hz() const {
+  return 1.0 / (2.0 * kPi * std::sqrt(mms_kg * cms_m_per_n));
+}
+double DriverParameters::qms() const {
+  return std::sqrt(mms_kg / cms_m_per_n) / rms_kg_per_s;
+}
+double DriverParameters::qes() const {
+  return std::sqrt(mms_kg / cms_m_per_n) * re_ohm / (bl_tm * bl_tm);
+}
+double DriverParameters::qts() const {
+  return qms() * qes() / (qms() + qes());
+}
 double DriverParameters::vas_m3() const {
-  return kAirDensity_kg_m3 * kSpeedOfSound20_m_s * kSpeedOfSound20_m_s * sd_m2 * sd_m2 * cms_m_per_n;
+  return kAirDensity_kg_m3 * kSpeedOfSound20_m_s * kSpeedOfSound20_m_s * sd_m2 * sd_m2 *
+         cms_m_per_n;
 }
 
 DriverParameters elements_of(const QuotedParameters& q) {
@@ -44,9 +53,10 @@ DriverSolution solve_driver(const DriverParameters& d, const BoxLoad& box, doubl
   return {z, velocity, -d.sd_m2 * velocity * back.port_share};
 }
 
-std::complex<double> half_space_pressure_pa(std::complex<double> volume_velocity_m3_s, double frequency_hz,
-                                            double distance_m) {
-  return std::complex<double>(0.0, frequency_hz * kAirDensity_kg_m3 / distance_m) * volume_velocity_m3_s;
+std::complex<double> half_space_pressure_pa(std::complex<double> volume_velocity_m3_s,
+                                            double frequency_hz, double distance_m) {
+  return std::complex<double>(0.0, frequency_hz * kAirDensity_kg_m3 / distance_m) *
+         volume_velocity_m3_s;
 }
 
 double reference_efficiency(const DriverParameters& d) {

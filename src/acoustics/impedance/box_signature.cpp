@@ -24,7 +24,8 @@ std::pair<double, double> refined_extreme(const Response& z, std::size_t i) {
   return {z.axis()[i] * std::exp(x), z.magnitude(i) + slope * x + bend * x * x};
 }
 
-/// Frequency between points a and b where a rising or falling quantity passes zero, linear over log f.
+/// Frequency between points a and b where a rising or falling quantity passes zero, linear over log
+/// f.
 double crossing(double fa, double fb, double ya, double yb) {
   return fa * std::pow(fb / fa, ya / (ya - yb));
 }
@@ -35,12 +36,14 @@ std::optional<std::pair<double, double>> flanks(const Response& z, std::size_t p
   std::optional<double> high;
   for (std::size_t i = peak; i > 0 && !low; --i) {
     if (z.magnitude(i - 1) <= level) {
-      low = crossing(z.axis()[i - 1], z.axis()[i], z.magnitude(i - 1) - level, z.magnitude(i) - level);
+      low = crossing(z.axis()[i - 1], z.axis()[i], z.magnitude(i - 1) - level,
+                     z.magnitude(i) - level);
     }
   }
   for (std::size_t i = peak; i + 1 < z.size() && !high; ++i) {
     if (z.magnitude(i + 1) <= level) {
-      high = crossing(z.axis()[i], z.axis()[i + 1], z.magnitude(i) - level, z.magnitude(i + 1) - level);
+      high = crossing(z.axis()[i], z.axis()[i + 1], z.magnitude(i) - level,
+                      z.magnitude(i + 1) - level);
     }
   }
   if (!low || !high) return std::nullopt;
@@ -57,7 +60,8 @@ std::vector<ImpedancePeak> impedance_peaks(const Response& z, double least_promi
     // Walk down both sides until something higher stands in the way; the higher valley is the base.
     const auto valley = [&](std::ptrdiff_t step) {
       double lowest = z.magnitude(i);
-      for (auto j = static_cast<std::ptrdiff_t>(i) + step; j >= 0 && j < static_cast<std::ptrdiff_t>(n); j += step) {
+      for (auto j = static_cast<std::ptrdiff_t>(i) + step;
+           j >= 0 && j < static_cast<std::ptrdiff_t>(n); j += step) {
         const double m = z.magnitude(static_cast<std::size_t>(j));
         if (m > z.magnitude(i)) break;
         lowest = std::min(lowest, m);
@@ -73,14 +77,16 @@ std::vector<ImpedancePeak> impedance_peaks(const Response& z, double least_promi
   return peaks;
 }
 
-std::optional<ImpedanceMinimum> impedance_minimum(const Response& z, double low_hz, double high_hz) {
+std::optional<ImpedanceMinimum> impedance_minimum(const Response& z, double low_hz,
+                                                  double high_hz) {
   std::optional<std::size_t> best;
   for (std::size_t i = 0; i < z.size(); ++i) {
     if (z.axis()[i] < low_hz || z.axis()[i] > high_hz || !z.valid().contains(z.axis()[i])) continue;
     if (!best || z.magnitude(i) < z.magnitude(*best)) best = i;
   }
   if (!best) return std::nullopt;
-  const bool inside = *best > 0 && *best + 1 < z.size() && z.magnitude(*best) <= z.magnitude(*best - 1) &&
+  const bool inside = *best > 0 && *best + 1 < z.size() &&
+                      z.magnitude(*best) <= z.magnitude(*best - 1) &&
                       z.magnitude(*best) <= z.magnitude(*best + 1);
   if (!inside) return ImpedanceMinimum{z.magnitude(*best), z.axis()[*best]};
   const auto [f, magnitude] = refined_extreme(z, *best);
@@ -98,7 +104,8 @@ std::optional<double> nominal_impedance_ohm(double minimum_ohm) {
 double estimated_re_ohm(const Response& z) {
   double lowest = std::numeric_limits<double>::infinity();
   for (std::size_t i = 0; i < z.size(); ++i) {
-    if (z.valid().contains(z.axis()[i]) && z.axis()[i] < 2000.0) lowest = std::min(lowest, z.value(i).real());
+    if (z.valid().contains(z.axis()[i]) && z.axis()[i] < 2000.0)
+      lowest = std::min(lowest, z.value(i).real());
   }
   return std::isfinite(lowest) ? lowest : z.value(0).real();
 }
@@ -109,7 +116,8 @@ std::optional<VentedSignature> vented_signature(const Response& z, std::optional
   // The humps of a bass system lie below a few hundred hertz; a crossover's bump is not one.
   std::erase_if(peaks, [](const ImpedancePeak& p) { return p.frequency_hz > 400.0; });
   if (peaks.size() < 2) return std::nullopt;
-  std::sort(peaks.begin(), peaks.end(), [](auto& a, auto& b) { return a.prominence > b.prominence; });
+  std::sort(peaks.begin(), peaks.end(),
+            [](auto& a, auto& b) { return a.prominence > b.prominence; });
   const auto [low, high] = std::minmax(peaks[0].frequency_hz, peaks[1].frequency_hz);
   const std::size_t from = z.axis().bracket(low);
   const std::size_t to = z.axis().bracket(high) + 1;
@@ -118,8 +126,9 @@ std::optional<VentedSignature> vented_signature(const Response& z, std::optional
     if (z.magnitude(i) < z.magnitude(valley)) valley = i;
   }
   double tuning = refined_extreme(z, valley).first;
-  // The phase passes zero at the tuning (Small 1973); the inductance moves it a little, the minimum less
-  // sharply defined moves more. Taken where the crossing lies within a sixth of the way around the minimum.
+  // The phase passes zero at the tuning (Small 1973); the inductance moves it a little, the minimum
+  // less sharply defined moves more. Taken where the crossing lies within a sixth of the way around
+  // the minimum.
   for (std::size_t i = from; i < to; ++i) {
     const double a = z.value(i).imag();
     const double b = z.value(i + 1).imag();
@@ -129,7 +138,8 @@ std::optional<VentedSignature> vented_signature(const Response& z, std::optional
   if (!free_air) return s;
   const double r = s.at_tuning_ohm / re_ohm.value_or(estimated_re_ohm(z));
   // Compliance ratio and driver resonance from the three frequencies alone (Small 1973, part IV).
-  const double alpha = (high * high - tuning * tuning) * (tuning * tuning - low * low) / (high * high * low * low);
+  const double alpha =
+      (high * high - tuning * tuning) * (tuning * tuning - low * low) / (high * high * low * low);
   const double h = tuning * tuning / (low * high);
   if (alpha > 0.0 && r > 1.0) {
     const double ql = h / alpha * (1.0 / (free_air->qes * (r - 1.0)) - 1.0 / free_air->qms);
@@ -141,8 +151,9 @@ std::optional<VentedSignature> vented_signature(const Response& z, std::optional
 std::optional<ClosedSignature> closed_signature(const Response& z, std::optional<double> re_ohm) {
   std::vector<ImpedancePeak> peaks = impedance_peaks(z, 0.15);
   if (peaks.empty()) return std::nullopt;
-  const auto highest = std::max_element(peaks.begin(), peaks.end(),
-                                        [](auto& a, auto& b) { return a.magnitude_ohm < b.magnitude_ohm; });
+  const auto highest = std::max_element(peaks.begin(), peaks.end(), [](auto& a, auto& b) {
+    return a.magnitude_ohm < b.magnitude_ohm;
+  });
   const double re = re_ohm.value_or(estimated_re_ohm(z));
   const double r0 = highest->magnitude_ohm / re;
   if (!(r0 > 1.05)) return std::nullopt;
@@ -152,14 +163,15 @@ std::optional<ClosedSignature> closed_signature(const Response& z, std::optional
   if (!sides) return std::nullopt;
   const double qms = highest->frequency_hz * std::sqrt(r0) / (sides->second - sides->first);
   const double qes = qms / (r0 - 1.0);
-  return ClosedSignature{highest->frequency_hz, highest->magnitude_ohm, qms, qes, qms * qes / (qms + qes)};
+  return ClosedSignature{highest->frequency_hz, highest->magnitude_ohm, qms, qes,
+                         qms * qes / (qms + qes)};
 }
 
 double peak_dissipation_resistance_ohm(std::complex<double> impedance) {
   const double magnitude = std::abs(impedance);
   const double phi = std::arg(impedance);
-  // Upper device: v = sin(x), i = sin(x - phi)/|Z| while i > 0; dissipation (1 - v) i. A coarse scan and one
-  // golden-section-like refinement give the maximum to 1e-7.
+  // Upper device: v = sin(x), i = sin(x - phi)/|Z| while i > 0; dissipation (1 - v) i. A coarse
+  // scan and one golden-section-like refinement give the maximum to 1e-7.
   const auto dissipation = [&](double x) { return (1.0 - std::sin(x)) * std::sin(x - phi); };
   double best = phi;
   double step = kPi / 180.0;
@@ -167,13 +179,16 @@ double peak_dissipation_resistance_ohm(std::complex<double> impedance) {
     if (dissipation(x) > dissipation(best)) best = x;
   }
   for (; step > 1e-7; step *= 0.5) {
-    if (dissipation(best - step) > dissipation(best)) best -= step;
-    else if (dissipation(best + step) > dissipation(best)) best += step;
+    if (dissipation(best - step) > dissipation(best))
+      best -= step;
+    else if (dissipation(best + step) > dissipation(best))
+      best += step;
   }
   return magnitude / (4.0 * dissipation(best));
 }
 
-std::optional<PeakDissipation> lowest_peak_dissipation(const Response& z, double low_hz, double high_hz) {
+std::optional<PeakDissipation> lowest_peak_dissipation(const Response& z, double low_hz,
+                                                       double high_hz) {
   std::optional<PeakDissipation> lowest;
   for (std::size_t i = 0; i < z.size(); ++i) {
     if (z.axis()[i] < low_hz || z.axis()[i] > high_hz || !z.valid().contains(z.axis()[i])) continue;

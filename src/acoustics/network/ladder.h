@@ -5,8 +5,9 @@
 
 namespace lalometer {
 
-/// One part of a ladder between amplifier and driver: a resistor, coil and capacitor in series with each other,
-/// standing either in the line or across it. Parts that are 0 are absent (a capacitor of 0 means none in series).
+/// One part of a ladder between amplifier and driver: a resistor, coil and capacitor in series with
+/// each other, standing either in the line or across it. Parts that are 0 are absent (a capacitor
+/// of 0 means none in series).
 struct LadderPart {
   enum class Place { kSeries, kShunt };
   Place place;
@@ -24,7 +25,9 @@ struct LadderState {
   std::complex<double> input_ohm;  ///< what the amplifier sees
   std::complex<double> transfer;   ///< voltage at the load over voltage at the amplifier
 };
-/// By walking from the load to the source. A shunt part of exactly 0 ohm is a short and gives transfer 0.
-[[nodiscard]] LadderState solve_ladder(const Ladder& ladder, std::complex<double> load_ohm, double frequency_hz);
+/// By walking from the load to the source. A shunt part of exactly 0 ohm is a short and gives
+/// transfer 0.
+[[nodiscard]] LadderState solve_ladder(const Ladder& ladder, std::complex<double> load_ohm,
+                                       double frequency_hz);
 
 }  // namespace lalometer

@@ -13,16 +13,19 @@ struct Arrival {
   std::optional<double> first_reflection_s;
 };
 
-/// Arrival of the direct sound: the delay that, taken out, leaves a minimum-phase response. Found as the
-/// peak of the response after it was divided by the minimum-phase system of its own magnitude (third-octave
-/// smoothed, so that a reflection's comb does not count as the loudspeaker's own). That is the loudspeaker's
-/// true delay and not the top of its low-passed pulse, to a fraction of a sample for one driver; with a
-/// crossover it is the delay of the highest-reaching driver (the first top of at least half the largest).
+/// Arrival of the direct sound: the delay that, taken out, leaves a minimum-phase response. Found
+/// as the peak of the response after it was divided by the minimum-phase system of its own
+/// magnitude (third-octave smoothed, so that a reflection's comb does not count as the
+/// loudspeaker's own). That is the loudspeaker's true delay and not the top of its low-passed
+/// pulse, to a fraction of a sample for one driver; with a crossover it is the delay of the
+/// highest-reaching driver (the first top of at least half the largest).
 ///
-/// A reflection is the first later peak of the same divided response, at least `earliest_reflection_s`
-/// after the arrival and above a tenth of it as well as six times the middle level around it.
+/// A reflection is the first later peak of the same divided response, at least
+/// `earliest_reflection_s` after the arrival and above a tenth of it as well as six times the
+/// middle level around it.
 ///
-/// Nothing where there is no pulse: peak less than 12 dB above the mean level of the whole response.
+/// Nothing where there is no pulse: peak less than 12 dB above the mean level of the whole
+/// response.
 [[nodiscard]] std::optional<Arrival> find_arrival(const ImpulseResponse& response,
                                                   double earliest_reflection_s = 0.0008);
 

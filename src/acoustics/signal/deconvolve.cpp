@@ -55,8 +55,10 @@ ImpulseResponse deconvolve(std::span<const double> recording, std::span<const do
     const double yi = y[k].imag();
     y[k] = {(yr * rr + yi * ri) * scale, (yi * rr - yr * ri) * scale};
   };
-  const auto first = std::min(static_cast<std::size_t>(std::ceil(excited.low_hz / step_hz)), y.size());
-  const auto past = std::min(static_cast<std::size_t>(std::floor(excited.high_hz / step_hz)) + 1, y.size());
+  const auto first =
+      std::min(static_cast<std::size_t>(std::ceil(excited.low_hz / step_hz)), y.size());
+  const auto past =
+      std::min(static_cast<std::size_t>(std::floor(excited.high_hz / step_hz)) + 1, y.size());
   const auto divide_outside = [&](std::size_t from, std::size_t to) {
     for (std::size_t k = from; k < to; ++k) {
       const double share = outside_share(static_cast<double>(k) * step_hz, excited);

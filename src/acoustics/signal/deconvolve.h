@@ -13,14 +13,16 @@ struct Band_hz {
 };
 
 /// Impulse response from a recording and its reference, both of one length and rate, by regularised
-/// division of spectra: H = Y conj(R) / (|R|^2 + e). Inside the excited band e is 1e-10 of the largest |R|^2
-/// (a sweep's spectrum falls 3 dB per octave, over eleven octaves by a factor of 2000, so the bias stays
-/// under 1e-5 dB); outside e rises to the largest |R|^2 over a twelfth of an octave, which lets nothing
-/// through that was not excited. The product is circular over the recording: the recording must be long
-/// enough for the response to die, and what stands before t = 0 is found at its end.
+/// division of spectra: H = Y conj(R) / (|R|^2 + e). Inside the excited band e is 1e-10 of the
+/// largest |R|^2 (a sweep's spectrum falls 3 dB per octave, over eleven octaves by a factor of
+/// 2000, so the bias stays under 1e-5 dB); outside e rises to the largest |R|^2 over a twelfth of
+/// an octave, which lets nothing through that was not excited. The product is circular over the
+/// recording: the recording must be long enough for the response to die, and what stands before t =
+/// 0 is found at its end.
 ///
-/// With the loopback as reference neither latency nor the interface's own response matters, and t = 0 is
-/// the moment the signal left the converter; with the ideal stimulus as reference the latency is in.
+/// With the loopback as reference neither latency nor the interface's own response matters, and t =
+/// 0 is the moment the signal left the converter; with the ideal stimulus as reference the latency
+/// is in.
 ///
 /// @param recording, reference  equal length >= 2, padded here to a fast length with zeros.
 /// @param excited  0 < low < high.

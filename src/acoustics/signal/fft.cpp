@@ -14,8 +14,8 @@ struct PlanPair {
   fftw_plan inverse;
 };
 
-/// Owns all plans for the life of the process. FFTW's planner is not thread-safe, so the mutex guards
-/// both the map and every planner call.
+/// Owns all plans for the life of the process. FFTW's planner is not thread-safe, so the mutex
+/// guards both the map and every planner call.
 PlanPair plans_for(std::size_t size) {
   static std::mutex guard;
   static std::map<std::size_t, PlanPair> plans;

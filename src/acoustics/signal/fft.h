@@ -8,8 +8,9 @@
 #include <vector>
 
 /// Discrete Fourier transforms by FFTW, with the convention of the whole project:
-/// forward X[k] = sum x[n] exp(-j 2 pi k n / N), no scaling; inverse carries 1/N, so inverse(forward(x))
-/// is x. A real signal of N samples has the one-sided spectrum k = 0 .. N/2, bins not doubled.
+/// forward X[k] = sum x[n] exp(-j 2 pi k n / N), no scaling; inverse carries 1/N, so
+/// inverse(forward(x)) is x. A real signal of N samples has the one-sided spectrum k = 0 .. N/2,
+/// bins not doubled.
 namespace lalometer {
 
 /// Memory aligned for FFTW's vector code; its plans are made for this alignment only.
@@ -20,11 +21,13 @@ struct AlignedAllocator {
   template <class U>
   explicit AlignedAllocator(const AlignedAllocator<U>&) {}
   [[nodiscard]] T* allocate(std::size_t n) {
-    return static_cast<T*>(::operator new(n * sizeof(T), std::align_val_t{64}));
+    return static_cast<T*>(::operator new (n * sizeof(T), std::align_val_t{64}));
   }
-  void deallocate(T* p, std::size_t) { ::operator delete(p, std::align_val_t{64}); }
+  void deallocate(T* p, std::size_t) { ::operator delete (p, std::align_val_t{64}); }
   template <class U>
-  bool operator==(const AlignedAllocator<U>&) const { return true; }
+  bool operator==(const AlignedAllocator<U>&) const {
+    return true;
+  }
 };
 using Samples = std::vector<double, AlignedAllocator<double>>;
 using Spectrum = std::vector<std::complex<double>, AlignedAllocator<std::complex<double>>>;

@@ -14,8 +14,9 @@ constexpr double kFallingShare = 0.25;
 constexpr double kFitFrom = 0.5;
 constexpr double kFitTo = 1.0;
 
-/// The bass tail as a parabola, fitted by least squares to the gate's second half. The weight falls to
-/// nothing at the gate's end, so that a reflection that grazes it does not steer the fit. u runs from -1 to 1 over the fit.
+/// The bass tail as a parabola, fitted by least squares to the gate's second half. The weight falls
+/// to nothing at the gate's end, so that a reflection that grazes it does not steer the fit. u runs
+/// from -1 to 1 over the fit.
 struct Trend {
   double mean = 0.0;
   double tilt = 0.0;
@@ -35,8 +36,10 @@ struct Trend {
 Trend trend_of(std::span<const double> h, std::size_t first, std::size_t end) {
   if (end < first + 8) return {};
   const auto count = static_cast<double>(end - first);
-  Trend trend{.middle = static_cast<double>(first) + 0.5 * (count - 1.0), .half_width = 0.5 * count};
-  // A Hann weight keeps what rings quicker than the gate resolves out of the fit. It is even, so the odd moments vanish.
+  Trend trend{.middle = static_cast<double>(first) + 0.5 * (count - 1.0),
+              .half_width = 0.5 * count};
+  // A Hann weight keeps what rings quicker than the gate resolves out of the fit. It is even, so
+  // the odd moments vanish.
   double n0 = 0, n2 = 0, n4 = 0, s0 = 0, s1 = 0, s2 = 0;
   for (std::size_t i = first; i < end; ++i) {
     const double u = (static_cast<double>(i) - trend.middle) / trend.half_width;
@@ -56,8 +59,8 @@ Trend trend_of(std::span<const double> h, std::size_t first, std::size_t end) {
 
 }  // namespace
 
-std::vector<std::complex<double>> spectrum_on_axis(std::span<const double> x, double sample_rate_hz, double shift,
-                                                   const FrequencyAxis& axis) {
+std::vector<std::complex<double>> spectrum_on_axis(std::span<const double> x, double sample_rate_hz,
+                                                   double shift, const FrequencyAxis& axis) {
   const std::size_t n = fast_length(std::max<std::size_t>(8 * x.size(), 65536));
   // A whole-sample rotation takes most of the delay out before reading between bins.
   const auto whole = static_cast<std::ptrdiff_t>(std::llround(shift));
@@ -73,7 +76,8 @@ std::vector<std::complex<double>> spectrum_on_axis(std::span<const double> x, do
   const double rest = shift - static_cast<double>(whole);
   std::vector<std::complex<double>> values(axis.size());
   for (std::size_t i = 0; i < axis.size(); ++i) {
-    const double at = std::min(axis[i] / sample_rate_hz * static_cast<double>(n), static_cast<double>(bins.size() - 1));
+    const double at = std::min(axis[i] / sample_rate_hz * static_cast<double>(n),
+                               static_cast<double>(bins.size() - 1));
     const auto k = std::min(static_cast<std::size_t>(at), bins.size() - 2);
     const auto between = bins[k] + (at - static_cast<double>(k)) * (bins[k + 1] - bins[k]);
     values[i] = between * std::polar(1.0, 2.0 * kPi * axis[i] / sample_rate_hz * rest);
@@ -81,8 +85,8 @@ std::vector<std::complex<double>> spectrum_on_axis(std::span<const double> x, do
   return values;
 }
 
-Response gated_response(const ImpulseResponse& response, const Gate& gate, const FrequencyAxis& axis,
-                        Quantity quantity) {
+Response gated_response(const ImpulseResponse& response, const Gate& gate,
+                        const FrequencyAxis& axis, Quantity quantity) {
   const double rate = response.sample_rate_hz;
   const std::vector<double>& h = response.samples;
   const double arrival = gate.arrival_s * rate + response.zero_at;
@@ -90,19 +94,23 @@ Response gated_response(const ImpulseResponse& response, const Gate& gate, const
   const double lead = std::max(gate.lead_s * rate, 1.0);
   const auto limit = static_cast<double>(h.size());
   const auto begin = static_cast<std::size_t>(std::clamp(std::ceil(arrival - lead), 0.0, limit));
-  const auto end = static_cast<std::size_t>(std::clamp(std::floor(arrival + length) + 1.0, 0.0, limit));
+  const auto end =
+      static_cast<std::size_t>(std::clamp(std::floor(arrival + length) + 1.0, 0.0, limit));
 
   std::vector<double> x;
   double shift = 0.0;
   if (begin < end) {
-    x.assign(h.begin() + static_cast<std::ptrdiff_t>(begin), h.begin() + static_cast<std::ptrdiff_t>(end));
+    x.assign(h.begin() + static_cast<std::ptrdiff_t>(begin),
+             h.begin() + static_cast<std::ptrdiff_t>(end));
     shift = arrival - static_cast<double>(begin);
     const double fall_from = shift + (1.0 - kFallingShare) * length;
     const double fall_length = kFallingShare * length;
     const double fit_from = shift + kFitFrom * length;
     Trend trend;
     if (gate.tail == GateTail::kContinued && fall_from < static_cast<double>(x.size())) {
-      trend = trend_of(x, static_cast<std::size_t>(std::max(fit_from, 0.0)), static_cast<std::size_t>(std::clamp(shift + kFitTo * length, 0.0, static_cast<double>(x.size()))));
+      trend = trend_of(x, static_cast<std::size_t>(std::max(fit_from, 0.0)),
+                       static_cast<std::size_t>(std::clamp(shift + kFitTo * length, 0.0,
+                                                           static_cast<double>(x.size()))));
     }
     for (std::size_t i = 0; i < x.size(); ++i) {
       const double at = static_cast<double>(i);
@@ -111,7 +119,8 @@ Response gated_response(const ImpulseResponse& response, const Gate& gate, const
       if (w < 1.0) x[i] = w * x[i] + (1.0 - w) * trend.value(at);
     }
     if (gate.tail == GateTail::kContinued) {
-      // (A + B s) exp(-s / tau), s counted from the gate's end, goes on with the trend's value and slope there.
+      // (A + B s) exp(-s / tau), s counted from the gate's end, goes on with the trend's value and
+      // slope there.
       const double last = static_cast<double>(x.size()) - 0.5;
       const double tau = length;
       const double a = trend.value(last);
@@ -129,12 +138,12 @@ Response gated_response(const ImpulseResponse& response, const Gate& gate, const
   return *Response::make(axis, std::move(values), quantity, valid, true);
 }
 
-Response ungated_response(const ImpulseResponse& response, double arrival_s, const FrequencyAxis& axis,
-                          Quantity quantity) {
+Response ungated_response(const ImpulseResponse& response, double arrival_s,
+                          const FrequencyAxis& axis, Quantity quantity) {
   const double rate = response.sample_rate_hz;
-  // What stands before t = 0 is kept where it belongs: it is part of the transfer function (band limits).
-  auto values = spectrum_on_axis(response.samples, rate,
-                                 arrival_s * rate + response.zero_at, axis);
+  // What stands before t = 0 is kept where it belongs: it is part of the transfer function (band
+  // limits).
+  auto values = spectrum_on_axis(response.samples, rate, arrival_s * rate + response.zero_at, axis);
   return *Response::make(axis, std::move(values), quantity,
                          intersect(response.excited, {0.0, 0.5 * rate}), true);
 }

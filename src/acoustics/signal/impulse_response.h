@@ -6,9 +6,9 @@
 
 namespace lalometer {
 
-/// A real impulse response. Sample n stands at t = (n - zero_at) / sample_rate_hz; negative times (harmonics of a
-/// sweep, pre-ringing) are the samples before zero_at. Scaled so that its spectrum sum h exp(-jwt) is
-/// the transfer function.
+/// A real impulse response. Sample n stands at t = (n - zero_at) / sample_rate_hz; negative times
+/// (harmonics of a sweep, pre-ringing) are the samples before zero_at. Scaled so that its spectrum
+/// sum h exp(-jwt) is the transfer function.
 struct ImpulseResponse {
   std::vector<double> samples;
   double sample_rate_hz = 48000.0;

@@ -11,7 +11,8 @@ Spectrum minimum_phase(const std::vector<double>& magnitude) {
   for (std::size_t k = 0; k < bins.size(); ++k) bins[k] = std::log(magnitude[k]);
   Samples cepstrum(n);
   transform.inverse(bins, cepstrum);
-  // Folding the anticausal half onto the causal one leaves the magnitude and makes the phase minimal.
+  // Folding the anticausal half onto the causal one leaves the magnitude and makes the phase
+  // minimal.
   for (std::size_t i = 1; i < n / 2; ++i) {
     cepstrum[i] *= 2.0;
     cepstrum[n - i] = 0.0;

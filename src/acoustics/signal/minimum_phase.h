@@ -8,7 +8,8 @@ namespace lalometer {
 
 /// Spectrum of the minimum-phase system with the given magnitude, by the folded real cepstrum.
 ///
-/// @param magnitude  |H| at k = 0 .. N/2 of an N-point transform, all > 0; N = 2 (size - 1). The cepstrum must
+/// @param magnitude  |H| at k = 0 .. N/2 of an N-point transform, all > 0; N = 2 (size - 1). The
+/// cepstrum must
 ///                   die within N/2 samples, so the magnitude must be smooth over many bins.
 /// Source: A. V. Oppenheim, R. W. Schafer, Discrete-Time Signal Processing, section on the
 /// Hilbert-transform relations for the complex cepstrum.

@@ -69,21 +69,23 @@ struct Lag {
   double correlation = 0.0;
 };
 
-Lag best_lag(std::span<const double> recording, std::span<const double> stimulus, std::size_t start) {
+Lag best_lag(std::span<const double> recording, std::span<const double> stimulus,
+             std::size_t start) {
   const std::size_t n = fast_length(recording.size() + stimulus.size());
   Spectrum y = real_spectrum(recording, n);
   const Spectrum x = real_spectrum(stimulus, n);
   for (std::size_t k = 0; k < y.size(); ++k) y[k] *= std::conj(x[k]);
   Samples correlation(n);
   RealTransform(n).inverse(y, correlation);
-  // A sweep may start earlier than told (a file trimmed by hand), so all lags that leave it inside count.
+  // A sweep may start earlier than told (a file trimmed by hand), so all lags that leave it inside
+  // count.
   const auto past = std::min(recording.size(), n);
   std::size_t best = 0;
   for (std::size_t i = 0; i < past; ++i) {
     if (std::abs(correlation[i]) > std::abs(correlation[best])) best = i;
   }
-  const double norm = rms_of(recording) * std::sqrt(static_cast<double>(recording.size())) * rms_of(stimulus) *
-                      std::sqrt(static_cast<double>(stimulus.size()));
+  const double norm = rms_of(recording) * std::sqrt(static_cast<double>(recording.size())) *
+                      rms_of(stimulus) * std::sqrt(static_cast<double>(stimulus.size()));
   return {static_cast<std::ptrdiff_t>(best) - static_cast<std::ptrdiff_t>(start),
           norm > 0.0 ? std::abs(correlation[best]) / norm : 0.0};
 }
@@ -91,18 +93,22 @@ Lag best_lag(std::span<const double> recording, std::span<const double> stimulus
 /// Pieces of a sixth of an octave hold too little of a cycle below this to give a local delay.
 constexpr double kFollowedFrom_hz = 40.0;
 
-/// Whether a slow sinusoid breaks somewhere: the residual of its own recursion x[n] - 2 cos(w) x[n-1] + x[n-2] is tiny
-/// while it runs on and jumps by about w times the amplitude for a lost sample. Judged against its own rms.
-bool breaks(std::span<const double> recording, std::size_t from, std::size_t to, const SweepSpec& spec, std::ptrdiff_t origin) {
+/// Whether a slow sinusoid breaks somewhere: the residual of its own recursion x[n] - 2 cos(w)
+/// x[n-1] + x[n-2] is tiny while it runs on and jumps by about w times the amplitude for a lost
+/// sample. Judged against its own rms.
+bool breaks(std::span<const double> recording, std::size_t from, std::size_t to,
+            const SweepSpec& spec, std::ptrdiff_t origin) {
   if (to > recording.size() || from + 16 > to) return false;
   std::vector<double> residual;
   residual.reserve(to - from);
   for (std::size_t n = from + 2; n < to; ++n) {
-    const double t = static_cast<double>(static_cast<std::ptrdiff_t>(n) - 1 - origin) / spec.sample_rate_hz();
+    const double t =
+        static_cast<double>(static_cast<std::ptrdiff_t>(n) - 1 - origin) / spec.sample_rate_hz();
     const double w = 2.0 * kPi * sweep_frequency_hz(spec, t) / spec.sample_rate_hz();
     residual.push_back(recording[n] - 2.0 * std::cos(w) * recording[n - 1] + recording[n - 2]);
   }
-  // Gaussian noise passes eight sigma once in 10^15 samples; a factor of two covers the residual's own drift.
+  // Gaussian noise passes eight sigma once in 10^15 samples; a factor of two covers the residual's
+  // own drift.
   return peak_of(residual) > 16.0 * rms_of(residual);
 }
 
@@ -119,7 +125,8 @@ struct Piece {
 
 }  // namespace
 
-SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec, std::size_t stimulus_start) {
+SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
+                       std::size_t stimulus_start) {
   SweepTrack track;
   const std::vector<double> ideal = faded_sweep(spec);
   const Lag lag = best_lag(recording, ideal, stimulus_start);
@@ -138,7 +145,9 @@ SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
   for (const Band& band : fractional_octave_bands(lowest_hz, 0.93 * spec.stop_hz(), 6)) {
     const auto from = static_cast<std::ptrdiff_t>(sweep_time_s(spec, band.low_hz) * rate);
     const auto to = static_cast<std::ptrdiff_t>(sweep_time_s(spec, band.high_hz) * rate);
-    if (from < 0 || origin + from < 0 || origin + to >= static_cast<std::ptrdiff_t>(recording.size())) continue;
+    if (from < 0 || origin + from < 0 ||
+        origin + to >= static_cast<std::ptrdiff_t>(recording.size()))
+      continue;
     // Two-component fit (sine and cosine of the sweep): exact even for pieces shorter than a cycle.
     double ss = 0, sc = 0, cc = 0, ys = 0, yc = 0, yy = 0;
     for (std::ptrdiff_t n = from; n < to; ++n) {
@@ -146,20 +155,28 @@ SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
       const double s = std::sin(phi);
       const double c = std::cos(phi);
       const double y = recording[static_cast<std::size_t>(origin + n)];
-      ss += s * s; sc += s * c; cc += c * c; ys += y * s; yc += y * c; yy += y * y;
+      ss += s * s;
+      sc += s * c;
+      cc += c * c;
+      ys += y * s;
+      yc += y * c;
+      yy += y * y;
     }
     const double det = ss * cc - sc * sc;
     if (det < 1e-9 * ss * cc || yy <= 0.0) continue;
     const double a = (ys * cc - yc * sc) / det;
     const double b = (yc * ss - ys * sc) / det;
     const double explained = a * ys + b * yc;
-    phases.push_back({2.0 * kPi * band.centre_hz, std::atan2(b, a), band.centre_hz, 1.0 - explained / yy});
+    phases.push_back(
+        {2.0 * kPi * band.centre_hz, std::atan2(b, a), band.centre_hz, 1.0 - explained / yy});
   }
   if (phases.size() < 4) return track;
-  const auto slow_from = origin + static_cast<std::ptrdiff_t>(sweep_time_s(spec, 1.3 * spec.start_hz()) * rate);
+  const auto slow_from =
+      origin + static_cast<std::ptrdiff_t>(sweep_time_s(spec, 1.3 * spec.start_hz()) * rate);
   const auto slow_to = origin + static_cast<std::ptrdiff_t>(sweep_time_s(spec, lowest_hz) * rate);
   if (slow_from >= 0 && slow_to > slow_from &&
-      breaks(recording, static_cast<std::size_t>(slow_from), static_cast<std::size_t>(slow_to), spec, origin)) {
+      breaks(recording, static_cast<std::size_t>(slow_from), static_cast<std::size_t>(slow_to),
+             spec, origin)) {
     track.worst_slip_samples = 1.0;
     track.slip_at_hz = lowest_hz;
   }
@@ -174,20 +191,23 @@ SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
     track.worst_unexplained = std::max(track.worst_unexplained, p.unexplained);
   }
   std::vector<double> upper;
-  for (std::size_t i = pieces.size() / 2; i < pieces.size(); ++i) upper.push_back(pieces[i].delay_samples);
+  for (std::size_t i = pieces.size() / 2; i < pieces.size(); ++i)
+    upper.push_back(pieces[i].delay_samples);
   const double settled = median(std::move(upper));
   track.latency_samples = static_cast<double>(lag.samples) + settled;
   // A coupling capacitor with corner fc turns the phase by atan(fc/f).
   std::vector<double> corners;
   for (const Piece& p : pieces) {
     const double turn = (settled - p.delay_samples) / rate * 2.0 * kPi * p.centre_hz;
-    if (p.centre_hz < 200.0 && std::abs(turn) < 1.5) corners.push_back(std::tan(turn) * p.centre_hz);
+    if (p.centre_hz < 200.0 && std::abs(turn) < 1.5)
+      corners.push_back(std::tan(turn) * p.centre_hz);
   }
   const double corner_hz = corners.empty() ? 0.0 : median(std::move(corners));
   for (const Piece& p : pieces) {
     const double coupling = std::atan(corner_hz / p.centre_hz) / (2.0 * kPi * p.centre_hz) * rate;
     // Where the capacitors' own delay is large its fit is uncertain in proportion.
-    const double slip = std::max(std::abs(p.delay_samples - settled + coupling) - 0.1 * std::abs(coupling), 0.0);
+    const double slip =
+        std::max(std::abs(p.delay_samples - settled + coupling) - 0.1 * std::abs(coupling), 0.0);
     if (slip > track.worst_slip_samples) {
       track.worst_slip_samples = slip;
       track.slip_at_hz = p.centre_hz;
@@ -198,7 +218,8 @@ SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
 
 namespace {
 
-/// Mean power per hertz-bin of a Hann-windowed stretch between two frequencies, per sample of the stretch.
+/// Mean power per hertz-bin of a Hann-windowed stretch between two frequencies, per sample of the
+/// stretch.
 double mean_bin_power(const Spectrum& bins, double step_hz, double low_hz, double high_hz) {
   const auto a = static_cast<std::size_t>(std::ceil(low_hz / step_hz));
   const auto b = std::min(static_cast<std::size_t>(std::floor(high_hz / step_hz)) + 1, bins.size());
@@ -215,19 +236,24 @@ std::vector<BandSnr> band_snr(std::span<const double> silence, std::span<const d
   std::vector<BandSnr> result;
   const double rate = spec.sample_rate_hz();
   if (silence.size() < 64 || sweep_part.size() < 64) return result;
-  const double mean = std::accumulate(silence.begin(), silence.end(), 0.0) / static_cast<double>(silence.size());
+  const double mean =
+      std::accumulate(silence.begin(), silence.end(), 0.0) / static_cast<double>(silence.size());
   std::vector<double> quiet(silence.begin(), silence.end());
   for (double& x : quiet) x -= mean;
   const std::size_t quiet_n = fast_length(quiet.size());
   const std::size_t sweep_n = fast_length(sweep_part.size());
   const Spectrum noise = real_spectrum(quiet, quiet_n);
   const Spectrum signal = real_spectrum(sweep_part, sweep_n);
-  for (const Band& band : fractional_octave_bands(spec.start_hz() * 1.5, spec.stop_hz() / 1.45, 1)) {
-    const double noise_power = mean_bin_power(noise, rate / static_cast<double>(quiet_n), band.low_hz, band.high_hz);
-    const double signal_power = mean_bin_power(signal, rate / static_cast<double>(sweep_n), band.low_hz, band.high_hz);
+  for (const Band& band :
+       fractional_octave_bands(spec.start_hz() * 1.5, spec.stop_hz() / 1.45, 1)) {
+    const double noise_power =
+        mean_bin_power(noise, rate / static_cast<double>(quiet_n), band.low_hz, band.high_hz);
+    const double signal_power =
+        mean_bin_power(signal, rate / static_cast<double>(sweep_n), band.low_hz, band.high_hz);
     if (noise_power <= 0.0 || signal_power <= 0.0) continue;
     // Noise energy per bin grows with the length it is collected over; the sweep's does not.
-    const double collected = noise_power * std::max(window_s * rate, 1.0) / static_cast<double>(silence.size());
+    const double collected =
+        noise_power * std::max(window_s * rate, 1.0) / static_cast<double>(silence.size());
     result.push_back({band.centre_hz, 10.0 * std::log10(signal_power / collected)});
   }
   return result;

@@ -10,9 +10,10 @@
 /// What can be said of a recording from its samples alone. Levels are re full scale 1.0.
 namespace lalometer {
 
-/// Clipping: samples that stand at the rail. A rail is the largest magnitude of the recording where at least
-/// three samples in a row stay within 1e-4 of it (a clean sine does so only below one cycle per 200
-/// samples and only at a level that says nothing of the converter, so the rail must also be >= 0.5).
+/// Clipping: samples that stand at the rail. A rail is the largest magnitude of the recording where
+/// at least three samples in a row stay within 1e-4 of it (a clean sine does so only below one
+/// cycle per 200 samples and only at a level that says nothing of the converter, so the rail must
+/// also be >= 0.5).
 struct Clipping {
   std::size_t clipped_count = 0;  ///< samples at the rail, in runs of three or more
   double rail = 0.0;              ///< magnitude of the rail, 0 where there is none
@@ -24,41 +25,46 @@ struct Clipping {
 /// Root mean square; 0 for an empty signal.
 [[nodiscard]] double rms_of(std::span<const double> signal);
 
-/// Runs of at least `shortest_run` equal samples (a dropout filled with zeros or with the last value) inside
-/// the given stretch; quiet converters without noise repeat too, so only stretches that should hold signal
-/// are searched.
+/// Runs of at least `shortest_run` equal samples (a dropout filled with zeros or with the last
+/// value) inside the given stretch; quiet converters without noise repeat too, so only stretches
+/// that should hold signal are searched.
 [[nodiscard]] std::size_t longest_constant_run(std::span<const double> signal);
 
 /// Result of following a sweep through a channel that should carry it unaltered (the loopback).
 struct SweepTrack {
   bool present = false;        ///< the sweep is there at all (correlates by more than a half)
   double latency_samples = 0;  ///< of its upper part, re the stimulus' own clock
-  /// Largest departure of the local delay from a smooth channel's, in samples, and where it happens.
+  /// Largest departure of the local delay from a smooth channel's, in samples, and where it
+  /// happens.
   double worst_slip_samples = 0.0;
   double slip_at_hz = 0.0;
   /// Largest share of a stretch's energy that the sweep does not explain.
   double worst_unexplained = 0.0;
-  [[nodiscard]] bool continuous() const { return worst_slip_samples < 0.6 && worst_unexplained < 0.02; }
+  [[nodiscard]] bool continuous() const {
+    return worst_slip_samples < 0.6 && worst_unexplained < 0.02;
+  }
 };
 
-/// Follows the sweep in pieces of a sixth of an octave. A lost or doubled sample shifts everything after it; in
-/// a sound channel the local delay is constant but for its coupling capacitors, whose delay falls as 1/f^2 and
-/// is fitted and taken out. Below 40 Hz breaks are looked for sample by sample instead. Pieces near the ends of the sweep, where fades work, are left out.
+/// Follows the sweep in pieces of a sixth of an octave. A lost or doubled sample shifts everything
+/// after it; in a sound channel the local delay is constant but for its coupling capacitors, whose
+/// delay falls as 1/f^2 and is fitted and taken out. Below 40 Hz breaks are looked for sample by
+/// sample instead. Pieces near the ends of the sweep, where fades work, are left out.
 /// @param stimulus_start  index in the recording at which the stimulus would start without latency.
 [[nodiscard]] SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
                                      std::size_t stimulus_start);
 
-/// Signal to noise of one band: energy of the sweep's response over the noise that will share its place in
-/// the deconvolved result.
+/// Signal to noise of one band: energy of the sweep's response over the noise that will share its
+/// place in the deconvolved result.
 struct BandSnr {
   double centre_hz;
   double snr_db;
 };
 
-/// Per-octave signal-to-noise, from the silence before the sweep and the stretch that holds it. Noise is scaled
-/// from the silence's length to the window's in which the response will be read.
+/// Per-octave signal-to-noise, from the silence before the sweep and the stretch that holds it.
+/// Noise is scaled from the silence's length to the window's in which the response will be read.
 /// @param window_s  length of the gate (or of the whole response) that the noise enters with.
-[[nodiscard]] std::vector<BandSnr> band_snr(std::span<const double> silence, std::span<const double> sweep_part,
+[[nodiscard]] std::vector<BandSnr> band_snr(std::span<const double> silence,
+                                            std::span<const double> sweep_part,
                                             const SweepSpec& spec, double window_s);
 
 }  // namespace lalometer

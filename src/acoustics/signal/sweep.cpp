@@ -12,15 +12,16 @@ namespace lalometer {
 Result<SweepSpec> SweepSpec::make(const Values& v) {
   const bool finite = std::isfinite(v.start_hz) && std::isfinite(v.stop_hz) &&
                       std::isfinite(v.duration_s) && std::isfinite(v.sample_rate_hz);
-  if (!finite || v.sample_rate_hz <= 0.0) return bad_input("A sweep needs finite figures and a sample rate.");
+  if (!finite || v.sample_rate_hz <= 0.0)
+    return bad_input("A sweep needs finite figures and a sample rate.");
   if (v.start_hz <= 0.0 || v.start_hz >= v.stop_hz) {
     return bad_input(fmt::format("A sweep runs upward from above 0 Hz, not from {} Hz to {} Hz.",
                                  shortest(v.start_hz), shortest(v.stop_hz)));
   }
   if (v.stop_hz > 0.5 * v.sample_rate_hz) {
-    return bad_input(fmt::format("A sweep to {} Hz needs a sample rate of at least {} Hz, not {} Hz.",
-                                 shortest(v.stop_hz), shortest(2.0 * v.stop_hz),
-                                 shortest(v.sample_rate_hz)));
+    return bad_input(
+        fmt::format("A sweep to {} Hz needs a sample rate of at least {} Hz, not {} Hz.",
+                    shortest(v.stop_hz), shortest(2.0 * v.stop_hz), shortest(v.sample_rate_hz)));
   }
   if (v.duration_s * v.sample_rate_hz < 16.0 || v.duration_s * v.sample_rate_hz > 1e8) {
     return bad_input(fmt::format("A sweep of {} s at {} Hz has an impossible length.",
@@ -56,7 +57,8 @@ std::vector<double> exponential_sweep(const SweepSpec& spec) {
   return x;
 }
 
-void apply_fades(std::vector<double>& signal, std::size_t fade_in_count, std::size_t fade_out_count) {
+void apply_fades(std::vector<double>& signal, std::size_t fade_in_count,
+                 std::size_t fade_out_count) {
   const std::size_t in = std::min(fade_in_count, signal.size() / 2);
   const std::size_t out = std::min(fade_out_count, signal.size() / 2);
   for (std::size_t i = 0; i < in; ++i) {
@@ -93,9 +95,9 @@ double harmonic_lead_s(const SweepSpec& spec, int harmonic) {
 std::vector<double> inverse_sweep(const SweepSpec& spec) {
   std::vector<double> x = exponential_sweep(spec);
   std::reverse(x.begin(), x.end());
-  // The energy of the sweep at f is L/(4 f) per Hz^2 (stationary phase: |X|^2 = L / (4 f)), so that the
-  // product |X|^2 * gain is 1 with gain = 4 f / L, f the frequency at the reversed time; the factor
-  // 1/rate turns the integral of the convolution into a sum.
+  // The energy of the sweep at f is L/(4 f) per Hz^2 (stationary phase: |X|^2 = L / (4 f)), so that
+  // the product |X|^2 * gain is 1 with gain = 4 f / L, f the frequency at the reversed time; the
+  // factor 1/rate turns the integral of the convolution into a sum.
   const double rate_hz = spec.sample_rate_hz();
   for (std::size_t n = 0; n < x.size(); ++n) {
     const double t = static_cast<double>(x.size() - 1 - n) / rate_hz;

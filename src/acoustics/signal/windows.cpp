@@ -11,7 +11,8 @@ template <class Shape>
 std::vector<double> symmetric(std::size_t n, Shape shape) {
   std::vector<double> w(n, 1.0);
   if (n < 2) return w;
-  for (std::size_t i = 0; i < n; ++i) w[i] = shape(static_cast<double>(i) / static_cast<double>(n - 1));
+  for (std::size_t i = 0; i < n; ++i)
+    w[i] = shape(static_cast<double>(i) / static_cast<double>(n - 1));
   return w;
 }
 
@@ -24,7 +25,8 @@ std::vector<double> hann(std::size_t n) {
 std::vector<double> blackman_harris(std::size_t n) {
   return symmetric(n, [](double t) {
     const double x = 2.0 * kPi * t;
-    return 0.35875 - 0.48829 * std::cos(x) + 0.14128 * std::cos(2.0 * x) - 0.01168 * std::cos(3.0 * x);
+    return 0.35875 - 0.48829 * std::cos(x) + 0.14128 * std::cos(2.0 * x) -
+           0.01168 * std::cos(3.0 * x);
   });
 }
 

@@ -5,8 +5,9 @@
 
 namespace lalometer {
 
-/// Symmetric windows of n >= 1 samples, peak 1; n = 1 gives {1}. The symmetric form, as scipy.signal.get_window
-/// gives it with fftbins = False. Source: F. J. Harris, Proc. IEEE 66 (1978), "On the use of windows".
+/// Symmetric windows of n >= 1 samples, peak 1; n = 1 gives {1}. The symmetric form, as
+/// scipy.signal.get_window gives it with fftbins = False. Source: F. J. Harris, Proc. IEEE 66
+/// (1978), "On the use of windows".
 [[nodiscard]] std::vector<double> hann(std::size_t n);
 /// Four-term Blackman-Harris, -92 dB side lobes (Harris 1978, table I).
 [[nodiscard]] std::vector<double> blackman_harris(std::size_t n);

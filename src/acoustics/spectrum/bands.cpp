@@ -9,7 +9,9 @@ std::vector<Band> fractional_octave_bands(double low_hz, double high_hz, int ban
   const double octave_log10 = 0.3;  // G = 10^(3/10)
   const double b = bands_per_octave;
   const double offset = bands_per_octave % 2 == 1 ? 0.0 : 0.5;
-  const auto index_of = [&](double f) { return b * std::log10(f / kReference_hz) / octave_log10 - offset; };
+  const auto index_of = [&](double f) {
+    return b * std::log10(f / kReference_hz) / octave_log10 - offset;
+  };
   // The allowance keeps a limit that is itself a mid-band frequency inside.
   const auto first = static_cast<int>(std::ceil(index_of(low_hz) - 1e-9));
   const auto last = static_cast<int>(std::floor(index_of(high_hz) + 1e-9));

@@ -26,7 +26,8 @@ std::optional<double> mean_level_db(const Response& curve, double low_hz, double
     level = next_level;
   };
   for (std::size_t i = 0; i < curve.size(); ++i) {
-    if (curve.axis()[i] > low_hz && curve.axis()[i] < high_hz) step_to(curve.axis()[i], curve.level_db(i));
+    if (curve.axis()[i] > low_hz && curve.axis()[i] < high_hz)
+      step_to(curve.axis()[i], curve.level_db(i));
   }
   step_to(high_hz, to_level_db(std::abs(value_at(curve, high_hz)), reference));
   return sum / std::log(high_hz / low_hz);

@@ -7,8 +7,8 @@
 namespace lalometer {
 
 /// Mean of the level in dB over log frequency, [low_hz, high_hz], by the trapezoidal rule with
-/// interpolated ends. Nothing where the curve's valid range does not cover the band: a figure that the
-/// data cannot carry is not printed.
+/// interpolated ends. Nothing where the curve's valid range does not cover the band: a figure that
+/// the data cannot carry is not printed.
 [[nodiscard]] std::optional<double> mean_level_db(const Response& curve, double low_hz,
                                                   double high_hz);
 

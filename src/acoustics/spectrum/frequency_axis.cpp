@@ -12,9 +12,9 @@ Result<FrequencyAxis> FrequencyAxis::make(std::vector<double> frequency_hz) {
   double previous = 0.0;
   for (const double f : frequency_hz) {
     if (!std::isfinite(f) || f <= previous) {
-      return bad_input(fmt::format(
-          "Frequencies must be finite, above 0 and rising, but {} Hz follows {} Hz.", shortest(f),
-          shortest(previous)));
+      return bad_input(
+          fmt::format("Frequencies must be finite, above 0 and rising, but {} Hz follows {} Hz.",
+                      shortest(f), shortest(previous)));
     }
     previous = f;
   }

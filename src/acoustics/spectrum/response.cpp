@@ -37,7 +37,9 @@ double Response::level_db(std::size_t i) const {
   return to_level_db(std::abs(values_[i]), level_reference(quantity_));
 }
 
-double Response::phase_deg(std::size_t i) const { return std::arg(values_[i]) * 180.0 / kPi; }
+double Response::phase_deg(std::size_t i) const {
+  return std::arg(values_[i]) * 180.0 / kPi;
+}
 
 Response Response::with_valid(ValidRange valid) const {
   Response copy = *this;
@@ -112,8 +114,8 @@ Response divided(const Response& a, const Response& b, Quantity quantity) {
     const double scale = std::max(std::norm(other.value(i)), 1e-300);
     values[i] = a.value(i) * std::conj(other.value(i)) / scale;
   }
-  return *Response::make(a.axis(), std::move(values), quantity,
-                         intersect(a.valid(), other.valid()), a.has_phase() && b.has_phase());
+  return *Response::make(a.axis(), std::move(values), quantity, intersect(a.valid(), other.valid()),
+                         a.has_phase() && b.has_phase());
 }
 
 }  // namespace lalometer

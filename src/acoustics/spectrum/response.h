@@ -45,7 +45,10 @@ class Response {
  private:
   Response(FrequencyAxis axis, std::vector<std::complex<double>> values, Quantity quantity,
            ValidRange valid, bool has_phase)
-      : axis_(std::move(axis)), values_(std::move(values)), quantity_(quantity), valid_(valid),
+      : axis_(std::move(axis)),
+        values_(std::move(values)),
+        quantity_(quantity),
+        valid_(valid),
         has_phase_(has_phase) {}
 
   FrequencyAxis axis_;
@@ -76,7 +79,8 @@ class Response {
 /// One value by the same rule as resampled(); NaN outside the axis.
 [[nodiscard]] std::complex<double> value_at(const Response& curve, double frequency_hz);
 
-/// curve * exp(+j omega delay): takes a flight time out of the phase (delay_s > 0 turns it forward).
+/// curve * exp(+j omega delay): takes a flight time out of the phase (delay_s > 0 turns it
+/// forward).
 [[nodiscard]] Response without_delay(const Response& curve, double delay_s);
 
 /// a / b on the axis of a; b is resampled. Valid where both are. Quantity: ratio, unless stated.

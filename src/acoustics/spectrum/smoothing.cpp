@@ -65,8 +65,8 @@ Response smooth_with(const Response& curve, int bands_per_octave, Magnitude rule
   std::vector<double> power(n);
   std::vector<double> real(n);
   std::vector<double> imaginary(n);
-  // With a steep phase the complex mean vanishes; the mean slope over frequency is only a delay and is
-  // put back afterwards. The complex option leaves it in, as its name says.
+  // With a steep phase the complex mean vanishes; the mean slope over frequency is only a delay and
+  // is put back afterwards. The complex option leaves it in, as its name says.
   double slope = 0.0;
   if (curve.has_phase() && rule == Magnitude::kPower) {
     const std::vector<double> phase = unwrapped_phase(curve.values());

@@ -17,7 +17,8 @@
 namespace lalometer {
 namespace {
 
-QDoubleSpinBox* number_box(double low, double high, double value, int decimals, const QString& unit, QWidget* parent) {
+QDoubleSpinBox* number_box(double low, double high, double value, int decimals, const QString& unit,
+                           QWidget* parent) {
   auto* box = new QDoubleSpinBox(parent);
   box->setRange(low, high);
   box->setDecimals(decimals);
@@ -64,9 +65,13 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
   driver_->setObjectName(QStringLiteral("captureDriver"));
   driver_->setToolTip(tr("Limits of start frequency and level hang on what is driven."));
   const std::pair<DriverKind, QString> drivers[] = {
-      {DriverKind::kLoudspeaker, tr("Loudspeaker")}, {DriverKind::kWoofer, tr("Woofer")}, {DriverKind::kMidrange, tr("Midrange")},
-      {DriverKind::kTweeter, tr("Tweeter")}, {DriverKind::kFullrange, tr("Fullrange")},
-      {DriverKind::kCompressionDriver, tr("Compression driver")}, {DriverKind::kSubwoofer, tr("Subwoofer")}};
+      {DriverKind::kLoudspeaker, tr("Loudspeaker")},
+      {DriverKind::kWoofer, tr("Woofer")},
+      {DriverKind::kMidrange, tr("Midrange")},
+      {DriverKind::kTweeter, tr("Tweeter")},
+      {DriverKind::kFullrange, tr("Fullrange")},
+      {DriverKind::kCompressionDriver, tr("Compression driver")},
+      {DriverKind::kSubwoofer, tr("Subwoofer")}};
   for (const auto& [kind, name] : drivers) driver_->addItem(name, static_cast<int>(kind));
   drive_ = number_box(0.05, 20.0, 2.83, 2, tr("V"), inside);
   drive_->setObjectName(QStringLiteral("captureDrive"));
@@ -131,22 +136,26 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
   bench->setContentsMargins(0, 0, 0, 0);
   bench->addWidget(rule(bench_box_));
   bench->addWidget(role_label(tr("Practice bench"), "head", bench_box_));
-  bench->addWidget(role_label(tr("A simulated kiosk two-way, microphone, interface and jig. Mishaps are for practice."), "quiet", bench_box_));
+  bench->addWidget(role_label(
+      tr("A simulated kiosk two-way, microphone, interface and jig. Mishaps are for practice."),
+      "quiet", bench_box_));
   auto* bench_form = new QFormLayout;
   walls_ = new QComboBox(bench_box_);
   walls_->setObjectName(QStringLiteral("benchWalls"));
   walls_->addItems({tr("bare"), tr("lined, 20 mm felt")});
   mishap_ = new QComboBox(bench_box_);
   mishap_->setObjectName(QStringLiteral("benchMishap"));
-  mishap_->addItems({tr("none"), tr("input turned up too far"), tr("loopback unplugged"), tr("microphone or jig unplugged"),
-                     tr("samples lost"), tr("a door slams")});
+  mishap_->addItems({tr("none"), tr("input turned up too far"), tr("loopback unplugged"),
+                     tr("microphone or jig unplugged"), tr("samples lost"), tr("a door slams")});
   bench_form->addRow(tr("Box walls"), walls_);
   bench_form->addRow(tr("Mishap"), mishap_);
   bench->addLayout(bench_form);
   layout->addWidget(bench_box_);
   layout->addStretch(1);
-  layout->addWidget(role_label(tr("Wear hearing protection above 85 dB(A). Never join an amplifier's bridged output to the interface's "
-                                  "ground. Local rules and licensed practice come first."), "quiet", inside));
+  layout->addWidget(role_label(tr("Wear hearing protection above 85 dB(A). Never join an "
+                                  "amplifier's bridged output to the interface's "
+                                  "ground. Local rules and licensed practice come first."),
+                               "quiet", inside));
 
   connect(go_, &QPushButton::clicked, this, &CapturePage::take);
   connect(stop_, &QPushButton::clicked, &controller_, &CaptureController::stop);
@@ -171,11 +180,14 @@ void CapturePage::fillTargets() {
   for (const Subject& s : session_.subjects()) {
     for (const Variant& v : session_.variants()) {
       if (v.subject_id != s.id) continue;
-      target_->addItem(QString::fromStdString(session_.subjects().size() > 1 ? s.name + ", " + v.name : v.name), static_cast<qint64>(v.id));
+      target_->addItem(
+          QString::fromStdString(session_.subjects().size() > 1 ? s.name + ", " + v.name : v.name),
+          static_cast<qint64>(v.id));
       target_->setItemData(target_->count() - 1, QString::fromStdString(s.name), Qt::ToolTipRole);
     }
   }
-  target_->addItem(session_.subjects().empty() ? tr("a new loudspeaker") : tr("a new variant…"), qint64{0});
+  target_->addItem(session_.subjects().empty() ? tr("a new loudspeaker") : tr("a new variant…"),
+                   qint64{0});
   const int index = target_->findData(before);
   target_->setCurrentIndex(index >= 0 && before != 0 ? index : 0);
 }
@@ -183,7 +195,8 @@ void CapturePage::fillTargets() {
 void CapturePage::newVariant() {
   const Id subject = session_.chosenSubject();
   if (subject == 0) return;
-  const auto made = session_.book().add_variant({0, subject, tr("Variant %1").arg(session_.variants().size() + 1).toStdString(), ""});
+  const auto made = session_.book().add_variant(
+      {0, subject, tr("Variant %1").arg(session_.variants().size() + 1).toStdString(), ""});
   session_.apply(made.map([](Id) {}));
   if (made) target_->setCurrentIndex(target_->findData(static_cast<qint64>(*made)));
 }
@@ -230,12 +243,23 @@ void CapturePage::applyBench() {
   setup.pace = pace;
   setup.room.distance_m = distance_->value();
   switch (mishap_->currentIndex()) {
-    case kTooLoud: setup.faults.input_gain = 60.0; break;
-    case kLoopbackOut: setup.faults.loopback_missing = true; break;
-    case kMicrophoneOut: setup.faults.measure_missing = true; break;
-    case kLostSamples: setup.faults.lost = PracticeFaults::Samples{1.2, 64}; break;
-    case kDoorSlam: setup.faults.slam = PracticeFaults::Samples{0.05, 9000}; break;
-    default: break;
+    case kTooLoud:
+      setup.faults.input_gain = 60.0;
+      break;
+    case kLoopbackOut:
+      setup.faults.loopback_missing = true;
+      break;
+    case kMicrophoneOut:
+      setup.faults.measure_missing = true;
+      break;
+    case kLostSamples:
+      setup.faults.lost = PracticeFaults::Samples{1.2, 64};
+      break;
+    case kDoorSlam:
+      setup.faults.slam = PracticeFaults::Samples{0.05, 9000};
+      break;
+    default:
+      break;
   }
 }
 
@@ -247,9 +271,12 @@ void CapturePage::take() {
   }
   if (request().subject_id == 0) {
     // An empty book: the take makes its own subject.
-    const auto subject = session_.book().add_subject({0, tr("New loudspeaker").toStdString(), DriverKind::kLoudspeaker, "{}"});
+    const auto subject = session_.book().add_subject(
+        {0, tr("New loudspeaker").toStdString(), DriverKind::kLoudspeaker, "{}"});
     if (!subject) return session_.apply(tl::unexpected(subject.error()));
-    session_.apply(session_.book().add_variant({0, *subject, tr("As it is").toStdString(), ""}).map([](Id) {}));
+    session_.apply(
+        session_.book().add_variant({0, *subject, tr("As it is").toStdString(), ""}).map([](Id) {
+        }));
     fillTargets();
   }
   applyBench();
@@ -287,9 +314,12 @@ void CapturePage::showState() {
     stage_->setText(tr("Preparing"));
     return;
   }
-  if (refused) stage_->setText(tr("Refused. Nothing was kept."));
-  else stage_->setText(controller_.remarks().empty() ? tr("Ready.") : tr("Taken and kept."));
-  for (const Remark& remark : controller_.remarks()) cards_->addWidget(remark_card(remark, nullptr));
+  if (refused)
+    stage_->setText(tr("Refused. Nothing was kept."));
+  else
+    stage_->setText(controller_.remarks().empty() ? tr("Ready.") : tr("Taken and kept."));
+  for (const Remark& remark : controller_.remarks())
+    cards_->addWidget(remark_card(remark, nullptr));
 }
 
 }  // namespace lalometer

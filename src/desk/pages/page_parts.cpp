@@ -17,21 +17,25 @@ QFrame* rule(QWidget* parent) {
 
 QFrame* remark_card(const Remark& remark, QWidget* parent) {
   auto* card = new QFrame(parent);
-  card->setProperty("card", remark.weight == Remark::Weight::kRefusal ? "refusal" : remark.weight == Remark::Weight::kDoubt ? "doubt" : "true");
+  card->setProperty("card", remark.weight == Remark::Weight::kRefusal ? "refusal"
+                            : remark.weight == Remark::Weight::kDoubt ? "doubt"
+                                                                      : "true");
   auto* layout = new QVBoxLayout(card);
   layout->setContentsMargins(10, 6, 8, 7);
   layout->setSpacing(3);
   auto* text = new QLabel(QString::fromStdString(remark.text), card);
   text->setWordWrap(true);
   layout->addWidget(text);
-  if (!remark.advice.empty()) layout->addWidget(role_label(QString::fromStdString(remark.advice), "quiet", card));
+  if (!remark.advice.empty())
+    layout->addWidget(role_label(QString::fromStdString(remark.advice), "quiet", card));
   return card;
 }
 
 void clear_layout(QLayout* layout) {
   while (QLayoutItem* item = layout->takeAt(0)) {
     if (item->widget() != nullptr) {
-      // Hidden at once: deletion waits for the event loop, and the old card must not be seen until then.
+      // Hidden at once: deletion waits for the event loop, and the old card must not be seen until
+      // then.
       item->widget()->hide();
       item->widget()->deleteLater();
     }

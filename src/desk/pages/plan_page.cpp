@@ -35,8 +35,10 @@ PlanPage::PlanPage(BookSession& session, QWidget* parent) : QWidget(parent), ses
   setObjectName(QStringLiteral("planPage"));
   auto* layout = page_layout(this);
   layout->addWidget(role_label(tr("Two takes, one axis"), "title", this));
-  layout->addWidget(role_label(tr("An impedance sweep shows the box, a response on axis shows the sound. Together they tell more than twice as much: "
-                                  "about a minute each."), "quiet", this));
+  layout->addWidget(role_label(tr("An impedance sweep shows the box, a response on axis shows the "
+                                  "sound. Together they tell more than twice as much: "
+                                  "about a minute each."),
+                               "quiet", this));
   rows_ = new QVBoxLayout;
   rows_->setSpacing(8);
   layout->addLayout(rows_);
@@ -58,28 +60,36 @@ void PlanPage::show() {
     auto* name = new QLabel(QString::fromStdString(variant.name), card);
     name->setFont(text_font(13, true));
     layout->addWidget(name);
-    if (!variant.changed.empty()) layout->addWidget(role_label(QString::fromStdString(variant.changed), "quiet", card));
+    if (!variant.changed.empty())
+      layout->addWidget(role_label(QString::fromStdString(variant.changed), "quiet", card));
     for (const bool impedance : {true, false}) {
       int count = 0;
       for (const Take& t : session_.takes()) {
-        count += t.variant_id == variant.id && t.accepted && (t.kind == TakeKind::kImpedance) == impedance ? 1 : 0;
+        count += t.variant_id == variant.id && t.accepted &&
+                         (t.kind == TakeKind::kImpedance) == impedance
+                     ? 1
+                     : 0;
       }
       const QString what = impedance ? tr("Impedance") : tr("Response on axis");
       if (count > 0) {
-        layout->addWidget(new QLabel(tr("%1: %2").arg(what, count_text(count, tr("take"), tr("takes"))), card));
+        layout->addWidget(
+            new QLabel(tr("%1: %2").arg(what, count_text(count, tr("take"), tr("takes"))), card));
       } else {
         auto* ask = new QPushButton(tr("%1 is missing: take it").arg(what), card);
-        connect(ask, &QPushButton::clicked, this, [this, impedance] { emit captureAsked(impedance); });
+        connect(ask, &QPushButton::clicked, this,
+                [this, impedance] { emit captureAsked(impedance); });
         layout->addWidget(ask);
       }
     }
     rows_->addWidget(card);
   }
   const Recipe recipe = session_.recipe(subject);
-  rows_->addWidget(role_label(tr("The gate of %1 ms makes responses valid from %2. A longer one needs the first reflection later: raise stand and "
+  rows_->addWidget(role_label(tr("The gate of %1 ms makes responses valid from %2. A longer one "
+                                 "needs the first reflection later: raise stand and "
                                  "microphone, or go outdoors.")
                                   .arg(recipe.gate_s * 1e3, 0, 'f', 2)
-                                  .arg(QString::fromStdString(frequency_text(1.0 / recipe.gate_s))), "quiet", nullptr));
+                                  .arg(QString::fromStdString(frequency_text(1.0 / recipe.gate_s))),
+                              "quiet", nullptr));
 }
 
 CasePage::CasePage(BookSession& session, QWidget* parent) : QWidget(parent), session_(session) {
@@ -109,7 +119,8 @@ CasePage::CasePage(BookSession& session, QWidget* parent) : QWidget(parent), ses
 void CasePage::keep() {
   if (subject_ == 0) return;
   const std::string text = note_->toPlainText().toStdString();
-  if (session_.book().note(subject_).value_or(text) != text) session_.apply(session_.book().set_note(subject_, text));
+  if (session_.book().note(subject_).value_or(text) != text)
+    session_.apply(session_.book().set_note(subject_, text));
 }
 
 void CasePage::show() {
@@ -131,14 +142,18 @@ void CasePage::show() {
       ++shown;
     }
   }
-  if (shown == 0) cards_->addWidget(role_label(tr("None: every take of this subject passed its checks."), "quiet", nullptr));
+  if (shown == 0)
+    cards_->addWidget(
+        role_label(tr("None: every take of this subject passed its checks."), "quiet", nullptr));
 }
 
 ReportPage::ReportPage(const QList<QAction*>& actions, QWidget* parent) : QWidget(parent) {
   setObjectName(QStringLiteral("reportPage"));
   auto* layout = page_layout(this);
   layout->addWidget(role_label(tr("Take it with you"), "title", this));
-  layout->addWidget(role_label(tr("Open formats only. What leaves the program is what is valid; the raw recordings stay in the book."), "quiet", this));
+  layout->addWidget(role_label(tr("Open formats only. What leaves the program is what is valid; "
+                                  "the raw recordings stay in the book."),
+                               "quiet", this));
   for (QAction* action : actions) {
     auto* button = new QPushButton(action->text(), this);
     button->setToolTip(action->toolTip());

@@ -16,11 +16,14 @@ namespace {
 
 constexpr int kRow_px = 21;
 
-QString text_of(const std::string& s) { return QString::fromStdString(s); }
+QString text_of(const std::string& s) {
+  return QString::fromStdString(s);
+}
 
 }  // namespace
 
-CursorList::CursorList(BookSession& session, ScoreState& state, QWidget* parent) : QWidget(parent), session_(session), state_(state) {
+CursorList::CursorList(BookSession& session, ScoreState& state, QWidget* parent)
+    : QWidget(parent), session_(session), state_(state) {
   setObjectName(QStringLiteral("cursorList"));
   const auto fetch = [this] {
     laid_ = session_.laid();
@@ -38,22 +41,28 @@ void CursorList::setTheme(const Theme& theme) {
   update();
 }
 
-QSize CursorList::sizeHint() const { return {220, std::max(static_cast<int>(laid_.size()), 1) * kRow_px}; }
+QSize CursorList::sizeHint() const {
+  return {220, std::max(static_cast<int>(laid_.size()), 1) * kRow_px};
+}
 
 QStringList CursorList::texts() const {
   QStringList lines;
-  for (const CursorValue& v : cursor_values(laid_, state_.cursorHz())) lines.push_back(text_of(v.label + ": " + v.text));
+  for (const CursorValue& v : cursor_values(laid_, state_.cursorHz()))
+    lines.push_back(text_of(v.label + ": " + v.text));
   return lines;
 }
 
-int CursorList::rowAt(double y) const { return static_cast<int>(y) / kRow_px; }
+int CursorList::rowAt(double y) const {
+  return static_cast<int>(y) / kRow_px;
+}
 
 void CursorList::paintEvent(QPaintEvent*) {
   QPainter painter(this);
   painter.setRenderHint(QPainter::Antialiasing);
   if (laid_.empty()) {
     painter.setPen(theme_.quiet);
-    painter.drawText(rect(), Qt::AlignLeft | Qt::AlignVCenter, tr("Nothing lies on the score yet."));
+    painter.drawText(rect(), Qt::AlignLeft | Qt::AlignVCenter,
+                     tr("Nothing lies on the score yet."));
     return;
   }
   double y = 0.0;
@@ -72,12 +81,15 @@ void CursorList::paintEvent(QPaintEvent*) {
     painter.drawLine(QPointF(1, row.center().y()), QPointF(17, row.center().y()));
     painter.setFont(text_font(13, true));
     painter.setPen(v.valid ? theme_.ink : theme_.quiet);
-    const QString value = text_of(v.text) + (v.valid || v.text == "–" ? QString() : tr(" (not valid)"));
+    const QString value =
+        text_of(v.text) + (v.valid || v.text == "–" ? QString() : tr(" (not valid)"));
     const double value_width = QFontMetricsF(painter.font()).horizontalAdvance(value);
     painter.drawText(row.adjusted(0, 0, -2, 0), Qt::AlignRight | Qt::AlignVCenter, value);
     painter.setFont(text_font(12, chosen));
     painter.setPen(theme_.ink);
-    const QString label = QFontMetricsF(painter.font()).elidedText(text_of(v.label), Qt::ElideRight, width() - 34 - value_width);
+    const QString label =
+        QFontMetricsF(painter.font())
+            .elidedText(text_of(v.label), Qt::ElideRight, width() - 34 - value_width);
     painter.drawText(row.adjusted(24, 0, 0, 0), Qt::AlignLeft | Qt::AlignVCenter, label);
     y += kRow_px;
   }
@@ -85,10 +97,12 @@ void CursorList::paintEvent(QPaintEvent*) {
 
 void CursorList::mousePressEvent(QMouseEvent* event) {
   const int row = rowAt(event->position().y());
-  if (row >= 0 && row < static_cast<int>(laid_.size())) session_.chooseTake(laid_[static_cast<std::size_t>(row)].take.id);
+  if (row >= 0 && row < static_cast<int>(laid_.size()))
+    session_.chooseTake(laid_[static_cast<std::size_t>(row)].take.id);
 }
 
-ReadPage::ReadPage(BookSession& session, ScoreState& state, QWidget* parent) : QWidget(parent), session_(session), state_(state) {
+ReadPage::ReadPage(BookSession& session, ScoreState& state, QWidget* parent)
+    : QWidget(parent), session_(session), state_(state) {
   setObjectName(QStringLiteral("readPage"));
   auto* outer = new QVBoxLayout(this);
   outer->setContentsMargins(0, 0, 0, 0);
@@ -111,7 +125,8 @@ ReadPage::ReadPage(BookSession& session, ScoreState& state, QWidget* parent) : Q
   wavelength_ = role_label({}, "quiet", inside);
   wavelength_->setAlignment(Qt::AlignRight | Qt::AlignBottom);
   wavelength_->setContentsMargins(0, 0, 0, 6);
-  wavelength_->setToolTip(tr("Wavelength: the distance sound travels in one cycle, here at 343 m/s."));
+  wavelength_->setToolTip(
+      tr("Wavelength: the distance sound travels in one cycle, here at 343 m/s."));
   head->addWidget(frequency_, 1);
   head->addWidget(wavelength_);
   layout->addLayout(head);
@@ -130,8 +145,10 @@ ReadPage::ReadPage(BookSession& session, ScoreState& state, QWidget* parent) : Q
   recipe->addWidget(role_label(tr("Smoothing"), "quiet", inside));
   smoothing_ = new QComboBox(inside);
   smoothing_->setObjectName(QStringLiteral("smoothing"));
-  smoothing_->setToolTip(tr("Power mean over a fraction of an octave, for all responses of the subject alike."));
-  for (const int n : {0, 1, 3, 6, 12, 24, 48}) smoothing_->addItem(n == 0 ? tr("none") : tr("1/%1 octave").arg(n), n);
+  smoothing_->setToolTip(
+      tr("Power mean over a fraction of an octave, for all responses of the subject alike."));
+  for (const int n : {0, 1, 3, 6, 12, 24, 48})
+    smoothing_->addItem(n == 0 ? tr("none") : tr("1/%1 octave").arg(n), n);
   recipe->addWidget(smoothing_, 1);
   layout->addLayout(recipe);
   layout->addWidget(rule(inside));
@@ -172,7 +189,8 @@ void ReadPage::showCursor() {
   const double f = state_.cursorHz();
   frequency_->setText(text_of(frequency_text(f)));
   const double wave_mm = kSpeedOfSound20_m_s / f * 1e3;
-  wavelength_->setText(wave_mm >= 1000.0 ? tr("λ %1 m").arg(text_of(three_digits(wave_mm / 1e3))) : tr("λ %1 mm").arg(text_of(three_digits(wave_mm))));
+  wavelength_->setText(wave_mm >= 1000.0 ? tr("λ %1 m").arg(text_of(three_digits(wave_mm / 1e3)))
+                                         : tr("λ %1 mm").arg(text_of(three_digits(wave_mm))));
 }
 
 void ReadPage::keepNote() {
@@ -187,7 +205,8 @@ void ReadPage::showChosen() {
   clear_layout(cards_);
   const Take* take = session_.take(session_.chosenTake());
   note_->setEnabled(take != nullptr);
-  smoothing_->setCurrentIndex(smoothing_->findData(session_.recipe(session_.chosenSubject()).smoothing));
+  smoothing_->setCurrentIndex(
+      smoothing_->findData(session_.recipe(session_.chosenSubject()).smoothing));
   if (take == nullptr) {
     chosen_->setText(tr("No take is chosen"));
     conditions_->setText(tr("Click one on the shelf, or a curve on the score."));
@@ -204,7 +223,10 @@ void ReadPage::showChosen() {
   chosen_->setText(text_of(take->name));
   const Conditions& c = take->conditions;
   QString text = variant == nullptr ? QString() : text_of(variant->name) + QStringLiteral(" · ");
-  if (take->kind == TakeKind::kResponse) text += tr("%1 V, %2 m, %3 °C · ").arg(text_of(three_digits(c.drive_v)), text_of(three_digits(c.distance_m))).arg(c.temperature_c);
+  if (take->kind == TakeKind::kResponse)
+    text += tr("%1 V, %2 m, %3 °C · ")
+                .arg(text_of(three_digits(c.drive_v)), text_of(three_digits(c.distance_m)))
+                .arg(c.temperature_c);
   conditions_->setText(text + text_of(take->taken_at.substr(0, 16)).replace(u'T', u' '));
   for (const LaidTake& laid : session_.laid()) {
     if (laid.take.id != take->id) continue;
@@ -225,7 +247,8 @@ void ReadPage::showChosen() {
       figures_->addWidget(row);
     }
     if (laid.analysis) {
-      for (const std::string& note : laid.analysis->notes) cards_->addWidget(remark_card({Remark::Weight::kDoubt, "", note, ""}, nullptr));
+      for (const std::string& note : laid.analysis->notes)
+        cards_->addWidget(remark_card({Remark::Weight::kDoubt, "", note, ""}, nullptr));
     }
   }
   for (const Remark& remark : take->remarks) cards_->addWidget(remark_card(remark, nullptr));

@@ -6,9 +6,12 @@
 namespace lalometer {
 
 CurveRaster::CurveRaster(QImage& image)
-    : image_(image), width_(image.width()), height_(image.height()),
+    : image_(image),
+      width_(image.width()),
+      height_(image.height()),
       coverage_(static_cast<std::size_t>(width_) * static_cast<std::size_t>(height_), 0),
-      top_(static_cast<std::size_t>(width_), height_), bottom_(static_cast<std::size_t>(width_), -1) {}
+      top_(static_cast<std::size_t>(width_), height_),
+      bottom_(static_cast<std::size_t>(width_), -1) {}
 
 void CurveRaster::cover(PixelPoint a, PixelPoint b, float radius) {
   const float reach = radius + 0.5F;
@@ -19,7 +22,8 @@ void CurveRaster::cover(PixelPoint a, PixelPoint b, float radius) {
   const int last = std::min(static_cast<int>(std::ceil(b.x + reach)), width_ - 1);
   for (int column = first; column <= last; ++column) {
     const float x = static_cast<float>(column) + 0.5F;
-    // Rows of this column that the pen can reach: the piece of the segment within reach of it, widened.
+    // Rows of this column that the pen can reach: the piece of the segment within reach of it,
+    // widened.
     float low = a.y;
     float high = b.y;
     if (dx > 1e-6F) {
@@ -30,7 +34,9 @@ void CurveRaster::cover(PixelPoint a, PixelPoint b, float radius) {
     if (low > high) std::swap(low, high);
     if (high + reach < 0.0F || low - reach > static_cast<float>(height_)) continue;
     const int from = std::max(static_cast<int>(std::floor(std::max(low - reach, -1.0F))), 0);
-    const int to = std::min(static_cast<int>(std::ceil(std::min(high + reach, static_cast<float>(height_)))), height_ - 1);
+    const int to =
+        std::min(static_cast<int>(std::ceil(std::min(high + reach, static_cast<float>(height_)))),
+                 height_ - 1);
     if (from > to) continue;
     const auto c = static_cast<std::size_t>(column);
     top_[c] = std::min(top_[c], from);
@@ -38,7 +44,10 @@ void CurveRaster::cover(PixelPoint a, PixelPoint b, float radius) {
     unsigned char* plane = coverage_.data() + c * static_cast<std::size_t>(height_);
     for (int row = from; row <= to; ++row) {
       const float y = static_cast<float>(row) + 0.5F;
-      const float t = length_squared > 0.0F ? std::clamp(((x - a.x) * dx + (y - a.y) * dy) / length_squared, 0.0F, 1.0F) : 0.0F;
+      const float t =
+          length_squared > 0.0F
+              ? std::clamp(((x - a.x) * dx + (y - a.y) * dy) / length_squared, 0.0F, 1.0F)
+              : 0.0F;
       const float ex = x - a.x - t * dx;
       const float ey = y - a.y - t * dy;
       const float squared = ex * ex + ey * ey;
@@ -65,15 +74,19 @@ void CurveRaster::blend(const QColor& colour) {
       if (a == 0) continue;
       QRgb& pixel = pixels[static_cast<std::size_t>(row) * stride + c];
       const unsigned rest = 255U - a;
-      const auto mix = [&](unsigned over, int under) { return static_cast<int>((over * a + static_cast<unsigned>(under) * rest + 127U) / 255U); };
-      pixel = qRgba(mix(red, qRed(pixel)), mix(green, qGreen(pixel)), mix(blue, qBlue(pixel)), mix(255U, qAlpha(pixel)));
+      const auto mix = [&](unsigned over, int under) {
+        return static_cast<int>((over * a + static_cast<unsigned>(under) * rest + 127U) / 255U);
+      };
+      pixel = qRgba(mix(red, qRed(pixel)), mix(green, qGreen(pixel)), mix(blue, qBlue(pixel)),
+                    mix(255U, qAlpha(pixel)));
     }
     top_[c] = height_;
     bottom_[c] = -1;
   }
 }
 
-void CurveRaster::draw(std::span<const PixelPoint> points, double width_px, const QColor& colour, std::span<const double> dash_px) {
+void CurveRaster::draw(std::span<const PixelPoint> points, double width_px, const QColor& colour,
+                       std::span<const double> dash_px) {
   const auto radius = static_cast<float>(0.5 * width_px);
   const auto far = static_cast<float>(4 * height_ + 4096);
   std::size_t piece = 0;
@@ -89,7 +102,8 @@ void CurveRaster::draw(std::span<const PixelPoint> points, double width_px, cons
       cover(a, b, radius);
       continue;
     }
-    const double length = std::hypot(static_cast<double>(b.x - a.x), static_cast<double>(b.y - a.y));
+    const double length =
+        std::hypot(static_cast<double>(b.x - a.x), static_cast<double>(b.y - a.y));
     double done = 0.0;
     while (length - done > 1e-6) {
       const double step = std::min(left, length - done);
@@ -119,14 +133,18 @@ std::vector<PixelPoint> thinned(std::span<const PixelPoint> points) {
     std::size_t end = i + 1;
     const float column = std::floor(points[i].x);
     if (std::isfinite(points[i].y)) {
-      while (end < points.size() && std::floor(points[end].x) == column && std::isfinite(points[end].y)) ++end;
+      while (end < points.size() && std::floor(points[end].x) == column &&
+             std::isfinite(points[end].y))
+        ++end;
     }
     if (end - i <= 4) {
-      kept.insert(kept.end(), points.begin() + static_cast<std::ptrdiff_t>(i), points.begin() + static_cast<std::ptrdiff_t>(end));
+      kept.insert(kept.end(), points.begin() + static_cast<std::ptrdiff_t>(i),
+                  points.begin() + static_cast<std::ptrdiff_t>(end));
     } else {
       const auto first = points.begin() + static_cast<std::ptrdiff_t>(i);
       const auto last = points.begin() + static_cast<std::ptrdiff_t>(end);
-      auto [low, high] = std::minmax_element(first, last, [](auto& a, auto& b) { return a.y < b.y; });
+      auto [low, high] =
+          std::minmax_element(first, last, [](auto& a, auto& b) { return a.y < b.y; });
       if (low > high) std::swap(low, high);
       kept.push_back(*first);
       kept.push_back(*low);

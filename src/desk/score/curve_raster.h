@@ -12,9 +12,10 @@ struct PixelPoint {
   float y;
 };
 
-/// Antialiased polylines on an image, for curves that run from left to right. Qt's own stroker for pens wider than a
-/// pixel costs ten times a whole score (docs/performance.md); here each segment adds its coverage to one plane per
-/// curve (the larger of two, so joints do not double), which is then blended once.
+/// Antialiased polylines on an image, for curves that run from left to right. Qt's own stroker for
+/// pens wider than a pixel costs ten times a whole score (docs/performance.md); here each segment
+/// adds its coverage to one plane per curve (the larger of two, so joints do not double), which is
+/// then blended once.
 class CurveRaster {
  public:
   /// @param image  ARGB32_Premultiplied or RGB32; outlives the raster.
@@ -23,7 +24,8 @@ class CurveRaster {
   /// @param points    x not falling; a NaN in y breaks the line.
   /// @param width_px  of the pen, >= 1.
   /// @param dash_px   on, off, ... along the line; empty: solid.
-  void draw(std::span<const PixelPoint> points, double width_px, const QColor& colour, std::span<const double> dash_px);
+  void draw(std::span<const PixelPoint> points, double width_px, const QColor& colour,
+            std::span<const double> dash_px);
 
  private:
   void cover(PixelPoint a, PixelPoint b, float radius);
@@ -37,7 +39,8 @@ class CurveRaster {
   std::vector<int> bottom_;
 };
 
-/// At most four points per pixel column (first, lowest, highest, last), in order: what the eye gets from thousands.
+/// At most four points per pixel column (first, lowest, highest, last), in order: what the eye gets
+/// from thousands.
 [[nodiscard]] std::vector<PixelPoint> thinned(std::span<const PixelPoint> points);
 
 }  // namespace lalometer

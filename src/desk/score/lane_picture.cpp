@@ -19,8 +19,9 @@ void draw_grid(QPainter& painter, const LanePictureInput& in) {
   const QRectF plot = plot_rect(g);
   painter.setRenderHint(QPainter::Antialiasing, false);
   const double width = g.across.right_px - g.across.left_px;
-  const std::vector<Tick> across = in.content.over_time ? even_ticks(g.across.low, g.across.high, width, 48.0)
-                                                        : frequency_ticks(g.across.low, g.across.high, width);
+  const std::vector<Tick> across = in.content.over_time
+                                       ? even_ticks(g.across.low, g.across.high, width, 48.0)
+                                       : frequency_ticks(g.across.low, g.across.high, width);
   for (const Tick& tick : across) {
     painter.setPen(tick.strong ? in.theme.line : in.theme.faint);
     const double x = std::floor(g.across.px(tick.value)) + 0.5;
@@ -43,14 +44,19 @@ void draw_grid(QPainter& painter, const LanePictureInput& in) {
       const double y = g.right.px(phase);
       if (y < plot.top() + 4 || y > plot.bottom() - 2) continue;
       painter.setPen(in.theme.quiet);
-      painter.drawText(QPointF(plot.right() + 5, y + 4), QStringLiteral("%1°").arg(static_cast<int>(phase)).replace(u'-', QChar(0x2212)));
+      painter.drawText(
+          QPointF(plot.right() + 5, y + 4),
+          QStringLiteral("%1°").arg(static_cast<int>(phase)).replace(u'-', QChar(0x2212)));
     }
   }
   if (in.content.over_time) {
     painter.setPen(in.theme.quiet);
     for (const Tick& tick : across) {
-      const QString label = QString::fromStdString(tick.label) + (tick.value == 0.0 ? QStringLiteral(" ms") : QString());
-      painter.drawText(QRectF(g.across.px(tick.value) - 30, plot.bottom() + 2, 60, kTimeAxis_px - 2), Qt::AlignCenter, label);
+      const QString label = QString::fromStdString(tick.label) +
+                            (tick.value == 0.0 ? QStringLiteral(" ms") : QString());
+      painter.drawText(
+          QRectF(g.across.px(tick.value) - 30, plot.bottom() + 2, 60, kTimeAxis_px - 2),
+          Qt::AlignCenter, label);
     }
   }
 }
@@ -65,7 +71,8 @@ void hatch(QPainter& painter, const QRectF& area, const Theme& theme) {
   painter.fillRect(area, wash);
   painter.setPen(QPen(theme.line, 0.7));
   // One slant for all lanes, anchored at the picture's corner, so that neighbours line up.
-  for (double x = std::floor((area.left() - area.height()) / 9.0) * 9.0; x < area.right(); x += 9.0) {
+  for (double x = std::floor((area.left() - area.height()) / 9.0) * 9.0; x < area.right();
+       x += 9.0) {
     painter.drawLine(QPointF(x, area.bottom()), QPointF(x + area.height(), area.top()));
   }
   painter.restore();
@@ -75,7 +82,8 @@ void draw_hatches(QPainter& painter, const LanePictureInput& in) {
   const LaneGeometry& g = in.geometry;
   const QRectF plot = plot_rect(g);
   const auto clamp_x = [&](double value) {
-    return std::clamp(g.across.px(in.content.over_time ? value : std::max(value, 1e-3)), plot.left(), plot.right());
+    return std::clamp(g.across.px(in.content.over_time ? value : std::max(value, 1e-3)),
+                      plot.left(), plot.right());
   };
   if (!in.content.over_time && in.content.hatch_below > g.across.low) {
     const double x = clamp_x(in.content.hatch_below);
@@ -93,12 +101,14 @@ void draw_hatches(QPainter& painter, const LanePictureInput& in) {
     }
   }
   if (in.content.hatch_above < g.across.high) {
-    hatch(painter, QRectF(QPointF(clamp_x(in.content.hatch_above), plot.top()), plot.bottomRight()), in.theme);
+    hatch(painter, QRectF(QPointF(clamp_x(in.content.hatch_above), plot.top()), plot.bottomRight()),
+          in.theme);
   }
 }
 
 /// Screen points of a series within or outside its validity; the other part becomes a break.
-std::vector<PixelPoint> screen_points(const Series& s, const AcrossMapping& across, const UpMapping& up, double ratio, bool valid_part) {
+std::vector<PixelPoint> screen_points(const Series& s, const AcrossMapping& across,
+                                      const UpMapping& up, double ratio, bool valid_part) {
   std::vector<PixelPoint> points;
   points.reserve(s.x.size());
   const double margin_low = across.value(across.left_px - 8.0);
@@ -108,7 +118,8 @@ std::vector<PixelPoint> screen_points(const Series& s, const AcrossMapping& acro
     if (x < margin_low || x > margin_high) continue;
     const bool valid = x >= s.valid_low && x <= s.valid_high;
     const double y = valid == valid_part ? up.px(s.y[i]) * ratio : std::nan("");
-    points.push_back({static_cast<float>((across.px(x) - across.left_px) * ratio), static_cast<float>(y)});
+    points.push_back(
+        {static_cast<float>((across.px(x) - across.left_px) * ratio), static_cast<float>(y)});
   }
   return thinned(points);
 }
@@ -117,8 +128,10 @@ std::vector<PixelPoint> screen_points(const Series& s, const AcrossMapping& acro
 void draw_curves(QImage& image, const LanePictureInput& in) {
   const LaneGeometry& g = in.geometry;
   const double ratio = in.device_ratio;
-  const QRect area(static_cast<int>(g.across.left_px * ratio), static_cast<int>(g.up.top_px * ratio),
-                   static_cast<int>((g.across.right_px - g.across.left_px) * ratio), static_cast<int>((g.up.bottom_px - g.up.top_px) * ratio));
+  const QRect area(static_cast<int>(g.across.left_px * ratio),
+                   static_cast<int>(g.up.top_px * ratio),
+                   static_cast<int>((g.across.right_px - g.across.left_px) * ratio),
+                   static_cast<int>((g.up.bottom_px - g.up.top_px) * ratio));
   if (area.width() < 2 || area.height() < 2) return;
   QImage plot = image.copy(area);
   plot.setDevicePixelRatio(1.0);
@@ -139,7 +152,8 @@ void draw_curves(QImage& image, const LanePictureInput& in) {
     if (s.valid_low > g.across.low || s.valid_high < g.across.high) {
       colour.setAlpha(alpha / 3);
       const double dots[] = {1.5 * ratio, 3.5 * ratio};
-      raster.draw(screen_points(s, g.across, mapping, ratio, false), std::max(width - 0.3, 1.0) * ratio, colour, dots);
+      raster.draw(screen_points(s, g.across, mapping, ratio, false),
+                  std::max(width - 0.3, 1.0) * ratio, colour, dots);
     }
   };
   for (const Series& s : in.content.right) draw(s, right, 1.0, 150);
@@ -157,7 +171,8 @@ void draw_curves(QImage& image, const LanePictureInput& in) {
   }());
 }
 
-/// Names beside the curves' right ends, spread so that none hides another; a dash of the curve's own style before each.
+/// Names beside the curves' right ends, spread so that none hides another; a dash of the curve's
+/// own style before each.
 void draw_names(QPainter& painter, const LanePictureInput& in) {
   const LaneGeometry& g = in.geometry;
   const std::vector<Series>& all = in.content.left;
@@ -195,7 +210,8 @@ void draw_names(QPainter& painter, const LanePictureInput& in) {
     painter.drawLine(QPointF(x, placed[i]), QPointF(x + 13, placed[i]));
     painter.setPen(style.colour);
     const QFontMetricsF metrics(painter.font());
-    const QString text = metrics.elidedText(QString::fromStdString(named[i]->label), Qt::ElideRight, g.width - x - 20);
+    const QString text = metrics.elidedText(QString::fromStdString(named[i]->label), Qt::ElideRight,
+                                            g.width - x - 20);
     painter.drawText(QPointF(x + 17, placed[i] + 4), text);
   }
 }
@@ -206,7 +222,8 @@ void draw_gate(QPainter& painter, const LanePictureInput& in) {
   const QRectF plot = plot_rect(g);
   painter.setRenderHint(QPainter::Antialiasing, true);
   painter.setFont(text_font(11, true));
-  const auto mark = [&](double at_ms, const QString& text, const QColor& colour, bool handle, double label_y) {
+  const auto mark = [&](double at_ms, const QString& text, const QColor& colour, bool handle,
+                        double label_y) {
     const double x = g.across.px(at_ms);
     if (x < plot.left() || x > plot.right()) return;
     painter.setPen(QPen(colour, handle ? 2.0 : 1.0, handle ? Qt::SolidLine : Qt::DotLine));
@@ -215,7 +232,9 @@ void draw_gate(QPainter& painter, const LanePictureInput& in) {
       painter.setBrush(colour);
       painter.drawRoundedRect(QRectF(x - 4, plot.center().y() - 11, 8, 22), 3, 3);
       painter.setPen(QPen(in.theme.sheet, 1));
-      for (const double dy : {-4.0, 0.0, 4.0}) painter.drawLine(QPointF(x - 2, plot.center().y() + dy), QPointF(x + 2, plot.center().y() + dy));
+      for (const double dy : {-4.0, 0.0, 4.0})
+        painter.drawLine(QPointF(x - 2, plot.center().y() + dy),
+                         QPointF(x + 2, plot.center().y() + dy));
     }
     const double width = QFontMetricsF(painter.font()).horizontalAdvance(text) + 8;
     const bool left = x + width + 8 > plot.right();
@@ -225,9 +244,14 @@ void draw_gate(QPainter& painter, const LanePictureInput& in) {
     painter.drawText(box, Qt::AlignCenter, text);
   };
   if (in.content.gate->reflection_ms) {
-    mark(*in.content.gate->reflection_ms, QStringLiteral("first reflection %1 ms").arg(*in.content.gate->reflection_ms, 0, 'f', 2), in.theme.warn, false, plot.bottom() - 19);
+    mark(*in.content.gate->reflection_ms,
+         QStringLiteral("first reflection %1 ms").arg(*in.content.gate->reflection_ms, 0, 'f', 2),
+         in.theme.warn, false, plot.bottom() - 19);
   }
-  mark(in.content.gate->end_ms, QStringLiteral("gate %1 ms, valid from %2 Hz").arg(in.content.gate->end_ms, 0, 'f', 2).arg(1e3 / in.content.gate->end_ms, 0, 'f', 0),
+  mark(in.content.gate->end_ms,
+       QStringLiteral("gate %1 ms, valid from %2 Hz")
+           .arg(in.content.gate->end_ms, 0, 'f', 2)
+           .arg(1e3 / in.content.gate->end_ms, 0, 'f', 0),
        in.theme.accent, true, plot.top() + 20);
 }
 
@@ -241,7 +265,9 @@ void draw_heading(QPainter& painter, const LanePictureInput& in) {
   const double subtitle_width = QFontMetricsF(small).horizontalAdvance(subtitle);
   QColor back = in.theme.sheet;
   back.setAlpha(225);
-  painter.fillRect(QRectF(g.across.left_px + 1, g.up.top_px + 1, title_width + (subtitle.isEmpty() ? 14 : subtitle_width + 26), 20), back);
+  painter.fillRect(QRectF(g.across.left_px + 1, g.up.top_px + 1,
+                          title_width + (subtitle.isEmpty() ? 14 : subtitle_width + 26), 20),
+                   back);
   painter.setPen(in.theme.ink);
   painter.drawText(QPointF(g.across.left_px + 8, g.up.top_px + 15), title);
   painter.setFont(small);
@@ -251,12 +277,15 @@ void draw_heading(QPainter& painter, const LanePictureInput& in) {
 
 }  // namespace
 
-LaneGeometry lane_geometry(const LaneContent& content, double width, double height, FrequencyRange frequency, LaneRange values) {
+LaneGeometry lane_geometry(const LaneContent& content, double width, double height,
+                           FrequencyRange frequency, LaneRange values) {
   LaneGeometry g;
   g.width = width;
   g.height = height;
-  g.across = content.over_time ? AcrossMapping{content.x_low, content.x_high, kLeftGutter_px, width - kRightGutter_px, false}
-                               : AcrossMapping{frequency.low_hz, frequency.high_hz, kLeftGutter_px, width - kRightGutter_px, true};
+  g.across = content.over_time ? AcrossMapping{content.x_low, content.x_high, kLeftGutter_px,
+                                               width - kRightGutter_px, false}
+                               : AcrossMapping{frequency.low_hz, frequency.high_hz, kLeftGutter_px,
+                                               width - kRightGutter_px, true};
   const double bottom = height - (content.over_time ? kTimeAxis_px : 0.0);
   g.up = {values.low, values.high, 0.0, bottom};
   g.right = {content.right_low, content.right_high, 0.0, bottom};
@@ -265,8 +294,8 @@ LaneGeometry lane_geometry(const LaneContent& content, double width, double heig
 
 QImage lane_picture(const LanePictureInput& in) {
   const LaneGeometry& g = in.geometry;
-  QImage image(static_cast<int>(std::ceil(g.width * in.device_ratio)), static_cast<int>(std::ceil(g.height * in.device_ratio)),
-               QImage::Format_RGB32);
+  QImage image(static_cast<int>(std::ceil(g.width * in.device_ratio)),
+               static_cast<int>(std::ceil(g.height * in.device_ratio)), QImage::Format_RGB32);
   image.setDevicePixelRatio(in.device_ratio);
   image.fill(in.theme.paper);
   {
@@ -284,7 +313,8 @@ QImage lane_picture(const LanePictureInput& in) {
   if (in.content.left.empty() && !in.content.map) {
     painter.setPen(in.theme.quiet);
     painter.setFont(text_font(13));
-    painter.drawText(plot_rect(g).adjusted(20, 18, -20, 0), Qt::AlignCenter | Qt::TextWordWrap, QString::fromStdString(in.content.empty_text));
+    painter.drawText(plot_rect(g).adjusted(20, 18, -20, 0), Qt::AlignCenter | Qt::TextWordWrap,
+                     QString::fromStdString(in.content.empty_text));
   }
   painter.setRenderHint(QPainter::Antialiasing, false);
   painter.setPen(in.theme.line);

@@ -19,7 +19,8 @@ struct LaneGeometry {
   UpMapping right;
 };
 
-/// Gutters beside the plot, the same for all lanes, so that their frequency axes stand under each other.
+/// Gutters beside the plot, the same for all lanes, so that their frequency axes stand under each
+/// other.
 inline constexpr double kLeftGutter_px = 50.0;
 inline constexpr double kRightGutter_px = 134.0;
 /// Height of a lane over time's own axis.
@@ -30,8 +31,8 @@ struct LaneRange {
   double high;
 };
 
-[[nodiscard]] LaneGeometry lane_geometry(const LaneContent& content, double width, double height, FrequencyRange frequency,
-                                         LaneRange values);
+[[nodiscard]] LaneGeometry lane_geometry(const LaneContent& content, double width, double height,
+                                         FrequencyRange frequency, LaneRange values);
 
 enum class PictureQuality {
   kCoarse,  ///< while something moves: maps without contours

@@ -6,10 +6,14 @@
 namespace lalometer {
 namespace {
 
-/// Contour lines by walking the cells; each crossing of a level is a short straight piece between two edges.
-void draw_contours(QPainter& painter, const ValueMap& map, const LaneGeometry& g, const Theme& theme) {
+/// Contour lines by walking the cells; each crossing of a level is a short straight piece between
+/// two edges.
+void draw_contours(QPainter& painter, const ValueMap& map, const LaneGeometry& g,
+                   const Theme& theme) {
   const std::size_t columns = map.x.size();
-  const auto at = [&](std::size_t r, std::size_t c) { return static_cast<double>(map.values[r * columns + c]); };
+  const auto at = [&](std::size_t r, std::size_t c) {
+    return static_cast<double>(map.values[r * columns + c]);
+  };
   std::vector<double> px(columns);
   for (std::size_t c = 0; c < columns; ++c) px[c] = g.across.px(map.x[c]);
   QColor pen = theme.ink;
@@ -17,12 +21,14 @@ void draw_contours(QPainter& painter, const ValueMap& map, const LaneGeometry& g
   painter.setPen(QPen(pen, 0));
   painter.setRenderHint(QPainter::Antialiasing, false);
   QList<QLineF> lines;
-  for (double level = std::ceil(map.low / map.contour_step) * map.contour_step; level < map.high; level += map.contour_step) {
+  for (double level = std::ceil(map.low / map.contour_step) * map.contour_step; level < map.high;
+       level += map.contour_step) {
     for (std::size_t r = 0; r + 1 < map.rows.size(); ++r) {
       const double y0 = g.up.px(map.rows[r]);
       const double y1 = g.up.px(map.rows[r + 1]);
       for (std::size_t c = 0; c + 1 < columns; ++c) {
-        const double v[4] = {at(r, c) - level, at(r, c + 1) - level, at(r + 1, c + 1) - level, at(r + 1, c) - level};
+        const double v[4] = {at(r, c) - level, at(r, c + 1) - level, at(r + 1, c + 1) - level,
+                             at(r + 1, c) - level};
         const bool above = v[0] > 0;
         if ((v[1] > 0) == above && (v[2] > 0) == above && (v[3] > 0) == above) continue;
         const QPointF corner[4] = {{px[c], y0}, {px[c + 1], y0}, {px[c + 1], y1}, {px[c], y1}};
@@ -30,7 +36,8 @@ void draw_contours(QPainter& painter, const ValueMap& map, const LaneGeometry& g
         int count = 0;
         for (int e = 0; e < 4; ++e) {
           const int f = (e + 1) % 4;
-          if ((v[e] > 0) != (v[f] > 0)) hits[count++] = corner[e] + (corner[f] - corner[e]) * (v[e] / (v[e] - v[f]));
+          if ((v[e] > 0) != (v[f] > 0))
+            hits[count++] = corner[e] + (corner[f] - corner[e]) * (v[e] / (v[e] - v[f]));
         }
         if (count >= 2) lines.push_back({hits[0], hits[1]});
         if (count == 4) lines.push_back({hits[2], hits[3]});
@@ -43,38 +50,52 @@ void draw_contours(QPainter& painter, const ValueMap& map, const LaneGeometry& g
 }  // namespace
 
 QRgb map_colour(double share, bool dark) {
-  // Lightness falls evenly from paper to deep teal ink; five anchors chosen at equal steps of CIE lightness.
-  static const std::array<QColor, 5> light = {QColor(16, 42, 67), QColor(26, 91, 112), QColor(84, 141, 137), QColor(168, 191, 158), QColor(249, 243, 224)};
-  static const std::array<QColor, 5> night = {QColor(12, 18, 26), QColor(22, 58, 78), QColor(46, 106, 116), QColor(116, 160, 146), QColor(226, 220, 190)};
+  // Lightness falls evenly from paper to deep teal ink; five anchors chosen at equal steps of CIE
+  // lightness.
+  static const std::array<QColor, 5> light = {QColor(16, 42, 67), QColor(26, 91, 112),
+                                              QColor(84, 141, 137), QColor(168, 191, 158),
+                                              QColor(249, 243, 224)};
+  static const std::array<QColor, 5> night = {QColor(12, 18, 26), QColor(22, 58, 78),
+                                              QColor(46, 106, 116), QColor(116, 160, 146),
+                                              QColor(226, 220, 190)};
   const auto& anchors = dark ? night : light;
   const double at = std::clamp(share, 0.0, 1.0) * 4.0;
   const auto i = std::min(static_cast<std::size_t>(at), std::size_t{3});
   const double t = at - static_cast<double>(i);
   const auto mix = [&](int a, int b) { return static_cast<int>(std::lround(a + t * (b - a))); };
-  return qRgb(mix(anchors[i].red(), anchors[i + 1].red()), mix(anchors[i].green(), anchors[i + 1].green()), mix(anchors[i].blue(), anchors[i + 1].blue()));
+  return qRgb(mix(anchors[i].red(), anchors[i + 1].red()),
+              mix(anchors[i].green(), anchors[i + 1].green()),
+              mix(anchors[i].blue(), anchors[i + 1].blue()));
 }
 
-void draw_map(QPainter& painter, const ValueMap& map, const LaneGeometry& g, const Theme& theme, PictureQuality quality) {
+void draw_map(QPainter& painter, const ValueMap& map, const LaneGeometry& g, const Theme& theme,
+              PictureQuality quality) {
   const auto columns = map.x.size();
   const auto rows = map.rows.size();
   if (columns < 2 || rows < 2 || map.values.size() != rows * columns) return;
   std::array<QRgb, 256> table{};
-  for (std::size_t i = 0; i < table.size(); ++i) table[i] = map_colour(static_cast<double>(i) / 255.0, theme.dark);
+  for (std::size_t i = 0; i < table.size(); ++i)
+    table[i] = map_colour(static_cast<double>(i) / 255.0, theme.dark);
   QImage cells(static_cast<int>(columns), static_cast<int>(rows), QImage::Format_RGB32);
   for (std::size_t r = 0; r < rows; ++r) {
     auto* line = reinterpret_cast<QRgb*>(cells.scanLine(static_cast<int>(rows - 1 - r)));
     for (std::size_t c = 0; c < columns; ++c) {
-      const double share = (static_cast<double>(map.values[r * columns + c]) - map.low) / (map.high - map.low);
+      const double share =
+          (static_cast<double>(map.values[r * columns + c]) - map.low) / (map.high - map.low);
       line[c] = table[static_cast<std::size_t>(std::clamp(share, 0.0, 1.0) * 255.0)];
     }
   }
   // Cells are centred on their values, so the picture reaches half a cell beyond.
-  const double half_x = 0.5 * (g.across.px(map.x.back()) - g.across.px(map.x.front())) / static_cast<double>(columns - 1);
-  const double half_y = 0.5 * (g.up.px(map.rows.front()) - g.up.px(map.rows.back())) / static_cast<double>(rows - 1);
-  const QRectF target(QPointF(g.across.px(map.x.front()) - half_x, g.up.px(map.rows.back()) - half_y),
-                      QPointF(g.across.px(map.x.back()) + half_x, g.up.px(map.rows.front()) + half_y));
+  const double half_x = 0.5 * (g.across.px(map.x.back()) - g.across.px(map.x.front())) /
+                        static_cast<double>(columns - 1);
+  const double half_y =
+      0.5 * (g.up.px(map.rows.front()) - g.up.px(map.rows.back())) / static_cast<double>(rows - 1);
+  const QRectF target(
+      QPointF(g.across.px(map.x.front()) - half_x, g.up.px(map.rows.back()) - half_y),
+      QPointF(g.across.px(map.x.back()) + half_x, g.up.px(map.rows.front()) + half_y));
   painter.save();
-  painter.setClipRect(QRectF(QPointF(g.across.left_px, g.up.top_px), QPointF(g.across.right_px, g.up.bottom_px)));
+  painter.setClipRect(
+      QRectF(QPointF(g.across.left_px, g.up.top_px), QPointF(g.across.right_px, g.up.bottom_px)));
   painter.setRenderHint(QPainter::SmoothPixmapTransform, quality == PictureQuality::kFine);
   painter.drawImage(target, cells);
   if (quality == PictureQuality::kFine) draw_contours(painter, map, g, theme);

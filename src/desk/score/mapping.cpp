@@ -25,7 +25,8 @@ std::vector<Tick> frequency_ticks(double low_hz, double high_hz, double width_px
     if (px_per_decade * std::log10(10.0 / 7.0) > 40.0 && (digit == 3 || digit == 7)) return true;
     return px_per_decade * std::log10(2.0) > 40.0 && (digit == 2 || digit == 5);
   };
-  for (double decade = std::pow(10.0, std::floor(std::log10(low_hz))); decade <= high_hz; decade *= 10.0) {
+  for (double decade = std::pow(10.0, std::floor(std::log10(low_hz))); decade <= high_hz;
+       decade *= 10.0) {
     for (int digit = 1; digit <= 9; ++digit) {
       const double f = digit * decade;
       if (f < low_hz * 0.9999 || f > high_hz * 1.0001) continue;
@@ -49,28 +50,33 @@ std::vector<Tick> even_ticks(double low, double high, double length_px, double s
   }
   for (double k = std::ceil(low / step - 1e-9); k * step <= high + 1e-9 * step; k += 1.0) {
     const double value = k == 0.0 ? 0.0 : k * step;
-    ticks.push_back({value, fmt::format("{:g}", std::round(value / step * 1e6) / 1e6 * step), value == 0.0});
+    ticks.push_back(
+        {value, fmt::format("{:g}", std::round(value / step * 1e6) / 1e6 * step), value == 0.0});
   }
   return ticks;
 }
 
 FrequencyRange zoomed(FrequencyRange range, double at_hz, double factor) {
   const double at = std::clamp(at_hz, range.low_hz, range.high_hz);
-  FrequencyRange next{at * std::pow(range.low_hz / at, factor), at * std::pow(range.high_hz / at, factor)};
+  FrequencyRange next{at * std::pow(range.low_hz / at, factor),
+                      at * std::pow(range.high_hz / at, factor)};
   next.low_hz = std::max(next.low_hz, 1.0);
   next.high_hz = std::min(next.high_hz, 100000.0);
   return next.high_hz / next.low_hz < std::exp2(1.0 / 3.0) ? range : next;
 }
 
 FrequencyRange shifted(FrequencyRange range, double octaves) {
-  const double factor = std::clamp(std::exp2(octaves), 1.0 / range.low_hz, 100000.0 / range.high_hz);
+  const double factor =
+      std::clamp(std::exp2(octaves), 1.0 / range.low_hz, 100000.0 / range.high_hz);
   return {range.low_hz * factor, range.high_hz * factor};
 }
 
-std::vector<double> spread_labels(const std::vector<double>& wanted, double height, double top, double bottom) {
+std::vector<double> spread_labels(const std::vector<double>& wanted, double height, double top,
+                                  double bottom) {
   std::vector<std::size_t> order(wanted.size());
   std::iota(order.begin(), order.end(), std::size_t{0});
-  std::stable_sort(order.begin(), order.end(), [&](std::size_t a, std::size_t b) { return wanted[a] < wanted[b]; });
+  std::stable_sort(order.begin(), order.end(),
+                   [&](std::size_t a, std::size_t b) { return wanted[a] < wanted[b]; });
   std::vector<double> placed = wanted;
   const double half = 0.5 * height;
   // Push down from the top, then up from the bottom: both passes keep the order.

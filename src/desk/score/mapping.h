@@ -8,7 +8,8 @@
 /// Axis arithmetic of the score, without a window: pixels to values and back, and where ticks go.
 namespace lalometer {
 
-/// Logarithmic frequency (or linear time) across, value upward. left/right and top/bottom are pixel edges.
+/// Logarithmic frequency (or linear time) across, value upward. left/right and top/bottom are pixel
+/// edges.
 struct AcrossMapping {
   double low = 20.0;
   double high = 20000.0;
@@ -17,7 +18,8 @@ struct AcrossMapping {
   bool logarithmic = true;
 
   [[nodiscard]] double px(double x) const {
-    const double t = logarithmic ? std::log(x / low) / std::log(high / low) : (x - low) / (high - low);
+    const double t =
+        logarithmic ? std::log(x / low) / std::log(high / low) : (x - low) / (high - low);
     return left_px + t * (right_px - left_px);
   }
   [[nodiscard]] double value(double px) const {
@@ -32,8 +34,12 @@ struct UpMapping {
   double top_px = 0.0;
   double bottom_px = 1.0;
 
-  [[nodiscard]] double px(double y) const { return bottom_px - (y - low) / (high - low) * (bottom_px - top_px); }
-  [[nodiscard]] double value(double px) const { return low + (bottom_px - px) / (bottom_px - top_px) * (high - low); }
+  [[nodiscard]] double px(double y) const {
+    return bottom_px - (y - low) / (high - low) * (bottom_px - top_px);
+  }
+  [[nodiscard]] double value(double px) const {
+    return low + (bottom_px - px) / (bottom_px - top_px) * (high - low);
+  }
 };
 
 struct Tick {
@@ -42,16 +48,19 @@ struct Tick {
   bool strong;
 };
 
-/// Ticks of a logarithmic frequency axis: decades strong, 2 and 5 labelled, the rest fine; closer in, more of them are
-/// labelled as room allows. Labels carry no unit below 1000 ("200") and k above ("2k").
+/// Ticks of a logarithmic frequency axis: decades strong, 2 and 5 labelled, the rest fine; closer
+/// in, more of them are labelled as room allows. Labels carry no unit below 1000 ("200") and k
+/// above ("2k").
 /// @param width_px  of the axis; two labels never come closer than about 40 px.
 [[nodiscard]] std::vector<Tick> frequency_ticks(double low_hz, double high_hz, double width_px);
 
-/// Evenly spaced ticks with steps of 1, 2 or 5 times a power of ten, at least `spacing_px` apart, within the range.
-[[nodiscard]] std::vector<Tick> even_ticks(double low, double high, double length_px, double spacing_px);
+/// Evenly spaced ticks with steps of 1, 2 or 5 times a power of ten, at least `spacing_px` apart,
+/// within the range.
+[[nodiscard]] std::vector<Tick> even_ticks(double low, double high, double length_px,
+                                           double spacing_px);
 
-/// Zooms around a point: the value there stays where it is. factor > 1 shows more. Limits: 1 Hz .. 100 kHz, at least a
-/// third of an octave.
+/// Zooms around a point: the value there stays where it is. factor > 1 shows more. Limits: 1 Hz ..
+/// 100 kHz, at least a third of an octave.
 struct FrequencyRange {
   double low_hz = 20.0;
   double high_hz = 20000.0;
@@ -60,8 +69,9 @@ struct FrequencyRange {
 [[nodiscard]] FrequencyRange zoomed(FrequencyRange range, double at_hz, double factor);
 [[nodiscard]] FrequencyRange shifted(FrequencyRange range, double octaves);
 
-/// Places labels of one height so that none overlap: wanted centres, in any order, to placed centres within
-/// [top, bottom], kept as near as possible, their order kept.
-[[nodiscard]] std::vector<double> spread_labels(const std::vector<double>& wanted, double height, double top, double bottom);
+/// Places labels of one height so that none overlap: wanted centres, in any order, to placed
+/// centres within [top, bottom], kept as near as possible, their order kept.
+[[nodiscard]] std::vector<double> spread_labels(const std::vector<double>& wanted, double height,
+                                                double top, double bottom);
 
 }  // namespace lalometer

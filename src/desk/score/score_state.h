@@ -6,7 +6,8 @@
 
 namespace lalometer {
 
-/// What all lanes and the reading share: the frequency range and the cursor. Views know it, never each other.
+/// What all lanes and the reading share: the frequency range and the cursor. Views know it, never
+/// each other.
 class ScoreState : public QObject {
   Q_OBJECT
  public:

@@ -69,15 +69,18 @@ void ScoreView::setCurveWidth(double px) {
 QRectF ScoreView::laneRect(std::size_t lane) const {
   double whole = 0.0;
   for (const Lane& l : lanes_) whole += l.weight;
-  const double room = height() - kFrequencyAxis_px - kTopMargin_px - kLaneGap_px * std::max(static_cast<double>(lanes_.size()) - 1.0, 0.0);
+  const double room = height() - kFrequencyAxis_px - kTopMargin_px -
+                      kLaneGap_px * std::max(static_cast<double>(lanes_.size()) - 1.0, 0.0);
   double top = kTopMargin_px;
-  for (std::size_t i = 0; i < lane; ++i) top += std::floor(room * lanes_[i].weight / whole) + kLaneGap_px;
+  for (std::size_t i = 0; i < lane; ++i)
+    top += std::floor(room * lanes_[i].weight / whole) + kLaneGap_px;
   return {0.0, top, static_cast<double>(width()), std::floor(room * lanes_[lane].weight / whole)};
 }
 
 LaneGeometry ScoreView::geometryOf(std::size_t lane) const {
   const QRectF rect = laneRect(lane);
-  return lane_geometry(lanes_[lane].content, rect.width(), rect.height(), state_.range(), lanes_[lane].values);
+  return lane_geometry(lanes_[lane].content, rect.width(), rect.height(), state_.range(),
+                       lanes_[lane].values);
 }
 
 AcrossMapping ScoreView::across() const {
@@ -85,7 +88,8 @@ AcrossMapping ScoreView::across() const {
 }
 
 LanePictureInput ScoreView::pictureInput(std::size_t lane, PictureQuality quality) const {
-  return {lanes_[lane].content, geometryOf(lane), theme_, devicePixelRatioF(), curve_width_px_, quality};
+  return {lanes_[lane].content, geometryOf(lane), theme_,
+          devicePixelRatioF(),  curve_width_px_,  quality};
 }
 
 void ScoreView::invalidate() {
@@ -95,7 +99,9 @@ void ScoreView::invalidate() {
   update();
 }
 
-void ScoreView::refresh(std::size_t lane, PictureQuality quality) { pictures_[lane] = lane_picture(pictureInput(lane, quality)); }
+void ScoreView::refresh(std::size_t lane, PictureQuality quality) {
+  pictures_[lane] = lane_picture(pictureInput(lane, quality));
+}
 
 void ScoreView::startFine() {
   // Only lanes whose coarse picture differs from the fine one: those with a map.
@@ -111,7 +117,8 @@ void ScoreView::startFine() {
       pictures_[i] = watcher->result();
       update(laneRect(i).toAlignedRect());
     });
-    watcher->setFuture(QtConcurrent::run([input = pictureInput(i, PictureQuality::kFine)] { return lane_picture(input); }));
+    watcher->setFuture(QtConcurrent::run(
+        [input = pictureInput(i, PictureQuality::kFine)] { return lane_picture(input); }));
   }
 }
 
@@ -122,7 +129,8 @@ void ScoreView::updateCursorStrip() {
   for (const int at : {last_cursor_x_, x}) {
     if (at < 0) continue;
     update(at - 2, 0, 5, height());
-    update(at - flag, height() - static_cast<int>(kFrequencyAxis_px), 2 * flag, static_cast<int>(kFrequencyAxis_px));
+    update(at - flag, height() - static_cast<int>(kFrequencyAxis_px), 2 * flag,
+           static_cast<int>(kFrequencyAxis_px));
   }
   last_cursor_x_ = x;
 }
@@ -161,9 +169,11 @@ void ScoreView::drawAxis(QPainter& painter) {
   const double y = height() - kFrequencyAxis_px;
   for (const Tick& tick : frequency_ticks(map.low, map.high, map.right_px - map.left_px)) {
     if (tick.label.empty()) continue;
-    painter.drawText(QRectF(map.px(tick.value) - 24, y + 8, 48, 20), Qt::AlignCenter, QString::fromStdString(tick.label));
+    painter.drawText(QRectF(map.px(tick.value) - 24, y + 8, 48, 20), Qt::AlignCenter,
+                     QString::fromStdString(tick.label));
   }
-  painter.drawText(QRectF(map.right_px + 16, y + 8, 40, 20), Qt::AlignVCenter | Qt::AlignLeft, tr("Hz"));
+  painter.drawText(QRectF(map.right_px + 16, y + 8, 40, 20), Qt::AlignVCenter | Qt::AlignLeft,
+                   tr("Hz"));
 }
 
 void ScoreView::paintEvent(QPaintEvent* event) {
@@ -171,7 +181,8 @@ void ScoreView::paintEvent(QPaintEvent* event) {
   painter.fillRect(event->rect(), theme_.paper);
   if (lanes_.empty()) {
     painter.setPen(theme_.quiet);
-    painter.drawText(rect(), Qt::AlignCenter, tr("No lanes. Add one with the list of actions (Ctrl+Space)."));
+    painter.drawText(rect(), Qt::AlignCenter,
+                     tr("No lanes. Add one with the list of actions (Ctrl+Space)."));
     return;
   }
   pictures_.resize(lanes_.size());
@@ -180,14 +191,19 @@ void ScoreView::paintEvent(QPaintEvent* event) {
     if (!rect.intersects(event->rect())) continue;
     if (pictures_[i].isNull()) refresh(i, PictureQuality::kCoarse);
     painter.drawImage(rect.topLeft(), pictures_[i]);
-    if (i == chosen_ && hasFocus()) painter.fillRect(QRectF(0, rect.top(), 3, rect.height()), theme_.accent);
+    if (i == chosen_ && hasFocus())
+      painter.fillRect(QRectF(0, rect.top(), 3, rect.height()), theme_.accent);
   }
   drawAxis(painter);
   drawCursor(painter);
-  if (drop_line_y_ >= 0.0) painter.fillRect(QRectF(plotLeft(), drop_line_y_ - 1.5, plotRight() - plotLeft(), 3), theme_.accent);
+  if (drop_line_y_ >= 0.0)
+    painter.fillRect(QRectF(plotLeft(), drop_line_y_ - 1.5, plotRight() - plotLeft(), 3),
+                     theme_.accent);
 }
 
-void ScoreView::resizeEvent(QResizeEvent*) { invalidate(); }
+void ScoreView::resizeEvent(QResizeEvent*) {
+  invalidate();
+}
 
 std::size_t ScoreView::laneAt(QPointF at) const {
   for (std::size_t i = 0; i < lanes_.size(); ++i) {
@@ -236,8 +252,10 @@ ScoreView::Grip ScoreView::gripAt(QPointF at) const {
 void ScoreView::mousePressEvent(QMouseEvent* event) {
   setFocus(Qt::MouseFocusReason);
   grip_ = gripAt(event->position());
-  if (grip_.lane != kNoLane && grip_.lane < lanes_.size() && grip_.kind != Grip::Kind::kLaneEdge) chooseLane(grip_.lane);
-  const bool pan = event->button() == Qt::MiddleButton || event->modifiers().testFlag(Qt::ShiftModifier);
+  if (grip_.lane != kNoLane && grip_.lane < lanes_.size() && grip_.kind != Grip::Kind::kLaneEdge)
+    chooseLane(grip_.lane);
+  const bool pan =
+      event->button() == Qt::MiddleButton || event->modifiers().testFlag(Qt::ShiftModifier);
   if (event->button() == Qt::RightButton) {
     grip_.kind = Grip::Kind::kNone;
     return;
@@ -272,16 +290,22 @@ void ScoreView::chooseCurveAt(QPointF at) {
 
 void ScoreView::moveGrip(QPointF at, Qt::KeyboardModifiers modifiers) {
   switch (grip_.kind) {
-    case Grip::Kind::kNone: break;
-    case Grip::Kind::kCursor: state_.setCursorHz(across().value(std::clamp(at.x(), plotLeft(), plotRight()))); break;
+    case Grip::Kind::kNone:
+      break;
+    case Grip::Kind::kCursor:
+      state_.setCursorHz(across().value(std::clamp(at.x(), plotLeft(), plotRight())));
+      break;
     case Grip::Kind::kPan: {
-      const double octaves = std::log2(grip_.range.high_hz / grip_.range.low_hz) * (grip_.start.x() - at.x()) / (plotRight() - plotLeft());
+      const double octaves = std::log2(grip_.range.high_hz / grip_.range.low_hz) *
+                             (grip_.start.x() - at.x()) / (plotRight() - plotLeft());
       state_.setRange(shifted(grip_.range, octaves));
       Lane& lane = lanes_[grip_.lane];
-      const double per_px = (grip_.values.high - grip_.values.low) / std::max(laneRect(grip_.lane).height(), 1.0);
+      const double per_px =
+          (grip_.values.high - grip_.values.low) / std::max(laneRect(grip_.lane).height(), 1.0);
       if (!modifiers.testFlag(Qt::ControlModifier) && std::abs(at.y() - grip_.start.y()) > 6.0) {
         lane.fitted = false;
-        lane.values = {grip_.values.low + (at.y() - grip_.start.y()) * per_px, grip_.values.high + (at.y() - grip_.start.y()) * per_px};
+        lane.values = {grip_.values.low + (at.y() - grip_.start.y()) * per_px,
+                       grip_.values.high + (at.y() - grip_.start.y()) * per_px};
         invalidate();
       }
       break;
@@ -295,7 +319,8 @@ void ScoreView::moveGrip(QPointF at, Qt::KeyboardModifiers modifiers) {
       const double both = grip_.weights[0] + grip_.weights[1];
       const double px = laneRect(grip_.lane).height() + laneRect(grip_.lane + 1).height();
       const double least = std::min(kSmallestLane_px / px, 0.5) * both;
-      lanes_[grip_.lane].weight = std::clamp(grip_.weights[0] + (at.y() - grip_.start.y()) / px * both, least, both - least);
+      lanes_[grip_.lane].weight = std::clamp(
+          grip_.weights[0] + (at.y() - grip_.start.y()) / px * both, least, both - least);
       lanes_[grip_.lane + 1].weight = both - lanes_[grip_.lane].weight;
       invalidate();
       break;
@@ -304,7 +329,8 @@ void ScoreView::moveGrip(QPointF at, Qt::KeyboardModifiers modifiers) {
       const std::size_t over = laneAt(at);
       drop_line_y_ = -1.0;
       if (over != kNoLane && over != grip_.lane) {
-        drop_line_y_ = over < grip_.lane ? laneRect(over).top() - 0.5 * kLaneGap_px : laneRect(over).bottom() + 0.5 * kLaneGap_px;
+        drop_line_y_ = over < grip_.lane ? laneRect(over).top() - 0.5 * kLaneGap_px
+                                         : laneRect(over).bottom() + 0.5 * kLaneGap_px;
       }
       update();
       break;
@@ -318,10 +344,18 @@ void ScoreView::mouseMoveEvent(QMouseEvent* event) {
     return;
   }
   switch (gripAt(event->position()).kind) {
-    case Grip::Kind::kGate: setCursor(Qt::SizeHorCursor); break;
-    case Grip::Kind::kLaneEdge: setCursor(Qt::SizeVerCursor); break;
-    case Grip::Kind::kLaneTitle: setCursor(Qt::OpenHandCursor); break;
-    default: unsetCursor(); break;
+    case Grip::Kind::kGate:
+      setCursor(Qt::SizeHorCursor);
+      break;
+    case Grip::Kind::kLaneEdge:
+      setCursor(Qt::SizeVerCursor);
+      break;
+    case Grip::Kind::kLaneTitle:
+      setCursor(Qt::OpenHandCursor);
+      break;
+    default:
+      unsetCursor();
+      break;
   }
 }
 
@@ -329,7 +363,8 @@ void ScoreView::mouseReleaseEvent(QMouseEvent* event) {
   const Grip grip = grip_;
   grip_ = Grip{};
   if (grip.kind == Grip::Kind::kGate) {
-    const double ms = std::clamp(geometryOf(grip.lane).across.value(event->position().x()), 0.5, 500.0);
+    const double ms =
+        std::clamp(geometryOf(grip.lane).across.value(event->position().x()), 0.5, 500.0);
     emit gateDragged(ms / 1e3, true);
   } else if (grip.kind == Grip::Kind::kLaneTitle) {
     drop_line_y_ = -1.0;
@@ -358,12 +393,17 @@ void ScoreView::fit() {
   arrangementChanged();
 }
 
-void ScoreView::zoomAt(double hz, double factor) { state_.setRange(zoomed(state_.range(), hz, factor)); }
+void ScoreView::zoomAt(double hz, double factor) {
+  state_.setRange(zoomed(state_.range(), hz, factor));
+}
 
-void ScoreView::pan(double octaves) { state_.setRange(shifted(state_.range(), octaves)); }
+void ScoreView::pan(double octaves) {
+  state_.setRange(shifted(state_.range(), octaves));
+}
 
 void ScoreView::wheelEvent(QWheelEvent* event) {
-  const double notches = (event->angleDelta().y() != 0 ? event->angleDelta().y() : event->angleDelta().x()) / 120.0;
+  const double notches =
+      (event->angleDelta().y() != 0 ? event->angleDelta().y() : event->angleDelta().x()) / 120.0;
   const double factor = std::pow(0.84, notches);
   const std::size_t index = laneAt(event->position());
   if (event->modifiers().testFlag(Qt::ControlModifier) && index != kNoLane) {
@@ -385,15 +425,20 @@ void ScoreView::wheelEvent(QWheelEvent* event) {
 void ScoreView::keyPressEvent(QKeyEvent* event) {
   const bool wide = event->modifiers().testFlag(Qt::ShiftModifier);
   switch (event->key()) {
-    case Qt::Key_Left: state_.nudgeCursor(wide ? -8 : -1); return;
-    case Qt::Key_Right: state_.nudgeCursor(wide ? 8 : 1); return;
+    case Qt::Key_Left:
+      state_.nudgeCursor(wide ? -8 : -1);
+      return;
+    case Qt::Key_Right:
+      state_.nudgeCursor(wide ? 8 : 1);
+      return;
     case Qt::Key_Up:
       if (chosen_ > 0) chooseLane(chosen_ - 1);
       return;
     case Qt::Key_Down:
       if (chosen_ + 1 < lanes_.size()) chooseLane(chosen_ + 1);
       return;
-    default: QWidget::keyPressEvent(event);
+    default:
+      QWidget::keyPressEvent(event);
   }
 }
 
@@ -402,7 +447,9 @@ void ScoreView::contextMenuEvent(QContextMenuEvent* event) {
   emit laneMenuAsked(event->globalPos(), lane == kNoLane ? -1 : static_cast<int>(lane));
 }
 
-void ScoreView::leaveEvent(QEvent*) { unsetCursor(); }
+void ScoreView::leaveEvent(QEvent*) {
+  unsetCursor();
+}
 
 void ScoreView::chooseLane(std::size_t lane) {
   if (lane == chosen_ || lane >= lanes_.size()) return;
@@ -435,10 +482,13 @@ void ScoreView::resizeLane(std::size_t lane, double weight) {
   arrangementChanged();
 }
 
-void ScoreView::arrangementChanged() { emit lanesArranged(); }
+void ScoreView::arrangementChanged() {
+  emit lanesArranged();
+}
 
 void ScoreView::dragEnterEvent(QDragEnterEvent* event) {
-  if (event->mimeData()->hasUrls() || event->mimeData()->hasFormat(QLatin1String(kTakeMime))) event->acceptProposedAction();
+  if (event->mimeData()->hasUrls() || event->mimeData()->hasFormat(QLatin1String(kTakeMime)))
+    event->acceptProposedAction();
 }
 
 void ScoreView::dropEvent(QDropEvent* event) {

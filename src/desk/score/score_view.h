@@ -10,9 +10,9 @@
 
 namespace lalometer {
 
-/// The stacked lanes over one frequency axis. It shows contents that it is given and reports what the hand does; it
-/// computes nothing. Pictures of lanes are cached: the cursor is drawn over them, moving things get a coarse picture at
-/// once and a fine one from a worker when they rest.
+/// The stacked lanes over one frequency axis. It shows contents that it is given and reports what
+/// the hand does; it computes nothing. Pictures of lanes are cached: the cursor is drawn over them,
+/// moving things get a coarse picture at once and a fine one from a worker when they rest.
 class ScoreView : public QWidget {
   Q_OBJECT
  public:
@@ -55,7 +55,7 @@ class ScoreView : public QWidget {
   [[nodiscard]] bool settling() const { return settle_.isActive() || pending_ > 0; }
 
  signals:
-  void lanesArranged();                          ///< order, heights or scales were changed by hand
+  void lanesArranged();  ///< order, heights or scales were changed by hand
   void gateDragged(double seconds, bool done);
   void curveChosen(qint64 take);
   void takeDropped(qint64 take);

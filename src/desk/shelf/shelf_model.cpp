@@ -8,7 +8,8 @@
 
 namespace lalometer {
 
-ShelfModel::ShelfModel(BookSession& session, QObject* parent) : QAbstractItemModel(parent), session_(session) {
+ShelfModel::ShelfModel(BookSession& session, QObject* parent)
+    : QAbstractItemModel(parent), session_(session) {
   connect(&session_, &BookSession::rowsChanged, this, &ShelfModel::rebuild);
   const auto all_changed = [this] {
     const auto touch = [this](const QModelIndex& above, const auto& self) -> void {
@@ -33,15 +34,19 @@ void ShelfModel::rebuild() {
   QHash<Id, Node*> variants;
   QHash<Id, Node*> subjects;
   const auto add = [](std::vector<std::unique_ptr<Node>>& list, RowKind kind, Id id, Node* parent) {
-    list.push_back(std::make_unique<Node>(Node{kind, id, parent, static_cast<int>(list.size()), {}}));
+    list.push_back(
+        std::make_unique<Node>(Node{kind, id, parent, static_cast<int>(list.size()), {}}));
     return list.back().get();
   };
-  for (const Subject& s : session_.subjects()) subjects.insert(s.id, add(subjects_, RowKind::kSubject, s.id, nullptr));
+  for (const Subject& s : session_.subjects())
+    subjects.insert(s.id, add(subjects_, RowKind::kSubject, s.id, nullptr));
   for (const Variant& v : session_.variants()) {
-    if (Node* subject = subjects.value(v.subject_id)) variants.insert(v.id, add(subject->children, RowKind::kVariant, v.id, subject));
+    if (Node* subject = subjects.value(v.subject_id))
+      variants.insert(v.id, add(subject->children, RowKind::kVariant, v.id, subject));
   }
   for (const Take& t : session_.takes()) {
-    if (Node* variant = variants.value(t.variant_id)) add(variant->children, RowKind::kTake, t.id, variant);
+    if (Node* variant = variants.value(t.variant_id))
+      add(variant->children, RowKind::kTake, t.id, variant);
   }
   endResetModel();
 }
@@ -63,7 +68,9 @@ int ShelfModel::rowCount(const QModelIndex& parent) const {
   return static_cast<int>(parent.isValid() ? nodeOf(parent)->children.size() : subjects_.size());
 }
 
-int ShelfModel::columnCount(const QModelIndex&) const { return 1; }
+int ShelfModel::columnCount(const QModelIndex&) const {
+  return 1;
+}
 
 QVariant ShelfModel::data(const QModelIndex& index, int role) const {
   if (!index.isValid()) return {};
@@ -75,7 +82,9 @@ QVariant ShelfModel::data(const QModelIndex& index, int role) const {
     const Subject* s = session_.subject(node->id);
     if (s == nullptr) return {};
     if (role == Qt::DisplayRole || role == Qt::EditRole) return text(s->name);
-    if (role == kDetailRole) return count_text(static_cast<qsizetype>(node->children.size()), tr("variant"), tr("variants"));
+    if (role == kDetailRole)
+      return count_text(static_cast<qsizetype>(node->children.size()), tr("variant"),
+                        tr("variants"));
     return {};
   }
   if (node->kind == RowKind::kVariant) {
@@ -83,37 +92,48 @@ QVariant ShelfModel::data(const QModelIndex& index, int role) const {
     if (v == nullptr) return {};
     if (role == Qt::DisplayRole || role == Qt::EditRole) return text(v->name);
     if (role == Qt::ToolTipRole) return text(v->changed);
-    if (role == kDetailRole) return count_text(static_cast<qsizetype>(node->children.size()), tr("take"), tr("takes"));
+    if (role == kDetailRole)
+      return count_text(static_cast<qsizetype>(node->children.size()), tr("take"), tr("takes"));
     return {};
   }
   const Take* t = session_.take(node->id);
   if (t == nullptr) return {};
   switch (role) {
     case Qt::DisplayRole:
-    case Qt::EditRole: return text(t->name);
-    case Qt::CheckStateRole: return t->colour >= 0 ? Qt::Checked : Qt::Unchecked;
+    case Qt::EditRole:
+      return text(t->name);
+    case Qt::CheckStateRole:
+      return t->colour >= 0 ? Qt::Checked : Qt::Unchecked;
     case Qt::ToolTipRole: {
-      QString tip = tr("%1, taken %2").arg(t->kind == TakeKind::kImpedance ? tr("Impedance") : tr("Response"), text(t->taken_at));
+      QString tip = tr("%1, taken %2")
+                        .arg(t->kind == TakeKind::kImpedance ? tr("Impedance") : tr("Response"),
+                             text(t->taken_at));
       for (const Remark& r : t->remarks) tip += QLatin1Char('\n') + text(r.text);
       return tip;
     }
     case kDetailRole: {
       if (!t->accepted) return tr("refused");
-      if (t->kind == TakeKind::kImpedance) return t->conditions.condition == "free-air" ? tr("free air") : QStringLiteral("Ω");
+      if (t->kind == TakeKind::kImpedance)
+        return t->conditions.condition == "free-air" ? tr("free air") : QStringLiteral("Ω");
       const Conditions& c = t->conditions;
       if (c.horizontal_deg != 0.0) return tr("%1° h").arg(c.horizontal_deg);
       if (c.vertical_deg != 0.0) return tr("%1° v").arg(c.vertical_deg);
       return tr("%1 m").arg(c.distance_m, 0, 'f', 2);
     }
-    case kStyleRole: return t->colour;
-    case kAcceptedRole: return t->accepted;
-    case kChosenRole: return session_.chosenTake() == t->id;
-    case kImpedanceRole: return t->kind == TakeKind::kImpedance;
+    case kStyleRole:
+      return t->colour;
+    case kAcceptedRole:
+      return t->accepted;
+    case kChosenRole:
+      return session_.chosenTake() == t->id;
+    case kImpedanceRole:
+      return t->kind == TakeKind::kImpedance;
     case kMiniatureRole: {
       const std::vector<float> points = session_.miniatureOf(*t);
       return QVariant::fromValue(QList<float>(points.begin(), points.end()));
     }
-    default: return {};
+    default:
+      return {};
   }
 }
 
@@ -125,16 +145,22 @@ bool ShelfModel::setData(const QModelIndex& index, const QVariant& value, int ro
     return true;
   }
   const std::string name = value.toString().trimmed().toStdString();
-  if (role != Qt::EditRole || name.empty() || value.toString() == data(index, Qt::EditRole).toString()) return false;
+  if (role != Qt::EditRole || name.empty() ||
+      value.toString() == data(index, Qt::EditRole).toString())
+    return false;
   Book& book = session_.book();
   switch (node_copy.kind) {
-    case RowKind::kSubject: session_.apply(book.rename_subject(node_copy.id, name)); break;
+    case RowKind::kSubject:
+      session_.apply(book.rename_subject(node_copy.id, name));
+      break;
     case RowKind::kVariant: {
       const Variant* v = session_.variant(node_copy.id);
       session_.apply(book.set_variant(node_copy.id, name, v == nullptr ? "" : v->changed));
       break;
     }
-    case RowKind::kTake: session_.apply(book.rename_take(node_copy.id, name)); break;
+    case RowKind::kTake:
+      session_.apply(book.rename_take(node_copy.id, name));
+      break;
   }
   return true;
 }
@@ -142,16 +168,20 @@ bool ShelfModel::setData(const QModelIndex& index, const QVariant& value, int ro
 Qt::ItemFlags ShelfModel::flags(const QModelIndex& index) const {
   if (!index.isValid()) return Qt::NoItemFlags;
   Qt::ItemFlags flags = Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable;
-  if (nodeOf(index)->kind == RowKind::kTake) flags |= Qt::ItemIsUserCheckable | Qt::ItemIsDragEnabled | Qt::ItemNeverHasChildren;
+  if (nodeOf(index)->kind == RowKind::kTake)
+    flags |= Qt::ItemIsUserCheckable | Qt::ItemIsDragEnabled | Qt::ItemNeverHasChildren;
   return flags;
 }
 
-QStringList ShelfModel::mimeTypes() const { return {QLatin1String(kTakeMime)}; }
+QStringList ShelfModel::mimeTypes() const {
+  return {QLatin1String(kTakeMime)};
+}
 
 QMimeData* ShelfModel::mimeData(const QModelIndexList& indexes) const {
   if (indexes.isEmpty()) return nullptr;
   auto* mime = new QMimeData;  // the drag takes it over
-  mime->setData(QLatin1String(kTakeMime), QByteArray::number(data(indexes.first(), kIdRole).toLongLong()));
+  mime->setData(QLatin1String(kTakeMime),
+                QByteArray::number(data(indexes.first(), kIdRole).toLongLong()));
   return mime;
 }
 

@@ -12,7 +12,16 @@ namespace lalometer {
 class ShelfModel : public QAbstractItemModel {
   Q_OBJECT
  public:
-  enum Role { kKindRole = Qt::UserRole + 1, kIdRole, kDetailRole, kStyleRole, kMiniatureRole, kAcceptedRole, kChosenRole, kImpedanceRole };
+  enum Role {
+    kKindRole = Qt::UserRole + 1,
+    kIdRole,
+    kDetailRole,
+    kStyleRole,
+    kMiniatureRole,
+    kAcceptedRole,
+    kChosenRole,
+    kImpedanceRole
+  };
   enum class RowKind { kSubject, kVariant, kTake };
 
   explicit ShelfModel(BookSession& session, QObject* parent = nullptr);
@@ -38,7 +47,9 @@ class ShelfModel : public QAbstractItemModel {
     std::vector<std::unique_ptr<Node>> children;
   };
   void rebuild();
-  [[nodiscard]] static Node* nodeOf(const QModelIndex& index) { return static_cast<Node*>(index.internalPointer()); }
+  [[nodiscard]] static Node* nodeOf(const QModelIndex& index) {
+    return static_cast<Node*>(index.internalPointer());
+  }
 
   BookSession& session_;
   std::vector<std::unique_ptr<Node>> subjects_;

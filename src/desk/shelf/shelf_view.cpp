@@ -15,7 +15,8 @@ namespace {
 constexpr int kTabWidth = 16;
 
 /// A tiny curve, scaled to its own extent but never steeper than 40 dB over its height.
-void draw_miniature(QPainter& painter, const QRectF& box, const QList<float>& points, const QColor& colour) {
+void draw_miniature(QPainter& painter, const QRectF& box, const QList<float>& points,
+                    const QColor& colour) {
   float low = 1e9F;
   float high = -1e9F;
   for (const float p : points) {
@@ -32,10 +33,15 @@ void draw_miniature(QPainter& painter, const QRectF& box, const QList<float>& po
       open = false;
       continue;
     }
-    const double below = std::min(static_cast<double>(high - points[i]), 40.0) / std::min(span, 40.0);
-    const QPointF at(box.left() + box.width() * static_cast<double>(i) / static_cast<double>(points.size() - 1), box.top() + box.height() * below);
-    if (open) path.lineTo(at);
-    else path.moveTo(at);
+    const double below =
+        std::min(static_cast<double>(high - points[i]), 40.0) / std::min(span, 40.0);
+    const QPointF at(
+        box.left() + box.width() * static_cast<double>(i) / static_cast<double>(points.size() - 1),
+        box.top() + box.height() * below);
+    if (open)
+      path.lineTo(at);
+    else
+      path.moveTo(at);
     open = true;
   }
   painter.setPen(QPen(colour, 1.0));
@@ -45,7 +51,8 @@ void draw_miniature(QPainter& painter, const QRectF& box, const QList<float>& po
 
 }  // namespace
 
-void ShelfDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const {
+void ShelfDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
+                          const QModelIndex& index) const {
   painter->save();
   painter->setRenderHint(QPainter::Antialiasing);
   const auto kind = static_cast<ShelfModel::RowKind>(index.data(ShelfModel::kKindRole).toInt());
@@ -69,8 +76,12 @@ void ShelfDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
   double left = row.left() + 4;
   double right = row.right() - 10;
   painter->setFont(small);
-  painter->setPen(index.data(ShelfModel::kAcceptedRole).isValid() && !index.data(ShelfModel::kAcceptedRole).toBool() ? theme_.refuse : theme_.quiet);
-  painter->drawText(QRectF(right - detail_width - 1, row.top(), detail_width + 2, row.height()), Qt::AlignVCenter | Qt::AlignRight, detail);
+  painter->setPen(index.data(ShelfModel::kAcceptedRole).isValid() &&
+                          !index.data(ShelfModel::kAcceptedRole).toBool()
+                      ? theme_.refuse
+                      : theme_.quiet);
+  painter->drawText(QRectF(right - detail_width - 1, row.top(), detail_width + 2, row.height()),
+                    Qt::AlignVCenter | Qt::AlignRight, detail);
   right -= detail_width + 8;
   if (take) {
     const int style = index.data(ShelfModel::kStyleRole).toInt();
@@ -87,13 +98,16 @@ void ShelfDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
     }
     left += kTabWidth;
     const auto points = index.data(ShelfModel::kMiniatureRole).value<QList<float>>();
-    if (points.size() > 1) draw_miniature(*painter, QRectF(right - 50, row.center().y() - 6, 46, 12), points, colour);
+    if (points.size() > 1)
+      draw_miniature(*painter, QRectF(right - 50, row.center().y() - 6, 46, 12), points, colour);
     right -= 56;
   }
   painter->setFont(text_font(13, kind != ShelfModel::RowKind::kTake));
   painter->setPen(theme_.ink);
-  const QString shown = QFontMetricsF(painter->font()).elidedText(name, Qt::ElideRight, right - left);
-  painter->drawText(QRectF(left, row.top(), right - left, row.height()), Qt::AlignVCenter | Qt::AlignLeft, shown);
+  const QString shown =
+      QFontMetricsF(painter->font()).elidedText(name, Qt::ElideRight, right - left);
+  painter->drawText(QRectF(left, row.top(), right - left, row.height()),
+                    Qt::AlignVCenter | Qt::AlignLeft, shown);
   painter->restore();
 }
 
@@ -102,12 +116,14 @@ QSize ShelfDelegate::sizeHint(const QStyleOptionViewItem&, const QModelIndex& in
   return {180, kind == ShelfModel::RowKind::kSubject ? 32 : 25};
 }
 
-bool ShelfDelegate::editorEvent(QEvent* event, QAbstractItemModel* model, const QStyleOptionViewItem& option, const QModelIndex& index) {
+bool ShelfDelegate::editorEvent(QEvent* event, QAbstractItemModel* model,
+                                const QStyleOptionViewItem& option, const QModelIndex& index) {
   if (!index.flags().testFlag(Qt::ItemIsUserCheckable)) return false;
   const bool checked = index.data(Qt::CheckStateRole).toInt() == Qt::Checked;
   if (event->type() == QEvent::MouseButtonRelease) {
     const auto* mouse = static_cast<QMouseEvent*>(event);
-    if (mouse->button() == Qt::LeftButton && mouse->position().x() < option.rect.left() + kTabWidth + 2) {
+    if (mouse->button() == Qt::LeftButton &&
+        mouse->position().x() < option.rect.left() + kTabWidth + 2) {
       return model->setData(index, checked ? Qt::Unchecked : Qt::Checked, Qt::CheckStateRole);
     }
   }
@@ -117,7 +133,8 @@ bool ShelfDelegate::editorEvent(QEvent* event, QAbstractItemModel* model, const 
   return false;
 }
 
-ShelfView::ShelfView(BookSession& session, QWidget* parent) : QWidget(parent), session_(session), model_(session) {
+ShelfView::ShelfView(BookSession& session, QWidget* parent)
+    : QWidget(parent), session_(session), model_(session) {
   setObjectName(QStringLiteral("shelf"));
   setMinimumWidth(200);
   setAttribute(Qt::WA_StyledBackground);
@@ -142,7 +159,8 @@ ShelfView::ShelfView(BookSession& session, QWidget* parent) : QWidget(parent), s
   tree_->setContextMenuPolicy(Qt::CustomContextMenu);
   tree_->setEditTriggers(QAbstractItemView::EditKeyPressed);
   tree_->setExpandsOnDoubleClick(true);
-  empty_ = new QLabel(tr("This book is empty. Drop measurement files here, or take one under Capture."), this);
+  empty_ = new QLabel(
+      tr("This book is empty. Drop measurement files here, or take one under Capture."), this);
   empty_->setWordWrap(true);
   empty_->setProperty("role", "quiet");
 
@@ -158,14 +176,18 @@ ShelfView::ShelfView(BookSession& session, QWidget* parent) : QWidget(parent), s
     if (!text.isEmpty()) tree_->expandAll();
   });
   connect(&model_, &QAbstractItemModel::modelReset, this, &ShelfView::restoreView);
-  connect(tree_->selectionModel(), &QItemSelectionModel::currentChanged, this, [this](const QModelIndex& current) {
-    const Id take = current.data(ShelfModel::kKindRole).toInt() == static_cast<int>(ShelfModel::RowKind::kTake)
-                        ? current.data(ShelfModel::kIdRole).toLongLong() : 0;
-    if (take != 0) session_.chooseTake(take);
-  });
+  connect(tree_->selectionModel(), &QItemSelectionModel::currentChanged, this,
+          [this](const QModelIndex& current) {
+            const Id take = current.data(ShelfModel::kKindRole).toInt() ==
+                                    static_cast<int>(ShelfModel::RowKind::kTake)
+                                ? current.data(ShelfModel::kIdRole).toLongLong()
+                                : 0;
+            if (take != 0) session_.chooseTake(take);
+          });
   connect(tree_, &QTreeView::doubleClicked, this, [this](const QModelIndex& index) {
     if (index.flags().testFlag(Qt::ItemIsUserCheckable)) {
-      session_.setLaid(index.data(ShelfModel::kIdRole).toLongLong(), index.data(Qt::CheckStateRole).toInt() != Qt::Checked);
+      session_.setLaid(index.data(ShelfModel::kIdRole).toLongLong(),
+                       index.data(Qt::CheckStateRole).toInt() != Qt::Checked);
     }
   });
   connect(tree_, &QWidget::customContextMenuRequested, this, [this](const QPoint& at) {
@@ -191,7 +213,8 @@ void ShelfView::restoreView() {
     }
   }
   const QModelIndex chosen = proxy_.mapFromSource(model_.indexOfTake(session_.chosenTake()));
-  if (chosen.isValid()) tree_->selectionModel()->setCurrentIndex(chosen, QItemSelectionModel::SelectCurrent);
+  if (chosen.isValid())
+    tree_->selectionModel()->setCurrentIndex(chosen, QItemSelectionModel::SelectCurrent);
 }
 
 void ShelfView::setTheme(const Theme& theme) {
@@ -204,11 +227,14 @@ void ShelfView::focusFilter() {
   filter_->selectAll();
 }
 
-QModelIndex ShelfView::indexOfTake(Id take) const { return proxy_.mapFromSource(model_.indexOfTake(take)); }
+QModelIndex ShelfView::indexOfTake(Id take) const {
+  return proxy_.mapFromSource(model_.indexOfTake(take));
+}
 
 Id ShelfView::currentTake() const {
   const QModelIndex current = tree_->currentIndex();
-  const bool take = current.isValid() && current.data(ShelfModel::kKindRole).toInt() == static_cast<int>(ShelfModel::RowKind::kTake);
+  const bool take = current.isValid() && current.data(ShelfModel::kKindRole).toInt() ==
+                                             static_cast<int>(ShelfModel::RowKind::kTake);
   return take ? current.data(ShelfModel::kIdRole).toLongLong() : 0;
 }
 

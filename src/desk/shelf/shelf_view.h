@@ -19,15 +19,19 @@ class ShelfDelegate : public QStyledItemDelegate {
  public:
   using QStyledItemDelegate::QStyledItemDelegate;
   void setTheme(const Theme& theme) { theme_ = theme; }
-  void paint(QPainter* painter, const QStyleOptionViewItem& option, const QModelIndex& index) const override;
-  [[nodiscard]] QSize sizeHint(const QStyleOptionViewItem& option, const QModelIndex& index) const override;
-  bool editorEvent(QEvent* event, QAbstractItemModel* model, const QStyleOptionViewItem& option, const QModelIndex& index) override;
+  void paint(QPainter* painter, const QStyleOptionViewItem& option,
+             const QModelIndex& index) const override;
+  [[nodiscard]] QSize sizeHint(const QStyleOptionViewItem& option,
+                               const QModelIndex& index) const override;
+  bool editorEvent(QEvent* event, QAbstractItemModel* model, const QStyleOptionViewItem& option,
+                   const QModelIndex& index) override;
 
  private:
   Theme theme_ = Theme::light();
 };
 
-/// The shelf: a filter and the tree. A click chooses a take and lays it; its tab takes it off again; Space ticks.
+/// The shelf: a filter and the tree. A click chooses a take and lays it; its tab takes it off
+/// again; Space ticks.
 class ShelfView : public QWidget {
   Q_OBJECT
  public:

@@ -29,10 +29,14 @@ Complex coupling(double f, double corner_hz) {
 
 Complex jig_load_ohm(const PracticeBenchSetup& b, double f) {
   switch (b.jig_load) {
-    case PracticeBenchSetup::JigLoad::kOpen: return 1e5;  // the inputs' own impedance
-    case PracticeBenchSetup::JigLoad::kShort: return b.rig.cable_ohm + 0.01;
-    case PracticeBenchSetup::JigLoad::kKnown10Ohm: return 10.0 + b.rig.cable_ohm;
-    case PracticeBenchSetup::JigLoad::kSpeaker: break;
+    case PracticeBenchSetup::JigLoad::kOpen:
+      return 1e5;  // the inputs' own impedance
+    case PracticeBenchSetup::JigLoad::kShort:
+      return b.rig.cable_ohm + 0.01;
+    case PracticeBenchSetup::JigLoad::kKnown10Ohm:
+      return 10.0 + b.rig.cable_ohm;
+    case PracticeBenchSetup::JigLoad::kSpeaker:
+      break;
   }
   return solve_speaker(b.speaker, b.room, f).impedance_ohm + b.rig.cable_ohm;
 }
@@ -59,7 +63,8 @@ void filter(const RealTransform& transform, const Spectrum& x, const Spectrum& h
 void lose(std::vector<double>& x, std::size_t at, std::size_t count) {
   if (at + count >= x.size()) return;
   const std::size_t length = x.size();
-  x.erase(x.begin() + static_cast<std::ptrdiff_t>(at), x.begin() + static_cast<std::ptrdiff_t>(at + count));
+  x.erase(x.begin() + static_cast<std::ptrdiff_t>(at),
+          x.begin() + static_cast<std::ptrdiff_t>(at + count));
   x.resize(length, 0.0);
 }
 
@@ -74,18 +79,23 @@ void repeat(std::vector<double>& x, std::size_t at, std::size_t count) {
 
 }  // namespace
 
-PracticeBench::PracticeBench(PracticeBenchSetup setup) : setup_(std::move(setup)), engine_(setup_.seed) {}
+PracticeBench::PracticeBench(PracticeBenchSetup setup)
+    : setup_(std::move(setup)), engine_(setup_.seed) {}
 
 DeviceAbility PracticeBench::ability() const {
-  return {.name = "Practice bench", .sample_rates_hz = {44100.0, 48000.0, 88200.0, 96000.0, 192000.0},
-          .output_count = 1, .input_count = 2};
+  return {.name = "Practice bench",
+          .sample_rates_hz = {44100.0, 48000.0, 88200.0, 96000.0, 192000.0},
+          .output_count = 1,
+          .input_count = 2};
 }
 
 Result<void> PracticeBench::prepare(const StreamSetup& setup) {
   const DeviceAbility able = ability();
   if (std::find(able.sample_rates_hz.begin(), able.sample_rates_hz.end(), setup.sample_rate_hz) ==
       able.sample_rates_hz.end()) {
-    return fail(ErrorCode::kDevice, fmt::format("{} Hz is not a rate of this device.", setup.sample_rate_hz), able.name);
+    return fail(ErrorCode::kDevice,
+                fmt::format("{} Hz is not a rate of this device.", setup.sample_rate_hz),
+                able.name);
   }
   for (const int channel : {setup.measure_input, setup.loopback_input}) {
     if (channel < 0 || channel >= able.input_count) {
@@ -96,7 +106,9 @@ Result<void> PracticeBench::prepare(const StreamSetup& setup) {
   return {};
 }
 
-void PracticeBench::stop() { stream_.reset(); }
+void PracticeBench::stop() {
+  stream_.reset();
+}
 
 double PracticeBench::normal() {
   // Box-Muller: the standard library's normals differ from one implementation to the next.
@@ -118,7 +130,8 @@ Result<Recording> PracticeBench::run(const std::vector<double>& output, std::sto
   const PracticeFaults& faults = setup_.faults;
 
   // Amplifier's voltage, clipped at its rails.
-  const std::size_t n = fast_length(output.size() + static_cast<std::size_t>(kTail_s * rate)) / 2 * 2;
+  const std::size_t n =
+      fast_length(output.size() + static_cast<std::size_t>(kTail_s * rate)) / 2 * 2;
   Samples volts(n, 0.0);
   for (std::size_t i = 0; i < output.size(); ++i) {
     volts[i] = std::clamp(output[i], -1.0, 1.0) * setup_.rig.output_v_per_unit;
@@ -138,8 +151,10 @@ Result<Recording> PracticeBench::run(const std::vector<double>& output, std::sto
   }
   if (setup_.rig.microphone_correction && stream_->hookup == Hookup::kMicrophone) {
     std::vector<double> bins(drive.size() - 1);
-    for (std::size_t k = 1; k < drive.size(); ++k) bins[k - 1] = static_cast<double>(k) * rate / static_cast<double>(n);
-    const Response microphone = resampled(*setup_.rig.microphone_correction, *FrequencyAxis::make(std::move(bins)));
+    for (std::size_t k = 1; k < drive.size(); ++k)
+      bins[k - 1] = static_cast<double>(k) * rate / static_cast<double>(n);
+    const Response microphone =
+        resampled(*setup_.rig.microphone_correction, *FrequencyAxis::make(std::move(bins)));
     for (std::size_t k = 1; k < drive.size(); ++k) h.measured[k] *= microphone.value(k - 1);
   }
   Samples measured(n);
@@ -147,11 +162,13 @@ Result<Recording> PracticeBench::run(const std::vector<double>& output, std::sto
   filter(transform, drive, h.measured, measured);
   filter(transform, drive, h.loopback, loopback);
 
-  Recording recording{.sample_rate_hz = rate, .measured = std::vector<double>(output.size()),
+  Recording recording{.sample_rate_hz = rate,
+                      .measured = std::vector<double>(output.size()),
                       .loopback = std::vector<double>(output.size())};
-  const double noise = stream_->hookup == Hookup::kMicrophone
-                           ? setup_.microphone_noise_pa / setup_.rig.input_pa_per_unit * faults.input_gain
-                           : 0.0;
+  const double noise =
+      stream_->hookup == Hookup::kMicrophone
+          ? setup_.microphone_noise_pa / setup_.rig.input_pa_per_unit * faults.input_gain
+          : 0.0;
   double rumble = 0.0;
   const auto begin = std::chrono::steady_clock::now();
   for (std::size_t i = 0; i < output.size(); ++i) {
@@ -165,7 +182,8 @@ Result<Recording> PracticeBench::run(const std::vector<double>& output, std::sto
     }
     const bool arrived = i >= setup_.latency_samples;
     double m = arrived && !faults.measure_missing ? measured[i - setup_.latency_samples] : 0.0;
-    const double l = arrived && !faults.loopback_missing ? loopback[i - setup_.latency_samples] : 0.0;
+    const double l =
+        arrived && !faults.loopback_missing ? loopback[i - setup_.latency_samples] : 0.0;
     if (!faults.measure_missing) m += noise * normal();
     if (faults.slam && stream_->hookup == Hookup::kMicrophone) {
       const auto from = static_cast<std::size_t>(faults.slam->at_s * rate);
@@ -178,8 +196,11 @@ Result<Recording> PracticeBench::run(const std::vector<double>& output, std::sto
     recording.loopback[i] = converted(l);
   }
   for (std::vector<double>* channel : {&recording.measured, &recording.loopback}) {
-    if (faults.lost) lose(*channel, static_cast<std::size_t>(faults.lost->at_s * rate), faults.lost->count);
-    if (faults.doubled) repeat(*channel, static_cast<std::size_t>(faults.doubled->at_s * rate), faults.doubled->count);
+    if (faults.lost)
+      lose(*channel, static_cast<std::size_t>(faults.lost->at_s * rate), faults.lost->count);
+    if (faults.doubled)
+      repeat(*channel, static_cast<std::size_t>(faults.doubled->at_s * rate),
+             faults.doubled->count);
   }
   if (progress) progress(1.0);
   return recording;
