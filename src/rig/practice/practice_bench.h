@@ -16,9 +16,9 @@ struct PracticeFaults {
     double at_s;
     std::size_t count;
   };
-  std::optional<Samples> lost;     ///< samples that never arrive, in both inputs
-  std::optional<Samples> doubled;  ///< a stretch delivered twice
-  std::optional<Samples> slam;     ///< a door: a burst of low noise at the microphone, 3 Pa
+  std::optional<Samples> lost = std::nullopt;     ///< samples that never arrive, in both inputs
+  std::optional<Samples> doubled = std::nullopt;  ///< a stretch delivered twice
+  std::optional<Samples> slam = std::nullopt;     ///< a door: a burst of low noise at the microphone, 3 Pa
   bool loopback_missing = false;   ///< cable not plugged
   bool measure_missing = false;    ///< microphone or jig not plugged
   double input_gain = 1.0;         ///< gain knob of the measuring input, 1 = as calibrated

@@ -1,0 +1,104 @@
+#include "desk/score/curve_raster.h"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+
+#include "desk/score/lane_picture.h"
+
+namespace lalometer {
+namespace {
+
+QImage white(int width, int height) {
+  QImage image(width, height, QImage::Format_RGB32);
+  image.fill(Qt::white);
+  return image;
+}
+
+/// Ink of a column: how much black was laid, in pixels.
+double ink(const QImage& image, int column) {
+  double sum = 0.0;
+  for (int y = 0; y < image.height(); ++y) sum += 1.0 - qRed(image.pixel(column, y)) / 255.0;
+  return sum;
+}
+
+TEST(CurveRaster, LaysALevelLineOfItsWidth) {
+  for (const double width : {1.0, 1.5, 2.5}) {
+    QImage image = white(100, 40);
+    const PixelPoint line[] = {{0.0F, 20.25F}, {100.0F, 20.25F}};
+    CurveRaster(image).draw(line, width, Qt::black, {});
+    for (const int column : {10, 50, 90}) EXPECT_NEAR(ink(image, column), width, 0.1) << width;
+  }
+}
+
+TEST(CurveRaster, LaysASteepLineOfItsWidthAcross) {
+  QImage image = white(60, 200);
+  const PixelPoint line[] = {{10.0F, 0.0F}, {50.0F, 200.0F}};
+  CurveRaster(image).draw(line, 1.5, Qt::black, {});
+  // Area is width times length.
+  double sum = 0.0;
+  for (int x = 0; x < 60; ++x) sum += ink(image, x);
+  EXPECT_NEAR(sum, 1.5 * std::hypot(40.0, 200.0), 0.04 * sum);
+}
+
+TEST(CurveRaster, JointsAreNotDarkerThanTheLine) {
+  QImage image = white(100, 40);
+  std::vector<PixelPoint> line;
+  for (int i = 0; i <= 400; ++i) line.push_back({static_cast<float>(i) * 0.25F, 20.5F});
+  CurveRaster(image).draw(line, 1.5, QColor(0, 0, 0, 128), {});
+  for (int x = 2; x < 98; ++x) EXPECT_NEAR(qRed(image.pixel(x, 20)), 127, 3) << x;
+}
+
+TEST(CurveRaster, BreaksAtNaNAndStaysInside) {
+  QImage image = white(100, 40);
+  const PixelPoint line[] = {{-50.0F, 20.0F}, {30.0F, 20.0F}, {50.0F, std::nanf("")}, {70.0F, 20.0F}, {200.0F, -1e9F}};
+  CurveRaster(image).draw(line, 1.5, Qt::black, {});
+  EXPECT_GT(ink(image, 10), 1.0);
+  EXPECT_EQ(ink(image, 50), 0.0);
+}
+
+TEST(CurveRaster, DashesLeaveGaps) {
+  QImage image = white(100, 40);
+  const PixelPoint line[] = {{0.0F, 20.5F}, {100.0F, 20.5F}};
+  const double dash[] = {10.0, 10.0};
+  CurveRaster(image).draw(line, 1.5, Qt::black, dash);
+  EXPECT_GT(ink(image, 5), 1.0);
+  EXPECT_LT(ink(image, 15), 0.1);
+  EXPECT_GT(ink(image, 25), 1.0);
+}
+
+TEST(Thinned, KeepsTheExtremesOfEveryColumn) {
+  std::vector<PixelPoint> many;
+  for (int i = 0; i < 10000; ++i) many.push_back({static_cast<float>(i) * 0.01F, i == 5050 ? 999.0F : std::sin(static_cast<float>(i))});
+  const std::vector<PixelPoint> few = thinned(many);
+  EXPECT_LE(few.size(), 400U);
+  bool spike = false;
+  for (const PixelPoint& p : few) spike = spike || p.y == 999.0F;
+  EXPECT_TRUE(spike) << "a peak of one point must not vanish";
+}
+
+TEST(LanePicture, DrawsAnInvalidRangeFainterThanAValidOne) {
+  LaneContent content;
+  content.title = "Level";
+  Series s{.take_id = 1, .label = "a", .style = 0, .chosen = false, .x = {}, .y = {}, .valid_low = 1000.0, .valid_high = 1e9};
+  for (double f = 20.0; f < 20000.0; f *= 1.01) {
+    s.x.push_back(f);
+    s.y.push_back(0.5);
+  }
+  content.left = {s};
+  const LanePictureInput in{content, lane_geometry(content, 800, 200, {}, {0.0, 1.0}), Theme::light(), 1.0, 1.5, PictureQuality::kFine};
+  const QImage image = lane_picture(in);
+  const auto darkest = [&](double f) {
+    int dark = 255;
+    const int x = static_cast<int>(in.geometry.across.px(f));
+    for (int dx = -6; dx <= 6; ++dx) {
+      for (int y = 95; y <= 105; ++y) dark = std::min(dark, qRed(image.pixel(x + dx, y)));
+    }
+    return dark;
+  };
+  EXPECT_LT(darkest(5000.0), 60);
+  EXPECT_GT(darkest(150.0), 120);
+}
+
+}  // namespace
+}  // namespace lalometer

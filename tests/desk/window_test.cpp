@@ -1,0 +1,284 @@
+#include <gtest/gtest.h>
+
+#include <QAbstractItemModelTester>
+#include <QAction>
+#include <QComboBox>
+#include <QDropEvent>
+#include <QLabel>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QMimeData>
+#include <QPushButton>
+#include <QTest>
+#include <QTreeView>
+
+#include "desk/main_window.h"
+#include "desk/pages/read_page.h"
+#include "desk/shelf/shelf_view.h"
+#include "support/books.h"
+#include "workbench/simulating.h"
+
+namespace lalometer {
+namespace {
+
+/// The real window on a real book on disk.
+class Window : public ::testing::Test {
+ protected:
+  void SetUp() override {
+    ASSERT_TRUE(make_demo_book(folder_ / "demo.lalo").has_value());
+    reopen();
+  }
+  void reopen() {
+    window_ = std::make_unique<MainWindow>();
+    window_->capture().benchSetup().pace = 0.0;
+    window_->show();
+    ASSERT_TRUE(window_->openBook(QString::fromStdString((folder_ / "demo.lalo").string())));
+    rest();
+  }
+  /// Waits for the signal-driven work to end; never for a fixed time.
+  void rest() { ASSERT_TRUE(QTest::qWaitFor([this] { return window_->atRest(); }, 20000)); }
+  template <class Widget>
+  Widget* part(const char* name) { return window_->findChild<Widget*>(QLatin1String(name)); }
+  BookSession& session() { return window_->session(); }
+  ScoreView& score() { return *window_->score(); }
+  std::size_t lane(const std::string& kind) {
+    for (std::size_t i = 0; i < score().lanes().size(); ++i) {
+      if (score().lanes()[i].kind == kind) return i;
+    }
+    ADD_FAILURE() << "no lane " << kind;
+    return 0;
+  }
+  QPoint gatePoint() {
+    const std::size_t index = lane("impulse");
+    const QRectF rect = score().laneRect(index);
+    return {static_cast<int>(score().geometryOf(index).across.px(score().lanes()[index].content.gate->end_ms)), static_cast<int>(rect.center().y())};
+  }
+
+  test::TemporaryFolder folder_;
+  std::unique_ptr<MainWindow> window_;
+};
+
+TEST_F(Window, OpensTheDemoWithItsCurvesOnTheScore) {
+  EXPECT_EQ(session().takes().size(), 4U);
+  EXPECT_EQ(session().laid().size(), 4U);
+  EXPECT_EQ(score().lanes()[lane("level")].content.left.size(), 2U);
+  EXPECT_EQ(score().lanes()[lane("impedance")].content.right.size(), 2U);
+  EXPECT_TRUE(score().lanes()[lane("impulse")].content.gate.has_value());
+}
+
+TEST_F(Window, TakesOnThePracticeBenchByKeyboardAndFindsItAgainTomorrow) {
+  QTest::keyClick(window_.get(), Qt::Key_2, Qt::AltModifier);
+  QTest::keyClick(window_.get(), Qt::Key_Return, Qt::ControlModifier);
+  EXPECT_TRUE(window_->capture().running());
+  rest();
+  ASSERT_EQ(session().takes().size(), 5U);
+  const Take taken = session().takes().back();
+  EXPECT_EQ(taken.kind, TakeKind::kResponse);
+  EXPECT_TRUE(taken.accepted);
+  EXPECT_EQ(session().chosenTake(), taken.id);
+  EXPECT_EQ(score().lanes()[lane("level")].content.left.size(), 3U);
+  window_.reset();
+  reopen();
+  ASSERT_NE(session().take(taken.id), nullptr);
+  EXPECT_EQ(session().laid().size(), 5U);
+}
+
+TEST_F(Window, ARefusedTakeIsNotKeptUntilTheUserSaysSo) {
+  part<QComboBox>("benchMishap")->setCurrentIndex(2);  // loopback unplugged
+  window_->setStation(RouteStrip::kCapture);
+  QTest::mouseClick(part<QPushButton>("takeButton"), Qt::LeftButton);
+  rest();
+  EXPECT_EQ(session().takes().size(), 4U);
+  ASSERT_NE(window_->capture().refused(), nullptr);
+  EXPECT_TRUE(part<QPushButton>("keepButton")->isVisible());
+  QTest::mouseClick(part<QPushButton>("keepButton"), Qt::LeftButton);
+  ASSERT_EQ(session().takes().size(), 5U);
+  EXPECT_FALSE(session().takes().back().accepted);
+}
+
+TEST_F(Window, StopEndsATakeAtOnceAndKeepsNothing) {
+  window_->capture().benchSetup().pace = 1.0;
+  QTest::keyClick(window_.get(), Qt::Key_Return, Qt::ControlModifier);
+  EXPECT_TRUE(window_->capture().running());
+  QTest::keyClick(window_.get(), Qt::Key_Escape);
+  rest();
+  EXPECT_EQ(session().takes().size(), 4U);
+  EXPECT_EQ(window_->capture().refused(), nullptr);
+}
+
+TEST_F(Window, DraggingTheGateMovesWhatIsValidAndIsOneStepOfUndo) {
+  const double before = session().recipe(session().chosenSubject()).gate_s;
+  const QPoint from = gatePoint();
+  QTest::mousePress(&score(), Qt::LeftButton, {}, from);
+  for (int dx = 10; dx <= 60; dx += 10) {
+    QMouseEvent move(QEvent::MouseMove, from - QPoint(dx, 0), score().mapToGlobal(from - QPoint(dx, 0)), Qt::NoButton, Qt::LeftButton, {});
+    QCoreApplication::sendEvent(&score(), &move);
+  }
+  QTest::mouseRelease(&score(), Qt::LeftButton, {}, from - QPoint(60, 0));
+  rest();
+  const double after = session().recipe(session().chosenSubject()).gate_s;
+  EXPECT_LT(after, before - 0.0003);
+  const LaneContent& level = score().lanes()[lane("level")].content;
+  EXPECT_NEAR(level.hatch_below, 1.0 / after, 0.01 / after);
+  QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
+  rest();
+  EXPECT_EQ(session().recipe(session().chosenSubject()).gate_s, before);
+  window_->actionNamed(QStringLiteral("redo"))->trigger();
+  EXPECT_EQ(session().recipe(session().chosenSubject()).gate_s, after);
+}
+
+TEST_F(Window, ImportsADroppedFileAfterItsPreview) {
+  test::write(folder_ / "heard.frd", "100 80 0\n1000 82 -10\n10000 79 -40\n");
+  QMimeData mime;
+  mime.setUrls({QUrl::fromLocalFile(QString::fromStdString((folder_ / "heard.frd").string()))});
+  QDropEvent drop(QPointF(300, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+  QCoreApplication::sendEvent(&score(), &drop);
+  rest();
+  EXPECT_EQ(session().takes().size(), 4U) << "a preview takes nothing";
+  auto* take = part<QPushButton>("importTake");
+  ASSERT_TRUE(take->isVisible() && take->isEnabled());
+  QTest::mouseClick(take, Qt::LeftButton);
+  rest();
+  ASSERT_EQ(session().takes().size(), 5U);
+  EXPECT_EQ(session().takes().back().name, "heard");
+  EXPECT_EQ(score().lanes()[lane("level")].content.left.size(), 3U);
+}
+
+TEST_F(Window, AFileThatCannotBeUsedLeavesTheBookAsItWas) {
+  test::write(folder_ / "bad.frd", "100 80\n200 x\n");
+  window_->importFiles({QString::fromStdString((folder_ / "bad.frd").string())});
+  rest();
+  EXPECT_FALSE(part<QPushButton>("importTake")->isEnabled());
+  EXPECT_EQ(session().takes().size(), 4U);
+}
+
+TEST_F(Window, ArrowsNudgeTheCursorByATwentyFourthOctave) {
+  score().setFocus();
+  const double before = window_->state().cursorHz();
+  QTest::keyClick(&score(), Qt::Key_Right);
+  EXPECT_NEAR(window_->state().cursorHz(), before * std::exp2(1.0 / 24.0), 1e-9);
+  QTest::keyClick(&score(), Qt::Key_Left, Qt::ShiftModifier);
+  EXPECT_NEAR(window_->state().cursorHz(), before * std::exp2(-7.0 / 24.0), 1e-9);
+}
+
+TEST_F(Window, TheReadingFollowsTheCursor) {
+  const std::size_t index = lane("level");
+  const QRectF rect = score().laneRect(index);
+  QTest::mouseClick(&score(), Qt::LeftButton, {}, QPoint(static_cast<int>(score().geometryOf(index).across.px(500.0)), static_cast<int>(rect.bottom()) - 30));
+  EXPECT_NEAR(window_->state().cursorHz(), 500.0, 8.0);
+  const QStringList texts = part<CursorList>("cursorList")->texts();
+  ASSERT_EQ(texts.size(), 4);
+  EXPECT_TRUE(texts[1].contains(QLatin1String("dB"))) << texts[1].toStdString();
+  EXPECT_TRUE(texts[0].contains(QChar(0x03A9))) << texts[0].toStdString();
+}
+
+TEST_F(Window, WheelZoomsAtThePointerAndDoubleClickFits) {
+  const std::size_t index = lane("level");
+  const QPoint at(static_cast<int>(score().geometryOf(index).across.px(2000.0)), static_cast<int>(score().laneRect(index).center().y()));
+  QWheelEvent wheel(at, score().mapToGlobal(at), {}, QPoint(0, 240), Qt::NoButton, Qt::NoModifier, Qt::NoScrollPhase, false);
+  QCoreApplication::sendEvent(&score(), &wheel);
+  EXPECT_GT(window_->state().range().low_hz, 30.0);
+  EXPECT_NEAR(score().geometryOf(index).across.px(2000.0), at.x(), 1.5);
+  QTest::mouseDClick(&score(), Qt::LeftButton, {}, at);
+  EXPECT_EQ(window_->state().range(), FrequencyRange{});
+}
+
+TEST_F(Window, LanesAreMovedResizedHiddenAndKept) {
+  const auto order = [this] {
+    std::vector<std::string> kinds;
+    for (const auto& l : score().lanes()) kinds.push_back(l.kind);
+    return kinds;
+  };
+  score().chooseLane(lane("level"));
+  window_->actionNamed(QStringLiteral("lane-up"))->trigger();
+  EXPECT_EQ(order(), (std::vector<std::string>{"level", "impulse", "impedance"}));
+  // The gap below a lane is its handle.
+  const QRectF first = score().laneRect(0);
+  const QPoint gap(400, static_cast<int>(first.bottom() + 4));
+  QTest::mousePress(&score(), Qt::LeftButton, {}, gap);
+  QMouseEvent move(QEvent::MouseMove, gap + QPoint(0, 50), score().mapToGlobal(gap + QPoint(0, 50)), Qt::NoButton, Qt::LeftButton, {});
+  QCoreApplication::sendEvent(&score(), &move);
+  QTest::mouseRelease(&score(), Qt::LeftButton, {}, gap + QPoint(0, 50));
+  EXPECT_NEAR(score().laneRect(0).height(), first.height() + 50, 3);
+  window_->actionNamed(QStringLiteral("lane-impedance"))->trigger();
+  window_->actionNamed(QStringLiteral("lane-phase"))->trigger();
+  EXPECT_EQ(order(), (std::vector<std::string>{"level", "impulse", "phase"}));
+  window_.reset();
+  reopen();
+  EXPECT_EQ(order(), (std::vector<std::string>{"level", "impulse", "phase"}));
+}
+
+TEST_F(Window, TheFinderRunsAnActionByItsName) {
+  QTest::keyClick(window_.get(), Qt::Key_Space, Qt::ControlModifier);
+  auto* field = part<QLineEdit>("finderField");
+  ASSERT_TRUE(field->isVisible());
+  QTest::keyClicks(field, QStringLiteral("smoothing 1/3"));
+  ASSERT_EQ(part<QListWidget>("finderList")->count(), 1);
+  QTest::keyClick(field, Qt::Key_Return);
+  ASSERT_TRUE(QTest::qWaitFor([this] { return session().recipe(session().chosenSubject()).smoothing == 3; }, 5000));
+}
+
+TEST_F(Window, EveryActionIsInTheFinderOnceAndNoKeyIsGivenTwice) {
+  QStringList names;
+  QStringList keys;
+  for (const QAction* action : window_->actions()) {
+    EXPECT_FALSE(names.contains(action->objectName())) << action->objectName().toStdString();
+    names.push_back(action->objectName());
+    EXPECT_FALSE(action->toolTip().isEmpty());
+    if (action->shortcut().isEmpty()) continue;
+    EXPECT_FALSE(keys.contains(action->shortcut().toString())) << action->shortcut().toString().toStdString();
+    keys.push_back(action->shortcut().toString());
+  }
+  EXPECT_GT(names.size(), 40);
+}
+
+TEST_F(Window, AMissingOrForeignBookIsSaidAndTheOpenOneStays) {
+  test::write(folder_ / "foreign.lalo", "something else altogether, quite long enough for a header");
+  EXPECT_FALSE(window_->openBook(QString::fromStdString((folder_ / "foreign.lalo").string())));
+  auto* text = part<QLabel>("messageText");
+  EXPECT_TRUE(text->isVisible());
+  EXPECT_TRUE(text->text().contains(QLatin1String("not a Lalometer book")));
+  EXPECT_EQ(session().takes().size(), 4U);
+}
+
+TEST_F(Window, RemovingATakeIsUndone) {
+  session().chooseTake(session().takes()[0].id);
+  window_->actionNamed(QStringLiteral("remove-take"))->trigger();
+  EXPECT_EQ(session().takes().size(), 3U);
+  window_->actionNamed(QStringLiteral("undo"))->trigger();
+  EXPECT_EQ(session().takes().size(), 4U);
+}
+
+TEST_F(Window, SpaceOnTheShelfTakesACurveOffAndLaysItAgain) {
+  auto* tree = part<QTreeView>("shelfTree");
+  const Id take = session().chosenTake();
+  ASSERT_TRUE(tree->currentIndex().isValid());
+  tree->setFocus();
+  QTest::keyClick(tree, Qt::Key_Space);
+  EXPECT_LT(session().take(take)->colour, 0);
+  QTest::keyClick(tree, Qt::Key_Space);
+  EXPECT_GE(session().take(take)->colour, 0);
+}
+
+TEST_F(Window, ShelfModelKeepsTheRulesOfModels) {
+  ShelfModel model(session());
+  const QAbstractItemModelTester tester(&model, QAbstractItemModelTester::FailureReportingMode::Fatal);
+  EXPECT_EQ(model.rowCount({}), 1);
+  session().reload();
+  const QModelIndex take = model.indexOfTake(session().takes()[0].id);
+  EXPECT_TRUE(model.setData(take, QStringLiteral("renamed"), Qt::EditRole));
+  EXPECT_EQ(session().takes()[0].name, "renamed");
+}
+
+TEST_F(Window, ANewBookGoesToCaptureAndItsFirstTakeMakesASubject) {
+  ASSERT_TRUE(window_->newBook(QString::fromStdString((folder_ / "new.lalo").string())));
+  EXPECT_TRUE(session().subjects().empty());
+  window_->actionNamed(QStringLiteral("take-impedance"))->trigger();
+  rest();
+  ASSERT_EQ(session().takes().size(), 1U);
+  EXPECT_EQ(session().takes()[0].kind, TakeKind::kImpedance);
+  EXPECT_EQ(session().subjects().size(), 1U);
+}
+
+}  // namespace
+}  // namespace lalometer

@@ -1,0 +1,99 @@
+#include "rig/practice/practice_bench.h"
+
+#include <thread>
+
+#include "support/support.h"
+
+namespace lalometer {
+namespace {
+
+PracticeBenchSetup setup() {
+  PracticeBenchSetup s;
+  s.speaker = kiosk_two_way(false);
+  s.seed = 3;
+  return s;
+}
+
+constexpr StreamSetup kMicrophone{48000.0, 0, 1, Hookup::kMicrophone};
+
+std::vector<double> click(std::size_t length, double height) {
+  std::vector<double> x(length, 0.0);
+  x[100] = height;
+  return x;
+}
+
+TEST(PracticeBench, IsDeterministicBySeed) {
+  const auto recorded = [](std::uint64_t seed) {
+    PracticeBenchSetup s = setup();
+    s.seed = seed;
+    PracticeBench bench(s);
+    EXPECT_TRUE(bench.prepare(kMicrophone).has_value());
+    return bench.run(click(9600, 0.3), {}, {})->measured;
+  };
+  EXPECT_EQ(recorded(3), recorded(3));
+  EXPECT_NE(recorded(3), recorded(4));
+}
+
+TEST(PracticeBench, RefusesWhatItCannotDoByName) {
+  PracticeBench bench(setup());
+  EXPECT_NE(bench.prepare({12345.0, 0, 1, Hookup::kMicrophone}).error().message.find("12345"), std::string::npos);
+  EXPECT_NE(bench.prepare({48000.0, 0, 7, Hookup::kMicrophone}).error().message.find("8"), std::string::npos);
+  EXPECT_FALSE(bench.run(click(200, 0.1), {}, {}).has_value()) << "a stream that was not opened";
+}
+
+TEST(PracticeBench, StopsWhenAskedAndGivesNothing) {
+  PracticeBenchSetup s = setup();
+  s.pace = 1.0;
+  PracticeBench bench(s);
+  ASSERT_TRUE(bench.prepare(kMicrophone).has_value());
+  std::stop_source stop;
+  const std::jthread stopper([&] {
+    std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    stop.request_stop();
+  });
+  const auto recording = bench.run(click(48000 * 60, 0.3), stop.get_token(), {});
+  ASSERT_FALSE(recording.has_value());
+  EXPECT_EQ(recording.error().code, ErrorCode::kCancelled);
+}
+
+TEST(PracticeBench, ClipsItsInputAtFullScale) {
+  PracticeBenchSetup s = setup();
+  s.faults.input_gain = 1e4;
+  PracticeBench bench(s);
+  ASSERT_TRUE(bench.prepare(kMicrophone).has_value());
+  const auto recording = bench.run(click(9600, 0.5), {}, {});
+  for (const double v : recording->measured) {
+    ASSERT_LE(v, 1.0);
+    ASSERT_GE(v, -1.0);
+  }
+}
+
+// Energy does not appear from nowhere: impedance real part is above 0 at all frequencies, for both variants.
+TEST(PracticeSpeaker, IsPassive) {
+  for (const bool lined : {false, true}) {
+    for (double f = 2.0; f < 40000.0; f *= 1.02) {
+      ASSERT_GT(solve_speaker(kiosk_two_way(lined), {}, f).impedance_ohm.real(), 0.0) << f;
+    }
+  }
+}
+
+// Image source: microphone and driver 1.2 m up and 1 m apart, floor path sqrt(1 + 2.4^2) = 2.6 m (hand calculation).
+TEST(PracticeSpeaker, FloorReflectionTravelsTheImagePath) {
+  PracticeSpeaker s = kiosk_two_way(false);
+  s.woofer_y_m = s.tweeter_y_m = s.port_y_m = 0.0;
+  const PracticeOutput out = solve_speaker(s, {.distance_m = 1.0, .origin_height_m = 1.2, .floor_reflection = 0.8}, 1000.0);
+  const std::complex<double> ratio = out.reflected_pa_per_v / out.direct_pa_per_v;
+  EXPECT_NEAR(std::abs(ratio), 0.8 / 2.6, 1e-9);
+  EXPECT_NEAR(test::wrapped_deg(std::arg(ratio) * 180.0 / kPi + 360.0 * 1000.0 * 1.6 / 343.0), 0.0, 1e-6);
+}
+
+TEST(PracticeSpeaker, LevelFallsAsOneOverDistance) {
+  PracticeSpeaker s = kiosk_two_way(false);
+  s.woofer_y_m = s.tweeter_y_m = s.port_y_m = 0.0;
+  const double near = std::abs(solve_speaker(s, {.distance_m = 1.0}, 500.0).direct_pa_per_v);
+  const double far = std::abs(solve_speaker(s, {.distance_m = 4.0}, 500.0).direct_pa_per_v);
+  EXPECT_NEAR(near / far, 4.0, 1e-9);
+}
+
+}  // namespace
+}  // namespace lalometer

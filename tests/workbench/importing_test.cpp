@@ -1,0 +1,144 @@
+#include "workbench/importing.h"
+
+#include <gmock/gmock.h>
+
+#include "exchange/audio_file.h"
+#include "support/books.h"
+#include "workbench/analysis.h"
+#include "workbench/simulating.h"
+
+namespace lalometer {
+namespace {
+
+using test::SmallBook;
+using test::TemporaryFolder;
+using ::testing::HasSubstr;
+
+TEST(Preview, PutsEveryFileIntoItemsOrProblems) {
+  const TemporaryFolder folder;
+  test::write(folder / "a.frd", "100 80 0\n200 81 0\n");
+  test::write(folder / "b.zma", "100 8 0\n200 -1 0\n");
+  test::write(folder / "mic.cal", "100 0.5\n200 0.1\n");
+  test::write(folder / "fake.wav", "not a sound");
+  const ImportPreview preview = preview_import({folder / "a.frd", folder / "b.zma", folder / "mic.cal", folder / "fake.wav", folder / "gone.frd"}, {});
+  ASSERT_EQ(preview.items.size(), 2U);
+  EXPECT_THAT(preview.items[0].understood, HasSubstr("2 rows"));
+  EXPECT_TRUE(preview.items[1].calibration);
+  ASSERT_EQ(preview.problems.size(), 3U);
+  EXPECT_THAT(preview.problems[0].where, HasSubstr("b.zma:2"));
+}
+
+TEST(Preview, TakesNothingByItself) {
+  const TemporaryFolder folder;
+  SmallBook small(folder / "a.lalo");
+  test::write(folder / "a.frd", "100 80 0\n200 81 0\n");
+  ImportPreview preview = preview_import({folder / "a.frd"}, {});
+  EXPECT_EQ(small.book.takes()->size(), 0U);
+  preview.items[0].wanted = false;
+  EXPECT_EQ(take_in(small.book, preview, {small.subject, small.variant})->size(), 0U);
+  preview.items[0].wanted = true;
+  EXPECT_EQ(take_in(small.book, preview, {small.subject, small.variant})->size(), 1U);
+  EXPECT_EQ(small.book.takes()->front().variant_id, small.variant);
+}
+
+TEST(Import, KeepsTheFileByteForByte) {
+  const TemporaryFolder folder;
+  SmallBook small(folder / "a.lalo");
+  const std::string text = "* odd  spacing\r\n100\t80,5;\t\r\n";
+  const std::string usable = "* odd  spacing\r\n100\t80.5\t1\r\n200\t81\t2\r\n";
+  test::write(folder / "bad.frd", text);
+  test::write(folder / "a.frd", usable);
+  const ImportPreview preview = preview_import({folder / "a.frd"}, {});
+  const auto ids = take_in(small.book, preview, {small.subject, small.variant});
+  ASSERT_TRUE(ids.has_value());
+  const auto raw = small.book.raw(small.book.take(ids->front())->raw_hash);
+  EXPECT_EQ(std::string(reinterpret_cast<const char*>(raw->data()), raw->size()), usable);
+  EXPECT_EQ(preview_import({folder / "bad.frd"}, {}).problems.size(), 1U);
+}
+
+TEST(Import, OfASimulatedSetGivesTheResponseOfItsTruth) {
+  const TemporaryFolder folder;
+  test::write(folder / "s.json", R"({"subject": {"name": "S", "loading": "vented",
+    "drivers": [{"role": "woofer", "y_mm": -95}, {"role": "tweeter", "y_mm": 60}], "box": {"net_volume_l": 14},
+    "ports": [{"diameter_mm": 50, "length_mm": 130, "y_mm": -120}]}})");
+  ASSERT_TRUE(simulate_set(folder / "s.json", folder / "set", 5, {}, {}).has_value());
+  EXPECT_TRUE(std::filesystem::exists(folder / "set" / "truth.json"));
+  const auto set = read_set(folder / "set");
+  ASSERT_TRUE(set.has_value()) << set.error().text();
+  ASSERT_EQ(set->takes.size(), 2U);
+  const auto book = Book::create(folder / "b.lalo");
+  ASSERT_TRUE(book.has_value());
+  const ImportPreview preview = preview_import({folder / "set"}, {});
+  ASSERT_EQ(preview.items.size(), 2U);
+  EXPECT_TRUE(preview.subject.has_value());
+  const PracticeBenchSetup bench = demo_bench(false);
+  for (const ImportItem& item : preview.items) {
+    ASSERT_TRUE(item.curve.has_value());
+    const PracticeOutput truth = solve_speaker(bench.speaker, bench.room, 1000.0);
+    const double want = item.take.kind == TakeKind::kImpedance ? std::abs(truth.impedance_ohm) : std::abs(truth.direct_pa_per_v) * 2.83;
+    EXPECT_NEAR(std::abs(value_at(*item.curve, 1000.0)) / want, 1.0, 0.005);
+  }
+}
+
+TEST(Export, OfASubjectReadsBackAsTheSameCurves) {
+  const TemporaryFolder folder;
+  ASSERT_TRUE(make_demo_book(folder / "demo.lalo").has_value());
+  auto book = Book::open(folder / "demo.lalo");
+  ASSERT_TRUE(book.has_value());
+  ASSERT_EQ(book->takes()->size(), 4U);
+  ASSERT_TRUE(export_subject(*book, book->subjects()->front().id, folder / "out").has_value());
+  const ImportPreview preview = preview_import({folder / "out"}, {});
+  ASSERT_EQ(preview.items.size(), 4U);
+  EXPECT_EQ(preview.variants.size(), 2U);
+  for (std::size_t i = 0; i < 4; ++i) {
+    const Take take = (*book->takes())[i];
+    Recipe recipe = *book->recipe(take.subject_id);
+    recipe.smoothing = 0;
+    const auto own = analysed({take, *book->raw(take.raw_hash), *book->rig(take.rig_id), recipe});
+    ASSERT_TRUE(own.has_value());
+    for (const double f : {300.0, 2000.0, 15000.0}) {
+      const auto ratio = value_at(*preview.items[i].curve, f) / value_at(own->curve, f);
+      EXPECT_NEAR(std::abs(ratio), 1.0, 1e-4) << preview.items[i].file << " at " << f;
+      EXPECT_NEAR(std::arg(ratio), 0.0, 1e-3) << preview.items[i].file << " at " << f;
+    }
+  }
+}
+
+TEST(Export, OfATakeIsOnlyWhatIsValid) {
+  const TemporaryFolder folder;
+  ASSERT_TRUE(make_demo_book(folder / "demo.lalo").has_value());
+  const auto book = Book::open(folder / "demo.lalo");
+  const Id response = (*book->takes())[1].id;
+  ASSERT_TRUE(export_take(*book, response, folder / "r.frd").has_value());
+  const auto bytes = file_bytes(folder / "r.frd");
+  const auto table = read_text_table(*bytes, "r.frd", ColumnKind::kResponse);
+  ASSERT_TRUE(table.has_value());
+  EXPECT_GE(table->rows.front().frequency_hz, 250.0);
+  ASSERT_TRUE(export_take(*book, response, folder / "r.flac").has_value());
+  EXPECT_EQ(read_audio(*file_bytes(folder / "r.flac"), "r.flac")->channels.size(), 2U);
+}
+
+TEST(ImportedCurve, WithItsDelayIncludedLosesTheFlightTime) {
+  const TemporaryFolder folder;
+  const Response delayed = test::curve_from([](double f) { return std::polar(1.0, -2.0 * kPi * f / 343.0); }, Quantity::kPressure, 100.0, 10000.0, 96.0);
+  Take take;
+  take.form = RawForm::kTextFile;
+  take.conditions.delay_included = true;
+  std::string text;
+  for (std::size_t i = 0; i < delayed.size(); ++i) text += fmt::format("{} {} {}\n", delayed.axis()[i], delayed.level_db(i), delayed.phase_deg(i));
+  Recipe recipe;
+  recipe.smoothing = 0;
+  const auto a = analysed({take, test::text_raw(text).bytes, {}, recipe});
+  ASSERT_TRUE(a.has_value());
+  for (std::size_t i = 0; i < a->curve.size(); ++i) ASSERT_NEAR(a->curve.phase_deg(i), 0.0, 1e-6);
+}
+
+TEST(Simulate, SaysWhatTheBenchCannotPlay) {
+  EXPECT_THAT(practice_speaker_of(R"({"loading": "horn"})", "s.json").error().text(), HasSubstr("horn"));
+  EXPECT_THAT(practice_speaker_of(R"({"drivers": [{"role": "midrange"}]})", "s.json").error().text(), HasSubstr("midrange"));
+  EXPECT_FALSE(practice_speaker_of(R"({"box": {"net_volume_l": -3}})", "s.json").has_value());
+  EXPECT_FALSE(practice_speaker_of("[", "s.json").has_value());
+}
+
+}  // namespace
+}  // namespace lalometer

@@ -1,0 +1,95 @@
+#include "workbench/lane_content.h"
+
+#include <gmock/gmock.h>
+
+#include "support/support.h"
+
+namespace lalometer {
+namespace {
+
+using ::testing::HasSubstr;
+
+LaidTake laid(TakeKind kind, Response curve, const std::string& name = "t", Id id = 1) {
+  LaidTake one;
+  one.take.id = id;
+  one.take.kind = kind;
+  one.take.name = name;
+  one.take.variant_id = id;
+  one.take.colour = static_cast<int>(id) - 1;
+  one.variant_name = "variant " + std::to_string(id);
+  one.analysis = std::make_shared<Analysis>(Analysis{.curve = std::move(curve), .impulse = std::nullopt, .first_reflection_s = std::nullopt,
+                                                     .gate_s = 0.004, .notes = {}});
+  return one;
+}
+
+Response flat(Quantity quantity, double value) {
+  return test::curve_from([value](double) { return value; }, quantity);
+}
+
+TEST(Lanes, EmptyOnesSayWhatToDoNext) {
+  for (const LaneKind& kind : lane_kinds()) {
+    const LaneContent content = kind.build({}, 0);
+    EXPECT_TRUE(content.left.empty()) << kind.id;
+    EXPECT_FALSE(content.empty_text.empty()) << kind.id;
+    EXPECT_FALSE(kind.explained.empty()) << kind.id;
+  }
+}
+
+TEST(Lanes, TakeOnlyTheirOwnKind) {
+  const std::vector<LaidTake> all = {laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", 1), laid(TakeKind::kImpedance, flat(Quantity::kImpedance, 8.0), "z", 2)};
+  EXPECT_EQ(lane_kind("level")->build(all, 1).left.size(), 1U);
+  const LaneContent z = lane_kind("impedance")->build(all, 1);
+  ASSERT_EQ(z.left.size(), 1U);
+  EXPECT_EQ(z.left[0].y[0], 8.0);
+  EXPECT_EQ(z.right.size(), 1U) << "the phase lies on the right-hand scale";
+}
+
+TEST(Lanes, HatchWhereNoCurveIsValid) {
+  const std::vector<LaidTake> all = {laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({300.0, 20000.0}), "a", 1),
+                                     laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({250.0, 18000.0}), "b", 2)};
+  const LaneContent content = lane_kind("level")->build(all, 1);
+  EXPECT_EQ(content.hatch_below, 250.0);
+  EXPECT_EQ(content.hatch_above, 20000.0);
+  EXPECT_THAT(content.hatch_text, HasSubstr("250 Hz"));
+}
+
+TEST(Lanes, SayWhenComparedCurvesWereTakenDifferently) {
+  std::vector<LaidTake> all = {laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "a", 1), laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "b", 2)};
+  EXPECT_THAT(lane_kind("level")->build(all, 1).subtitle, HasSubstr("2.83 V"));
+  all[1].take.conditions.distance_m = 2.0;
+  EXPECT_THAT(lane_kind("level")->build(all, 1).subtitle, HasSubstr("differ"));
+}
+
+TEST(Lanes, BreakThePhaseWhereItWraps) {
+  const Response turning = test::curve_from([](double f) { return std::polar(1.0, -0.002 * f); }, Quantity::kPressure);
+  const LaneContent content = lane_kind("phase")->build({laid(TakeKind::kResponse, turning)}, 1);
+  int breaks = 0;
+  for (const double y : content.left[0].y) breaks += std::isnan(y) ? 1 : 0;
+  EXPECT_GT(breaks, 3);
+  EXPECT_EQ(content.left[0].x.size(), content.left[0].y.size());
+}
+
+TEST(CursorValues, CarryUnitsAndSayWhatIsNotValid) {
+  const std::vector<LaidTake> all = {laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({250.0, 20000.0}), "r", 1),
+                                     laid(TakeKind::kImpedance, test::curve_from([](double) { return std::polar(14.8, -0.3); }, Quantity::kImpedance), "z", 2)};
+  const auto at = cursor_values(all, 1000.0);
+  ASSERT_EQ(at.size(), 2U);
+  EXPECT_EQ(at[0].text, "94.0 dB");
+  EXPECT_TRUE(at[0].valid);
+  EXPECT_EQ(at[1].text, "14.8 Ω  −17°");
+  EXPECT_FALSE(cursor_values(all, 100.0)[0].valid);
+  EXPECT_EQ(cursor_values(all, 50000.0)[0].text, "–");
+}
+
+TEST(KeyFigures, RestOnTheirRange) {
+  const auto figures = key_figures(laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0)));
+  ASSERT_FALSE(figures.empty());
+  EXPECT_EQ(figures[0].value, "94.0 dB");
+  EXPECT_EQ(figures[0].basis, "300 Hz to 3 kHz");
+  for (const KeyFigure& f : key_figures(laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({500.0, 20000.0})))) {
+    EXPECT_NE(f.name, "Mean level") << "a mean from 300 Hz cannot rest on data from 500 Hz";
+  }
+}
+
+}  // namespace
+}  // namespace lalometer
