@@ -27,7 +27,8 @@ std::optional<double> parse_number(std::string_view text) {
 
 std::string three_digits(double value) {
   if (!std::isfinite(value)) return "–";
-  const double magnitude = std::abs(value);
+  // What rounds up to 1, 10 or 100 gets the digits of what it becomes: 0.9997 is 1.00, not 1.
+  const double magnitude = std::abs(value) * (1.0 + 5e-4);
   if (magnitude >= 100.0 || magnitude == 0.0) return fmt::format("{:.0f}", value);
   if (magnitude >= 10.0) return fmt::format("{:.1f}", value);
   if (magnitude >= 1.0) return fmt::format("{:.2f}", value);

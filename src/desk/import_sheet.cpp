@@ -22,6 +22,7 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(16, 12, 16, 12);
   title_ = role_label({}, "title", this);
+  title_->setObjectName(QStringLiteral("importTitle"));
   layout->addWidget(title_);
   list_ = new QTreeWidget(this);
   list_->setObjectName(QStringLiteral("importList"));

@@ -106,7 +106,7 @@ TEST(Cli, ResponseOfASetsSweepCountsTheArrivalFromTheSweepsStart) {
   for (std::size_t i = 0; i < j["level_db"].size(); ++i) {
     const double f = j["frequency_hz"][i].get<double>();
     if (f < 18000.0) {
-      ASSERT_NEAR(j["level_db"][i].get<double>(), 20.0 * std::log10(0.3), 0.05) << f;
+      ASSERT_NEAR(j["level_db"][i].get<double>(), 20.0 * std::log10(0.3), 0.1) << f;
     }
   }
 }

@@ -88,16 +88,17 @@ TEST(LanePicture, DrawsAnInvalidRangeFainterThanAValidOne) {
   content.left = {s};
   const LanePictureInput in{content, lane_geometry(content, 800, 200, {}, {0.0, 1.0}), Theme::light(), 1.0, 1.5, PictureQuality::kFine};
   const QImage image = lane_picture(in);
-  const auto darkest = [&](double f) {
-    int dark = 255;
+  // Ink on a stretch of the curve over what the same stretch holds without it (grid, hatch).
+  const auto ink = [&](double f) {
     const int x = static_cast<int>(in.geometry.across.px(f));
-    for (int dx = -6; dx <= 6; ++dx) {
-      for (int y = 95; y <= 105; ++y) dark = std::min(dark, qRed(image.pixel(x + dx, y)));
+    int sum = 0;
+    for (int dx = -12; dx <= 12; ++dx) {
+      for (int y = 95; y <= 105; ++y) sum += qRed(image.pixel(x + dx, y - 35)) - qRed(image.pixel(x + dx, y));
     }
-    return dark;
+    return sum;
   };
-  EXPECT_LT(darkest(5000.0), 60);
-  EXPECT_GT(darkest(150.0), 120);
+  EXPECT_GT(ink(150.0), 0);
+  EXPECT_LT(ink(150.0), 0.5 * ink(4000.0));
 }
 
 }  // namespace

@@ -131,12 +131,16 @@ TEST_F(Window, ImportsADroppedFileAfterItsPreview) {
   test::write(folder_ / "heard.frd", "100 80 0\n1000 82 -10\n10000 79 -40\n");
   QMimeData mime;
   mime.setUrls({QUrl::fromLocalFile(QString::fromStdString((folder_ / "heard.frd").string()))});
+  QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+  QCoreApplication::sendEvent(&score(), &enter);
+  ASSERT_TRUE(enter.isAccepted());
   QDropEvent drop(QPointF(300, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
   QCoreApplication::sendEvent(&score(), &drop);
   rest();
   EXPECT_EQ(session().takes().size(), 4U) << "a preview takes nothing";
   auto* take = part<QPushButton>("importTake");
-  ASSERT_TRUE(take->isVisible() && take->isEnabled());
+  ASSERT_TRUE(take->isVisible());
+  ASSERT_TRUE(take->isEnabled()) << part<QLabel>("importTitle")->text().toStdString();
   QTest::mouseClick(take, Qt::LeftButton);
   rest();
   ASSERT_EQ(session().takes().size(), 5U);

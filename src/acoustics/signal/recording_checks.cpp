@@ -90,8 +90,12 @@ Lag best_lag(std::span<const double> recording, std::span<const double> stimulus
           norm > 0.0 ? std::abs(correlation[best]) / norm : 0.0};
 }
 
+/// Noise of a take's length correlates with a sweep by less than 0.02; a sweep cut in two by lost
+/// samples still does by its larger part.
+constexpr double kLeastCorrelation = 0.2;
+
 /// Pieces of a sixth of an octave hold too little of a cycle below this to give a local delay.
-constexpr double kFollowedFrom_hz = 40.0;
+constexpr double kFollowedFrom_hz = 30.0;
 
 /// Whether a slow sinusoid breaks somewhere: the residual of its own recursion x[n] - 2 cos(w)
 /// x[n-1] + x[n-2] is tiny while it runs on and jumps by about w times the amplitude for a lost
@@ -130,7 +134,7 @@ SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
   SweepTrack track;
   const std::vector<double> ideal = faded_sweep(spec);
   const Lag lag = best_lag(recording, ideal, stimulus_start);
-  if (lag.correlation < 0.5) return track;
+  if (lag.correlation < kLeastCorrelation) return track;
   track.present = true;
   const double rate = spec.sample_rate_hz();
   const double l = spec.rate_s();
@@ -207,7 +211,7 @@ SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
     const double coupling = std::atan(corner_hz / p.centre_hz) / (2.0 * kPi * p.centre_hz) * rate;
     // Where the capacitors' own delay is large its fit is uncertain in proportion.
     const double slip =
-        std::max(std::abs(p.delay_samples - settled + coupling) - 0.1 * std::abs(coupling), 0.0);
+        std::max(std::abs(p.delay_samples - settled + coupling) - 0.05 * std::abs(coupling), 0.0);
     if (slip > track.worst_slip_samples) {
       track.worst_slip_samples = slip;
       track.slip_at_hz = p.centre_hz;

@@ -32,7 +32,7 @@ struct Clipping {
 
 /// Result of following a sweep through a channel that should carry it unaltered (the loopback).
 struct SweepTrack {
-  bool present = false;        ///< the sweep is there at all (correlates by more than a half)
+  bool present = false;        ///< the sweep is there at all (correlates by more than a fifth)
   double latency_samples = 0;  ///< of its upper part, re the stimulus' own clock
   /// Largest departure of the local delay from a smooth channel's, in samples, and where it
   /// happens.
@@ -47,7 +47,7 @@ struct SweepTrack {
 
 /// Follows the sweep in pieces of a sixth of an octave. A lost or doubled sample shifts everything
 /// after it; in a sound channel the local delay is constant but for its coupling capacitors, whose
-/// delay falls as 1/f^2 and is fitted and taken out. Below 40 Hz breaks are looked for sample by
+/// delay falls as 1/f^2 and is fitted and taken out. Below 30 Hz breaks are looked for sample by
 /// sample instead. Pieces near the ends of the sweep, where fades work, are left out.
 /// @param stimulus_start  index in the recording at which the stimulus would start without latency.
 [[nodiscard]] SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,

@@ -17,13 +17,20 @@ std::string frequency_label(double f) {
 std::vector<Tick> frequency_ticks(double low_hz, double high_hz, double width_px) {
   std::vector<Tick> ticks;
   const double px_per_decade = width_px / std::log10(high_hz / low_hz);
-  // Which of 1..9 get a number: as many as fit 40 px apart at the tight end of the decade.
+  // Which of 1..9 get a number: the fullest choice whose closest neighbours stand 40 px apart.
+  const std::vector<std::vector<int>> choices = {
+      {1, 2, 3, 4, 5, 6, 7, 8, 9}, {1, 2, 3, 4, 6, 8}, {1, 2, 3, 5, 7}, {1, 2, 5}, {1}};
+  const auto fits = [&](const std::vector<int>& digits) {
+    double closest = 10.0;
+    for (std::size_t i = 0; i < digits.size(); ++i) {
+      const double next = i + 1 < digits.size() ? digits[i + 1] : 10.0 * digits[0];
+      closest = std::min(closest, next / digits[i]);
+    }
+    return px_per_decade * std::log10(closest) >= 40.0;
+  };
+  const auto chosen = std::find_if(choices.begin(), choices.end() - 1, fits);
   const auto labelled = [&](int digit) {
-    if (digit == 1) return true;
-    if (px_per_decade * std::log10(10.0 / 9.0) > 40.0) return true;
-    if (px_per_decade * std::log10(8.0 / 6.0) > 40.0 && digit % 2 == 0) return true;
-    if (px_per_decade * std::log10(10.0 / 7.0) > 40.0 && (digit == 3 || digit == 7)) return true;
-    return px_per_decade * std::log10(2.0) > 40.0 && (digit == 2 || digit == 5);
+    return std::find(chosen->begin(), chosen->end(), digit) != chosen->end();
   };
   for (double decade = std::pow(10.0, std::floor(std::log10(low_hz))); decade <= high_hz;
        decade *= 10.0) {

@@ -39,8 +39,9 @@ TEST(Arrival, IsNotTheTopOfALowPassedPulse) {
   };
   const auto found = find_arrival(impulse_of(low_passed));
   ASSERT_TRUE(found.has_value());
-  // The top itself stands about 48000 / (2 pi 3000) * 1.1 = 2.8 samples later.
-  EXPECT_NEAR(found->time_s * kRate_hz, 400.0, 0.8);
+  // The top itself stands about 48000 / (2 pi 3000) * 1.1 = 2.8 samples later. A magnitude says nothing of what lies
+  // above half the rate, where the analogue low-pass goes on turning its phase: that leaves part of a sample.
+  EXPECT_NEAR(found->time_s * kRate_hz, 400.0, 1.0);
 }
 
 TEST(Arrival, TakesTheFirstPulseOfAnAllPassCrossover) {
