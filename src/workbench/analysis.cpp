@@ -4,6 +4,7 @@
 #include <limits>
 
 #include "acoustics/impedance/divider.h"
+#include "acoustics/signal/continuity.h"
 #include "acoustics/signal/deconvolve.h"
 #include "acoustics/signal/recording_checks.h"
 #include "acoustics/signal/sweep.h"
@@ -178,6 +179,10 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
   } else if (const SweepTrack track = track_sweep(signal, *spec, lead); !track.present) {
     notes.emplace_back(
         "The stated sweep is hardly found in the recording: check its start, end and duration.");
+  } else if (const auto broken = find_sweep_break(signal, *spec, lead)) {
+    notes.push_back(fmt::format(
+        "Samples are missing, doubled or disturbed at {:.3f} s, where the sweep passes {}.",
+        broken->at_s, frequency_text(broken->at_hz)));
   }
   if (stop.stop_requested()) return cancelled();
   ImpulseResponse h = deconvolve(signal, reference, rate, {s.start_hz, s.stop_hz});
