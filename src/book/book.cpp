@@ -86,7 +86,8 @@ constexpr TakeKind kKinds[] = {TakeKind::kResponse, TakeKind::kImpedance};
 constexpr const char* kTakeColumns =
     "SELECT take.id, subject_id, variant_id, rig_id, kind, form, name, conditions, raw_hash, "
     "raw_name, "
-    "sample_rate_hz, remarks, accepted, taken_at, note, colour FROM take LEFT JOIN on_score ON "
+    "sample_rate_hz, remarks, accepted, taken_at, note, colour, "
+    "(SELECT name FROM sample WHERE sample.id = sample_id) FROM take LEFT JOIN on_score ON "
     "take_id = take.id ";
 
 Take take_from(SQLite::Statement& row) {
@@ -107,6 +108,7 @@ Take take_from(SQLite::Statement& row) {
   take.taken_at = row.getColumn(13).getString();
   take.note = row.getColumn(14).getString();
   take.colour = row.getColumn(15).isNull() ? -1 : row.getColumn(15).getInt();
+  take.conditions.sample = row.getColumn(16).getString();
   return take;
 }
 
@@ -318,6 +320,17 @@ Result<std::vector<Variant>> Book::variants(Id subject) const {
   });
 }
 
+Result<std::vector<std::string>> Book::samples(Id subject) const {
+  return guarded(room_->path, [&] {
+    std::vector<std::string> samples;
+    SQLite::Statement rows(room_->database,
+                           "SELECT name FROM sample WHERE subject_id = ? ORDER BY name");
+    rows.bind(1, subject);
+    while (rows.executeStep()) samples.push_back(rows.getColumn(0).getString());
+    return samples;
+  });
+}
+
 Result<std::vector<Take>> Book::takes() const {
   return guarded(room_->path, [&] {
     std::vector<Take> takes;
@@ -419,6 +432,26 @@ Result<Id> Book::add_rig(const RigCalibration& rig) {
   });
 }
 
+namespace {
+
+/// Row of the take's sample, made where it is not there yet; 0 where none is named.
+Id sample_id(SQLite::Database& database, const Take& take) {
+  const std::string& name = take.conditions.sample;
+  if (name.empty()) return 0;
+  SQLite::Statement insert(database,
+                           "INSERT OR IGNORE INTO sample(subject_id, name) VALUES (?, ?)");
+  insert.bind(1, take.subject_id);
+  insert.bind(2, name);
+  insert.exec();
+  SQLite::Statement query(database, "SELECT id FROM sample WHERE subject_id = ? AND name = ?");
+  query.bind(1, take.subject_id);
+  query.bind(2, name);
+  query.executeStep();
+  return query.getColumn(0).getInt64();
+}
+
+}  // namespace
+
 Result<Id> Book::add_take(const Take& take, const RawData& raw) {
   return add_takes({{take, raw}}).map([](const std::vector<Id>& ids) { return ids.front(); });
 }
@@ -439,8 +472,9 @@ Result<std::vector<Id>> Book::add_takes(const std::vector<std::pair<Take, RawDat
       SQLite::Statement insert(room_->database,
                                "INSERT INTO take(subject_id, variant_id, rig_id, kind, form, name, "
                                "conditions, raw_hash, "
-                               "raw_name, sample_rate_hz, remarks, accepted, taken_at, note) "
-                               "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
+                               "raw_name, sample_rate_hz, remarks, accepted, taken_at, note, "
+                               "sample_id) "
+                               "VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)");
       insert.bind(1, take.subject_id);
       insert.bind(2, take.variant_id);
       if (take.rig_id == 0)
@@ -458,6 +492,10 @@ Result<std::vector<Id>> Book::add_takes(const std::vector<std::pair<Take, RawDat
       insert.bind(12, take.accepted ? 1 : 0);
       insert.bind(13, take.taken_at.empty() ? utc_now() : take.taken_at);
       insert.bind(14, take.note);
+      if (const Id sample = sample_id(room_->database, take); sample != 0)
+        insert.bind(15, sample);
+      else
+        insert.bind(15);
       insert.exec();
       ids.push_back(room_->database.getLastInsertRowid());
     }
@@ -638,7 +676,8 @@ std::vector<std::byte> Book::derived(const std::string& key) const {
       .value_or(std::vector<std::byte>());
 }
 
-Result<void> Book::duplicate_to(const std::filesystem::path& path) const {
+Result<void> Book::duplicate_to(const std::filesystem::path& path, std::stop_token stop,
+                                const std::function<void(double)>& progress) const {
   std::error_code ignored;
   if (std::filesystem::exists(path, ignored)) {
     return bad_input("There is a file of this name already; it was left as it is.", path.string());
@@ -647,8 +686,14 @@ Result<void> Book::duplicate_to(const std::filesystem::path& path) const {
   auto copied = guarded(path, [&] {
     SQLite::Database target(path.string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE);
     SQLite::Backup backup(target, room_->database);
-    (void)backup.executeStep();
+    // Some megabytes at a time, so that a stop is heard and a writer elsewhere gets its turn.
+    constexpr int kPages = 1000;
+    while (!stop.stop_requested() && backup.executeStep(kPages) != SQLITE_DONE) {
+      const double whole = std::max(backup.getTotalPageCount(), 1);
+      if (progress) progress(1.0 - backup.getRemainingPageCount() / whole);
+    }
   });
+  if (copied && stop.stop_requested()) copied = cancelled();
   if (!copied) std::filesystem::remove(path, ignored);
   return copied;
 }

@@ -4,6 +4,7 @@
 #include <functional>
 #include <memory>
 #include <span>
+#include <stop_token>
 #include <string>
 #include <vector>
 
@@ -54,6 +55,8 @@ class Book {
 
   [[nodiscard]] Result<std::vector<Subject>> subjects() const;
   [[nodiscard]] Result<std::vector<Variant>> variants(Id subject) const;
+  /// Samples of a subject that takes were made of ("A", "B"), by name.
+  [[nodiscard]] Result<std::vector<std::string>> samples(Id subject) const;
   /// All takes that are not removed, in the order they were taken; never touches raw data.
   [[nodiscard]] Result<std::vector<Take>> takes() const;
   [[nodiscard]] Result<Take> take(Id id) const;
@@ -105,7 +108,10 @@ class Book {
   [[nodiscard]] std::vector<std::byte> derived(const std::string& key) const;
 
   /// A consistent copy of the book in another file, which must not exist.
-  [[nodiscard]] Result<void> duplicate_to(const std::filesystem::path& path) const;
+  /// A stop leaves no file behind.
+  [[nodiscard]] Result<void> duplicate_to(const std::filesystem::path& path,
+                                          std::stop_token stop = {},
+                                          const std::function<void(double)>& progress = {}) const;
   /// Changes whenever another connection committed something.
   [[nodiscard]] std::int64_t foreign_changes() const;
   /// "ok" from SQLite's own check of the whole file.

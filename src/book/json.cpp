@@ -68,7 +68,6 @@ std::string to_json(const Conditions& c) {
               {"delay_included", c.delay_included},
               {"condition", c.condition},
               {"driver", c.driver},
-              {"sample", c.sample},
               {"channel", c.channel},
               {"gate_s", c.gate_s},
               {"pa_per_v", c.pa_per_v},
@@ -94,7 +93,6 @@ Conditions conditions_from_json(const std::string& text) {
   read(json, "delay_included", c.delay_included);
   read(json, "condition", c.condition);
   read(json, "driver", c.driver);
-  read(json, "sample", c.sample);
   read(json, "channel", c.channel);
   read(json, "gate_s", c.gate_s);
   read(json, "pa_per_v", c.pa_per_v);
@@ -165,6 +163,7 @@ std::string to_json(const RigCalibration& rig) {
             {"jig_v_per_unit", rig.jig_v_per_unit},
             {"reference_ohm", rig.reference_ohm},
             {"cable_ohm", rig.cable_ohm}};
+  json["microphone_correction_name"] = rig.microphone_correction_name;
   if (rig.microphone_correction)
     json["microphone_correction"] = curve_json(*rig.microphone_correction);
   if (rig.jig) {
@@ -186,6 +185,7 @@ RigCalibration rig_from_json(const std::string& text) {
   read(json, "jig_v_per_unit", rig.jig_v_per_unit);
   read(json, "reference_ohm", rig.reference_ohm);
   read(json, "cable_ohm", rig.cable_ohm);
+  read(json, "microphone_correction_name", rig.microphone_correction_name);
   if (json.contains("microphone_correction"))
     rig.microphone_correction = curve_from(json["microphone_correction"]);
   if (json.contains("jig")) {

@@ -1,10 +1,12 @@
 #pragma once
 
+#include <cmath>
 #include <optional>
 #include <string>
 
 #include "acoustics/impedance/divider.h"
 #include "acoustics/spectrum/response.h"
+#include "base/constants.h"
 
 namespace lalometer {
 
@@ -21,9 +23,18 @@ struct RigCalibration {
   /// Deviation of the microphone's response from flat, dB and degrees, to be taken out. The file's
   /// 0 dB is at its reference frequency.
   std::optional<Response> microphone_correction;
+  std::string microphone_correction_name;  ///< file it came from
   /// Open, short and known resistor, where they were taken; the divider's resistor is used
   /// otherwise.
   std::optional<JigCalibration> jig;
 };
+
+/// Sound pressure level at which a sine's peak reaches digital 1.0, dB re 20 uPa (rms), and back.
+[[nodiscard]] inline double full_scale_db_spl(double pa_per_unit) {
+  return 20.0 * std::log10(pa_per_unit / std::sqrt(2.0) / kReferencePressure_pa);
+}
+[[nodiscard]] inline double pa_per_unit_of(double full_scale_db_spl) {
+  return std::pow(10.0, full_scale_db_spl / 20.0) * std::sqrt(2.0) * kReferencePressure_pa;
+}
 
 }  // namespace lalometer

@@ -26,6 +26,12 @@ CREATE TABLE variant (
   changed TEXT NOT NULL,
   removed INTEGER NOT NULL DEFAULT 0
 ) STRICT;
+CREATE TABLE sample (
+  id INTEGER PRIMARY KEY,
+  subject_id INTEGER NOT NULL REFERENCES subject(id),
+  name TEXT NOT NULL,
+  UNIQUE (subject_id, name)
+) STRICT;
 CREATE TABLE rig (
   id INTEGER PRIMARY KEY,
   calibration TEXT NOT NULL UNIQUE,
@@ -42,6 +48,7 @@ CREATE TABLE take (
   id INTEGER PRIMARY KEY,
   subject_id INTEGER NOT NULL REFERENCES subject(id),
   variant_id INTEGER NOT NULL REFERENCES variant(id),
+  sample_id INTEGER REFERENCES sample(id),
   rig_id INTEGER REFERENCES rig(id),
   kind TEXT NOT NULL,
   form TEXT NOT NULL,

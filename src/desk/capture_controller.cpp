@@ -4,6 +4,7 @@
 #include <QThreadPool>
 #include <QtConcurrent>
 
+#include "book/json.h"
 #include "workbench/simulating.h"
 
 namespace lalometer {
@@ -17,6 +18,32 @@ CaptureController::CaptureController(BookSession& session, QObject* parent)
       session_(session),
       bench_(std::make_unique<PracticeBench>(demo_bench(false))) {
   bench_->setup().pace = 1.0;
+  connect(&session_, &BookSession::rowsChanged, this, &CaptureController::readRig);
+}
+
+void CaptureController::readRig() {
+  if (!session_.isOpen() || rig_of_ == session_.book().path()) return;
+  rig_of_ = session_.book().path();
+  const std::string kept = session_.book().view("rig");
+  rig_ = kept.empty() ? RigCalibration{} : rig_from_json(kept);
+  emit rigChanged();
+}
+
+void CaptureController::setRig(const RigCalibration& rig) {
+  rig_ = rig;
+  if (session_.isOpen() && !session_.book().read_only()) {
+    if (auto kept = session_.book().set_view("rig", to_json(rig_)); !kept)
+      emit failed(QString::fromStdString(kept.error().text()));
+  }
+  emit rigChanged();
+}
+
+void CaptureController::setMicrophoneCorrection(const std::string& name,
+                                                const Response& correction) {
+  RigCalibration rig = rig_;
+  rig.microphone_correction = correction;
+  rig.microphone_correction_name = name;
+  setRig(rig);
 }
 
 CaptureController::~CaptureController() {
@@ -38,10 +65,10 @@ void CaptureController::start(TakeRequest request) {
   });
   // The bench is used by this run only: running_ keeps everybody else away from it.
   watcher->setFuture(
-      QtConcurrent::run([this, request, bench = bench_.get(), token = stop_.get_token()] {
+      QtConcurrent::run([this, request, bench = bench_.get(), rig = rig_, token = stop_.get_token()] {
         auto run = std::make_shared<Run>();
         run->outcome =
-            run_take(*bench, bench->setup().rig, request, token, [this](const TakeProgress& p) {
+            run_take(*bench, rig, request, token, [this](const TakeProgress& p) {
               emit progressed(p.done, p.left_s, static_cast<int>(p.stage));
             });
         return run;
@@ -66,7 +93,7 @@ void CaptureController::finish(const std::shared_ptr<Run>& run) {
     emit stateChanged();
     return;
   }
-  const auto id = keep_take(session_.book(), *run->outcome, bench_->setup().rig);
+  const auto id = keep_take(session_.book(), *run->outcome, rig_);
   if (!id) {
     // It could not be kept (disk full, say): it stays in memory, and keeping can be tried again.
     refused_ = std::make_unique<TakeOutcome>(std::move(*run->outcome));
@@ -83,7 +110,7 @@ void CaptureController::finish(const std::shared_ptr<Run>& run) {
 
 void CaptureController::keepRefused() {
   if (!refused_) return;
-  const auto id = keep_take(session_.book(), *refused_, bench_->setup().rig);
+  const auto id = keep_take(session_.book(), *refused_, rig_);
   if (!id) {
     emit failed(QString::fromStdString(id.error().text()));
     return;

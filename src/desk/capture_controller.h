@@ -21,6 +21,11 @@ class CaptureController : public QObject {
 
   /// The bench; may be changed between takes.
   [[nodiscard]] PracticeBenchSetup& benchSetup() { return bench_->setup(); }
+  /// The rig as it is known: what takes are worked out with. The bench has its own, true one.
+  /// Changes are kept in the book and hold for the takes after them.
+  [[nodiscard]] const RigCalibration& rig() const { return rig_; }
+  void setRig(const RigCalibration& rig);
+  void setMicrophoneCorrection(const std::string& name, const Response& correction);
   [[nodiscard]] bool running() const { return running_; }
   [[nodiscard]] const TakeOutcome* refused() const { return refused_.get(); }
   [[nodiscard]] const std::vector<Remark>& remarks() const { return remarks_; }
@@ -32,6 +37,7 @@ class CaptureController : public QObject {
   void discardRefused();
 
  signals:
+  void rigChanged();
   void progressed(double done, double left_s, int stage);
   void stateChanged();
   void taken(qint64 take);
@@ -40,9 +46,12 @@ class CaptureController : public QObject {
  private:
   struct Run;
   void finish(const std::shared_ptr<Run>& run);
+  void readRig();
 
   BookSession& session_;
   std::unique_ptr<PracticeBench> bench_;
+  RigCalibration rig_;
+  std::filesystem::path rig_of_;  ///< book whose rig is in rig_
   std::stop_source stop_;
   std::unique_ptr<TakeOutcome> refused_;
   std::vector<Remark> remarks_;

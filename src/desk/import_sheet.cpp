@@ -5,7 +5,9 @@
 #include <QFutureWatcher>
 #include <QHBoxLayout>
 #include <QHeaderView>
+#include <QProgressBar>
 #include <QPushButton>
+#include <QThreadPool>
 #include <QTreeWidget>
 #include <QtConcurrent>
 
@@ -32,6 +34,15 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
   list_->setWordWrap(true);
   list_->setRootIsDecorated(true);
   layout->addWidget(list_, 1);
+  progress_ = new QProgressBar(this);
+  progress_->setTextVisible(false);
+  progress_->setRange(0, 1000);
+  layout->addWidget(progress_);
+  connect(this, &ImportSheet::progressed, this,
+          [this](double share) { progress_->setValue(static_cast<int>(share * 1000.0)); });
+  preview_curve_ = new CurvePreview(this);
+  layout->addWidget(preview_curve_, 1);
+  connect(list_, &QTreeWidget::currentItemChanged, this, &ImportSheet::showCurve);
 
   auto* options = new QHBoxLayout;
   kind_ = new QComboBox(this);
@@ -80,7 +91,7 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
   buttons->addWidget(leave);
   buttons->addWidget(take_);
   layout->addLayout(buttons);
-  connect(leave, &QPushButton::clicked, this, &QWidget::hide);
+  connect(leave, &QPushButton::clicked, this, &ImportSheet::leave);
   connect(take_, &QPushButton::clicked, this, &ImportSheet::takeWanted);
   connect(kind_, &QComboBox::activated, this, &ImportSheet::read);
   connect(sound_, &QComboBox::activated, this, [this](int index) {
@@ -91,6 +102,41 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
   for (QDoubleSpinBox* box : sweep_)
     connect(box, &QDoubleSpinBox::editingFinished, this, &ImportSheet::read);
   hide();
+}
+
+ImportSheet::~ImportSheet() {
+  stop_.request_stop();
+  QThreadPool::globalInstance()->waitForDone();
+}
+
+void ImportSheet::setTheme(const Theme& theme) {
+  theme_ = theme;
+  preview_curve_->setTheme(theme);
+}
+
+void ImportSheet::leave() {
+  stop_.request_stop();
+  ++generation_;
+  reading_ = false;
+  hide();
+}
+
+/// The chosen item as the score will draw it.
+void ImportSheet::showCurve() {
+  const QTreeWidgetItem* row = list_->currentItem();
+  if (row != nullptr && row->parent() != nullptr) row = row->parent();
+  const QVariant place = row == nullptr ? QVariant() : row->data(0, Qt::UserRole);
+  const ImportItem* item =
+      place.isValid() ? &preview_.items[static_cast<std::size_t>(place.toULongLong())] : nullptr;
+  preview_curve_->setVisible(item != nullptr && item->curve.has_value());
+  if (item == nullptr || !item->curve) return;
+  LaidTake laid{item->take, "", nullptr};
+  laid.take.id = 1;
+  laid.take.colour = 0;
+  laid.analysis = std::make_shared<const Analysis>(
+      Analysis{.curve = *item->curve, .calibrated = !item->calibration, .notes = {}});
+  const char* kind = item->take.kind == TakeKind::kImpedance ? "impedance" : "level";
+  preview_curve_->setContent(lane_kind(kind)->build({laid}, 1));
 }
 
 ImportChoices ImportSheet::choices() const {
@@ -124,6 +170,11 @@ void ImportSheet::open(const QStringList& paths) {
 void ImportSheet::read() {
   reading_ = true;
   take_->setEnabled(false);
+  preview_curve_->hide();
+  progress_->setValue(0);
+  progress_->show();
+  stop_.request_stop();
+  stop_ = std::stop_source();
   title_->setText(tr("Reading…"));
   const quint64 generation = ++generation_;
   std::vector<std::filesystem::path> paths;
@@ -134,11 +185,17 @@ void ImportSheet::read() {
     if (generation == generation_) show(watcher->result());
   });
   watcher->setFuture(
-      QtConcurrent::run([paths, choices = choices()] { return preview_import(paths, choices); }));
+      QtConcurrent::run([this, paths, choices = choices(), token = stop_.get_token()] {
+        return preview_import(paths, choices, token, [&](double done) {
+          // After a stop this sheet may be on its way out; only a running reading speaks.
+          if (!token.stop_requested()) emit progressed(done);
+        });
+      }));
 }
 
 void ImportSheet::show(ImportPreview preview) {
   reading_ = false;
+  progress_->hide();
   preview_ = std::move(preview);
   list_->clear();
   int usable = 0;
@@ -151,9 +208,9 @@ void ImportSheet::show(ImportPreview preview) {
     for (const std::string& note : item.notes)
       new QTreeWidgetItem(row, {QString(), QString::fromStdString(note)});
     if (item.calibration)
-      new QTreeWidgetItem(row, {QString(), tr("The deviation of a microphone or interface: it goes "
-                                              "with the rig, not on the shelf.")});
-    usable += item.calibration ? 0 : 1;
+      new QTreeWidgetItem(row, {QString(), tr("The deviation of a microphone: taken out of the "
+                                              "responses that are recorded from now on.")});
+    ++usable;
     row->setExpanded(true);
   }
   for (const Error& problem : preview_.problems) {
@@ -162,7 +219,7 @@ void ImportSheet::show(ImportPreview preview) {
         {QString::fromStdString(
              problem.where.empty() ? "" : std::filesystem::path(problem.where).filename().string()),
          QString::fromStdString(problem.message)});
-    row->setForeground(1, QBrush(Theme::light().refuse));
+    row->setForeground(1, QBrush(theme_.refuse));
     row->setToolTip(1, QString::fromStdString(problem.text()));
   }
   const int problems = static_cast<int>(preview_.problems.size());
@@ -174,6 +231,8 @@ void ImportSheet::show(ImportPreview preview) {
                      : QString())
           : tr("Nothing here can be taken. The book is as it was."));
   take_->setEnabled(usable > 0 && !session_.book().read_only());
+  if (usable > 0) list_->setCurrentItem(list_->topLevelItem(0));
+  showCurve();
   if (take_->isEnabled()) take_->setFocus();
 }
 
@@ -199,6 +258,10 @@ void ImportSheet::takeWanted() {
   constexpr std::size_t kLaidAtOnce = 6;
   for (std::size_t i = 0; i < std::min(ids->size(), kLaidAtOnce); ++i)
     session_.setLaid((*ids)[i], true);
+  for (const ImportItem& item : preview_.items) {
+    if (item.calibration && item.wanted && item.curve)
+      emit correctionTaken(QString::fromStdString(item.file), *item.curve);
+  }
   hide();
   emit taken(static_cast<int>(ids->size()));
 }

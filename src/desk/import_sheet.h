@@ -3,12 +3,14 @@
 #include <QFrame>
 
 #include "desk/book_session.h"
+#include "desk/curve_preview.h"
 #include "workbench/importing.h"
 
 class QComboBox;
 class QDoubleSpinBox;
 class QLabel;
 class QPushButton;
+class QProgressBar;
 class QTreeWidget;
 
 namespace lalometer {
@@ -19,17 +21,24 @@ class ImportSheet : public QFrame {
   Q_OBJECT
  public:
   ImportSheet(BookSession& session, QWidget* parent);
+  ~ImportSheet() override;
   /// Reads the files on a worker and shows the preview.
   void open(const QStringList& paths);
   [[nodiscard]] bool reading() const { return reading_; }
+  void setTheme(const Theme& theme);
 
  signals:
   void taken(int count);
+  /// A microphone's correction was ticked: it goes with the rig.
+  void correctionTaken(const QString& name, const Response& correction);
+  void progressed(double share);
 
  private:
   void read();
   void show(ImportPreview preview);
   void takeWanted();
+  void leave();
+  void showCurve();
   [[nodiscard]] ImportChoices choices() const;
 
   BookSession& session_;
@@ -43,6 +52,10 @@ class ImportSheet : public QFrame {
   QDoubleSpinBox* sweep_[4];
   QComboBox* loopback_;
   QPushButton* take_;
+  CurvePreview* preview_curve_;
+  QProgressBar* progress_;
+  std::stop_source stop_;
+  Theme theme_ = Theme::light();
   bool reading_ = false;
   quint64 generation_ = 0;
 };

@@ -18,11 +18,13 @@
 
 #include "desk/action_finder.h"
 #include "desk/import_sheet.h"
+#include "desk/job_strip.h"
 #include "desk/pages/capture_page.h"
 #include "desk/pages/page_parts.h"
 #include "desk/pages/plan_page.h"
 #include "desk/pages/read_page.h"
 #include "desk/shelf/shelf_view.h"
+#include "workbench/importing.h"
 
 namespace lalometer {
 
@@ -51,6 +53,11 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_
   message_row->addWidget(seen);
   message_->hide();
   column->addWidget(message_);
+
+  job_ = new JobStrip(centre);
+  column->addWidget(job_);
+  connect(job_, &JobStrip::failed, this, &MainWindow::showMessage);
+  connect(job_, &JobStrip::done, this, &MainWindow::showMessage);
 
   splitter_ = new QSplitter(Qt::Horizontal, centre);
   splitter_->setHandleWidth(1);
@@ -83,6 +90,11 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_
     pages_->addWidget(page);
   import_ = new ImportSheet(session_, score_);
   finder_ = new ActionFinder(this);
+  connect(import_, &ImportSheet::correctionTaken, this,
+          [this](const QString& name, const Response& correction) {
+            capture_.setMicrophoneCorrection(name.toStdString(), correction);
+            showMessage(tr("%1 is the microphone's correction from now on (Capture, Rig).").arg(name));
+          });
 
   connect(route_, &RouteStrip::stationChosen, this,
           [this](int s) { setStation(static_cast<RouteStrip::Station>(s)); });
@@ -125,7 +137,7 @@ QAction* MainWindow::actionNamed(const QString& id) const {
 }
 
 bool MainWindow::atRest() const {
-  return !session_.busy() && !capture_.running() && !import_->reading() && !score_->settling();
+  return !session_.busy() && !capture_.running() && !job_->running() && !import_->reading() && !score_->settling();
 }
 
 void MainWindow::setDark(bool dark) {
@@ -146,10 +158,10 @@ void MainWindow::setDark(bool dark) {
   shelf_->setTheme(theme);
   score_->setTheme(theme);
   read_page_->setTheme(theme);
+  import_->setTheme(theme);
   message_->setStyleSheet(
       QStringLiteral("QWidget#message { background: %1; } QLabel { color: %2; }")
           .arg(theme.accent_soft.name(), theme.ink.name()));
-  QSettings().setValue(QStringLiteral("dark"), dark);
 }
 
 void MainWindow::setStation(RouteStrip::Station station) {
@@ -170,7 +182,7 @@ bool MainWindow::openBook(const QString& path) {
   }
   message_->hide();
   seen_changes_ = session_.book().foreign_changes();
-  remember(path);
+  remember(path, Remember::kAsOpen);
   restoreLanes();
   if (session_.book().read_only())
     showMessage(
@@ -186,7 +198,7 @@ bool MainWindow::newBook(const QString& path) {
   }
   message_->hide();
   seen_changes_ = session_.book().foreign_changes();
-  remember(path);
+  remember(path, Remember::kAsOpen);
   restoreLanes();
   setStation(RouteStrip::kCapture);
   return true;
@@ -200,12 +212,14 @@ void MainWindow::followForeignChanges() {
   session_.reload();
 }
 
-void MainWindow::remember(const QString& path) {
+void MainWindow::remember(const QString& path, Remember as) {
   QSettings settings;
   QStringList recent = settings.value(QStringLiteral("recent")).toStringList();
   recent.removeAll(path);
-  recent.prepend(path);
+  // The first of them is the one that is opened at the next start.
+  recent.insert(as == Remember::kAsOpen || recent.isEmpty() ? 0 : 1, path);
   settings.setValue(QStringLiteral("recent"), recent.mid(0, 8));
+  if (as != Remember::kAsOpen) return;
   setWindowTitle(QStringLiteral("%1 – Lalometer")
                      .arg(QString::fromStdString(session_.book().path().stem().string())));
 }
@@ -311,8 +325,49 @@ void MainWindow::importFiles(const QStringList& paths) {
   import_->open(paths);
 }
 
+void MainWindow::exportTake(const QString& path) {
+  const Take* take = session_.take(session_.chosenTake());
+  if (take == nullptr) return showMessage(tr("Choose a take on the shelf first."));
+  const auto work = [book = session_.book().path(), id = take->id, path](
+                        std::stop_token, const Progress&) -> Result<QString> {
+    return Book::open(book).and_then([&](const Book& own) {
+      return export_take(own, id, path.toStdString()).map([&] { return tr("Written: %1").arg(path); });
+    });
+  };
+  if (!job_->start(tr("Exporting a take"), work)) showMessage(tr("Another job is still running."));
+}
+
+void MainWindow::exportSubject(const QString& folder) {
+  const auto work = [book = session_.book().path(), id = session_.chosenSubject(), folder](
+                        std::stop_token stop, const Progress& progress) -> Result<QString> {
+    return Book::open(book).and_then([&](const Book& own) {
+      return export_subject(own, id, folder.toStdString(), stop, progress).map([&] {
+        return tr("Written: %1").arg(folder);
+      });
+    });
+  };
+  if (!job_->start(tr("Exporting a measurement set"), work))
+    showMessage(tr("Another job is still running."));
+}
+
+void MainWindow::duplicateTo(const QString& path) {
+  const auto work = [book = session_.book().path(), path](
+                        std::stop_token stop, const Progress& progress) -> Result<QString> {
+    return Book::open(book).and_then([&](const Book& own) {
+      return own.duplicate_to(path.toStdString(), stop, progress).map([&] {
+        return tr("Duplicated to %1. It is under Recent books.").arg(path);
+      });
+    });
+  };
+  if (!job_->start(tr("Duplicating the book"), work))
+    showMessage(tr("Another job is still running."));
+  else
+    remember(path, Remember::kAsRecent);
+}
+
 void MainWindow::laneMenu(const QPoint& global, int lane) {
   QMenu menu(this);
+  // Without a lane the menu is about which there are.
   if (lane >= 0) {
     score_->chooseLane(static_cast<std::size_t>(lane));
     for (const char* id : {"lane-up", "lane-down", "lane-taller", "lane-lower", "lane-remove"})

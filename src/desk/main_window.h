@@ -16,6 +16,7 @@ namespace lalometer {
 class ActionFinder;
 class CapturePage;
 class ImportSheet;
+class JobStrip;
 class ReadPage;
 class ShelfView;
 
@@ -29,10 +30,14 @@ class MainWindow : public QMainWindow {
   /// Opens a book and remembers it; a failure is shown where the eye is.
   bool openBook(const QString& path);
   bool newBook(const QString& path);
+  /// For this window only; the action of the same name is remembered.
   void setDark(bool dark);
   void setStation(RouteStrip::Station station);
   void showMessage(const QString& text);
   void importFiles(const QStringList& paths);
+  void exportTake(const QString& path);
+  void exportSubject(const QString& folder);
+  void duplicateTo(const QString& path);
 
   [[nodiscard]] BookSession& session() { return session_; }
   [[nodiscard]] ScoreState& state() { return state_; }
@@ -65,7 +70,8 @@ class MainWindow : public QMainWindow {
   void shelfMenu(const QPoint& global, qint64 subject, qint64 variant, qint64 take);
   void updateEditActions();
   void fillRecent();
-  void remember(const QString& path);
+  enum class Remember { kAsOpen, kAsRecent };
+  void remember(const QString& path, Remember as);
   void followForeignChanges();
 
   BookSession session_;
@@ -78,6 +84,7 @@ class MainWindow : public QMainWindow {
   ReadPage* read_page_ = nullptr;
   CapturePage* capture_page_ = nullptr;
   ImportSheet* import_ = nullptr;
+  JobStrip* job_ = nullptr;
   ActionFinder* finder_ = nullptr;
   QWidget* message_ = nullptr;
   QLabel* message_text_ = nullptr;

@@ -8,7 +8,6 @@
 #include "desk/main_window.h"
 #include "desk/pages/capture_page.h"
 #include "desk/shelf/shelf_view.h"
-#include "workbench/importing.h"
 
 /// All actions of the window in one place: name, explanation, keys, what it does. The finder lists
 /// them all.
@@ -65,7 +64,10 @@ void MainWindow::makeActions() {
   addAct("find-action", tr("Find an action"), tr("All that can be done, by name."),
          QKeySequence(Qt::CTRL | Qt::Key_Space), [this] { finder_->open(all_actions_); });
   addAct("dark", tr("Light or dark"), tr("Switches between the paper-light and the dark theme."),
-         QKeySequence(Qt::CTRL | Qt::Key_T), [this] { setDark(!dark_); });
+         QKeySequence(Qt::CTRL | Qt::Key_T), [this] {
+           setDark(!dark_);
+           QSettings().setValue(QStringLiteral("dark"), dark_);
+         });
   addAct("fold-shelf", tr("Fold the shelf"), tr("More room for the score."),
          QKeySequence(Qt::CTRL | Qt::Key_BracketLeft),
          [this] { shelf_->setVisible(!shelf_->isVisible()); });
@@ -99,15 +101,12 @@ void MainWindow::makeBookActions() {
            if (!path.isEmpty()) openBook(path);
          });
   addAct("duplicate", tr("Duplicate the book…"),
-         tr("A whole copy in another file, which is then open."),
+         tr("A whole copy in another file; this one stays open."),
          QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_D), [this, filter] {
            QString path = QFileDialog::getSaveFileName(this, tr("Duplicate the book"), {}, filter);
            if (path.isEmpty()) return;
            if (!path.endsWith(QLatin1String(".lalo"))) path += QLatin1String(".lalo");
-           if (auto copied = session_.book().duplicate_to(path.toStdString()); !copied)
-             showMessage(QString::fromStdString(copied.error().text()));
-           else
-             openBook(path);
+           duplicateTo(path);
          });
   addAct(
       "import", tr("Import files…"),
@@ -127,20 +126,13 @@ void MainWindow::makeBookActions() {
            const QString path = QFileDialog::getSaveFileName(
                this, tr("Export the chosen take"), QString::fromStdString(take->name) + ending,
                tr("Text columns (*.frd *.zma *.txt *.csv);;Sound (*.wav *.flac)"));
-           if (path.isEmpty()) return;
-           const auto done = export_take(session_.book(), take->id, path.toStdString());
-           showMessage(done ? tr("Written: %1").arg(path)
-                            : QString::fromStdString(done.error().text()));
+           if (!path.isEmpty()) exportTake(path);
          });
-  addAct("export-subject", tr("Export the subject as a measurement set…"),
-         tr("A folder with set.json that others and scripts can read."), {}, [this] {
+  addAct("export-subject", tr("Export a measurement set…"),
+         tr("The subject as a folder with set.json that others and scripts can read."), {}, [this] {
            const QString folder = QFileDialog::getExistingDirectory(
                this, tr("An empty folder for the measurement set"));
-           if (folder.isEmpty()) return;
-           const auto done =
-               export_subject(session_.book(), session_.chosenSubject(), folder.toStdString());
-           showMessage(done ? tr("Written: %1").arg(folder)
-                            : QString::fromStdString(done.error().text()));
+           if (!folder.isEmpty()) exportSubject(folder);
          });
   addAct("picture", tr("Save the score as a picture…"),
          tr("A PNG of all lanes, at twice the screen's resolution."),

@@ -7,6 +7,7 @@
 
 #include "base/text.h"
 #include "exchange/audio_file.h"
+#include "exchange/curve_file.h"
 #include "exchange/text_table.h"
 
 namespace lalometer {
@@ -74,7 +75,8 @@ const std::set<std::string> kKnownTakeKeys = {"id",
                                               "note",
                                               "loopback_channel",
                                               "name",
-                                              "pa_per_v"};
+                                              "pa_per_v",
+                                              "microphone_correction"};
 
 /// Subject's part of the set: checked where this version relies on it, kept whole.
 Result<Subject> read_subject(const Json& root, const std::string& file) {
@@ -201,6 +203,13 @@ Result<SetTake> read_take(const Json& json, const std::filesystem::path& folder,
   }
   for (const auto& [key, value] : json.items()) {
     if (!kKnownTakeKeys.contains(key)) c.more_json[key] = value.dump();
+  }
+  if (const std::string name = reader.text("microphone_correction", ""); !name.empty()) {
+    const auto correction = file_bytes(folder / name).and_then([&](const auto& bytes) {
+      return read_text_table(bytes, (folder / name).string(), ColumnKind::kCalibration);
+    });
+    if (!correction) return tl::unexpected(correction.error());
+    item.microphone_correction = curve_of(*correction, ColumnKind::kCalibration);
   }
   if (auto read = reader.outcome(); !read) return tl::unexpected(read.error());
   return load_raw(item, folder / file, where).map([&] { return item; });
@@ -344,6 +353,13 @@ Result<void> write_set(const MeasurementSet& set, const std::filesystem::path& f
           {"type", "exponential-sweep"},       {"start_hz", c.stimulus.start_hz},
           {"stop_hz", c.stimulus.stop_hz},     {"duration_s", c.stimulus.duration_s},
           {"lead_in_s", c.stimulus.lead_in_s}, {"amplitude", c.stimulus.amplitude}};
+    }
+    if (item.microphone_correction) {
+      const std::string name = item.id + "-microphone.cal";
+      json["microphone_correction"] = name;
+      const std::string text = curve_text(
+          *item.microphone_correction, {"deviation of the microphone from flat, dB, to be subtracted"});
+      if (auto written = write_file(folder / name, text); !written) return written;
     }
     for (const auto& [key, value] : c.more_json) json[key] = Json::parse(value, nullptr, false);
     root["takes"].push_back(std::move(json));

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <filesystem>
+#include <optional>
 #include <utility>
 #include <vector>
 
@@ -16,6 +17,9 @@ struct SetTake {
   std::string variant_id;  ///< the set's own; empty where the set names none
   Take take;               ///< kind, form, name, conditions; ids of a book are not set
   RawData raw;
+  /// Correction of the microphone a recording was taken with (key "microphone_correction": a .cal
+  /// file beside it), to be taken out.
+  std::optional<Response> microphone_correction = std::nullopt;
 };
 
 struct MeasurementSet {

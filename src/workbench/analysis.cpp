@@ -253,7 +253,7 @@ Analysis curve_stage(const ImpulseStage& stage, const Take& take, const RigCalib
     curve = ungated_response(h, stage.zero_s, axis, quantity);
     notes.emplace_back("No gate: the room's reflections are in the curve.");
   }
-  if (rig.microphone_correction && take.form == RawForm::kRecording)
+  if (rig.microphone_correction && take.form != RawForm::kImpulseFile)
     curve = divided(*curve, *rig.microphone_correction, quantity);
   return {.curve = smoothed(*curve, recipe.smoothing),
           .impulse = h,

@@ -24,10 +24,10 @@ struct Analysis {
   Response curve;  ///< Pa rms at the take's drive and distance, or ohm
   /// Of takes that have one: the impulse response in Pa per sample at the drive (or as the file
   /// holds it).
-  std::optional<ImpulseResponse> impulse;
+  std::optional<ImpulseResponse> impulse = std::nullopt;
   double arrival_s = 0.0;  ///< on the impulse's clock; 0 where there is none
-  std::optional<double> first_reflection_s;
-  std::optional<double> gate_s;  ///< length in force; nothing where no gate applies
+  std::optional<double> first_reflection_s = std::nullopt;
+  std::optional<double> gate_s = std::nullopt;  ///< length in force; nothing where no gate applies
   bool calibrated = true;        ///< false: the level is re full scale, not re 20 uPa
   std::vector<std::string> notes;
 };

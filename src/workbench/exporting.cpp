@@ -81,7 +81,8 @@ Result<void> export_take(const Book& book, Id id, const std::filesystem::path& p
   });
 }
 
-Result<void> export_subject(const Book& book, Id subject_id, const std::filesystem::path& folder) {
+Result<void> export_subject(const Book& book, Id subject_id, const std::filesystem::path& folder,
+                            std::stop_token stop, const Progress& progress) {
   MeasurementSet set;
   const auto subjects = book.subjects();
   if (!subjects) return tl::unexpected(subjects.error());
@@ -107,6 +108,9 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
   int number = 0;
   for (const Take& take : *takes) {
     if (take.subject_id != subject_id || !take.accepted) continue;
+    if (stop.stop_requested()) return cancelled();
+    if (progress)
+      progress(static_cast<double>(&take - takes->data()) / static_cast<double>(takes->size()));
     const auto raw = book.raw(take.raw_hash);
     if (!raw) return tl::unexpected(raw.error());
     SetTake item{fmt::format("{:02d}-{}", ++number, plain_name(take.name)),
@@ -140,7 +144,10 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
       if (recipe && recipe->gated) item.take.conditions.gate_s = recipe->gate_s;
       const auto rig = book.rig(take.rig_id);
       // The sensitivity that makes levels absolute again when the set is read back.
-      if (rig) item.take.conditions.pa_per_v = rig->input_pa_per_unit / rig->loopback_v_per_unit;
+      if (rig) {
+        item.take.conditions.pa_per_v = rig->input_pa_per_unit / rig->loopback_v_per_unit;
+        item.microphone_correction = rig->microphone_correction;
+      }
     }
     set.takes.push_back(std::move(item));
   }

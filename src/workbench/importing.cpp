@@ -25,13 +25,14 @@ std::string span_text(const Response& curve) {
 }
 
 /// Curve and words for the preview of an item whose raw data and conditions are set.
-Result<void> describe(ImportItem& item, double gate_s) {
+Result<void> describe(ImportItem& item, double gate_s, std::stop_token stop) {
   Recipe recipe;
   recipe.smoothing = 0;
   if (gate_s > 0.0) recipe.gate_s = gate_s;
   Take take = item.take;
   take.raw_name = item.file;
-  auto result = analysed({take, item.raw.bytes, {}, recipe});
+  auto result =
+      analysed({take, item.raw.bytes, item.rig.value_or(RigCalibration{}), recipe}, stop);
   if (!result) return tl::unexpected(result.error());
   item.curve = result->curve;
   item.notes.insert(item.notes.end(), result->notes.begin(), result->notes.end());
@@ -57,7 +58,7 @@ Result<void> describe(ImportItem& item, double gate_s) {
 }
 
 Result<ImportItem> read_text_item(const fs::path& path, std::vector<std::byte> bytes,
-                                  const ImportChoices& choices) {
+                                  const ImportChoices& choices, std::stop_token stop) {
   ImportItem item;
   item.file = path.filename().string();
   // Read first as a response, whose limits are the widest, to have something to guess from.
@@ -97,11 +98,11 @@ Result<ImportItem> read_text_item(const fs::path& path, std::vector<std::byte> b
         fmt::format("correction, {} rows, {}", table->rows.size(), span_text(*item.curve));
     return item;
   }
-  return describe(item, 0.0).map([&] { return item; });
+  return describe(item, 0.0, stop).map([&] { return item; });
 }
 
 Result<ImportItem> read_sound_item(const fs::path& path, std::vector<std::byte> bytes,
-                                   const ImportChoices& choices) {
+                                   const ImportChoices& choices, std::stop_token stop) {
   const auto audio = read_audio(bytes, path.string());
   if (!audio) return tl::unexpected(audio.error());
   ImportItem item;
@@ -115,10 +116,11 @@ Result<ImportItem> read_sound_item(const fs::path& path, std::vector<std::byte> 
   if (choices.stimulus) item.take.conditions.stimulus = *choices.stimulus;
   item.notes.push_back(fmt::format("{}, {} channels.", audio->format, audio->channels.size()));
   item.raw = {std::move(bytes), audio->sample_rate_hz, 0, item.file};
-  return describe(item, 0.0).map([&] { return item; });
+  return describe(item, 0.0, stop).map([&] { return item; });
 }
 
-void read_set_into(ImportPreview& preview, const fs::path& path) {
+void read_set_into(ImportPreview& preview, const fs::path& path, std::stop_token stop,
+                   const Progress& progress) {
   auto set = read_set(path);
   if (!set) {
     preview.problems.push_back(set.error());
@@ -127,14 +129,22 @@ void read_set_into(ImportPreview& preview, const fs::path& path) {
   preview.subject = set->subject;
   preview.variants = set->variants;
   preview.gate_s = set->gate_s;
+  std::size_t done = 0;
   for (SetTake& taken : set->takes) {
+    if (stop.stop_requested()) return;
+    if (progress) progress(static_cast<double>(done++) / static_cast<double>(set->takes.size()));
     ImportItem item;
     item.file = taken.raw.file_name;
     item.take = std::move(taken.take);
     item.take.sample_rate_hz = taken.raw.sample_rate_hz;
     item.raw = std::move(taken.raw);
+    if (taken.microphone_correction) {
+      item.rig = RigCalibration{};
+      item.rig->rig_name = "As told by the set";
+      item.rig->microphone_correction = std::move(taken.microphone_correction);
+    }
     item.variant_id = taken.variant_id;
-    if (auto described = describe(item, set->gate_s); !described) {
+    if (auto described = describe(item, set->gate_s, stop); !described) {
       preview.problems.push_back(described.error());
     } else {
       preview.items.push_back(std::move(item));
@@ -146,12 +156,20 @@ void read_set_into(ImportPreview& preview, const fs::path& path) {
 
 }  // namespace
 
-ImportPreview preview_import(const std::vector<fs::path>& paths, const ImportChoices& choices) {
+ImportPreview preview_import(const std::vector<fs::path>& paths, const ImportChoices& choices,
+                             std::stop_token stop, const Progress& progress) {
   ImportPreview preview;
-  for (const fs::path& path : paths) {
+  const double share = 1.0 / static_cast<double>(std::max<std::size_t>(paths.size(), 1));
+  for (std::size_t i = 0; i < paths.size(); ++i) {
+    if (stop.stop_requested()) return {};
+    const fs::path& path = paths[i];
+    const auto tell = [&](double part) {
+      if (progress) progress(share * (static_cast<double>(i) + part));
+    };
+    tell(0.0);
     std::error_code ignored;
     if (fs::is_directory(path, ignored) || path.filename() == "set.json") {
-      read_set_into(preview, path);
+      read_set_into(preview, path, stop, tell);
       continue;
     }
     auto bytes = file_bytes(path);
@@ -161,14 +179,14 @@ ImportPreview preview_import(const std::vector<fs::path>& paths, const ImportCho
     }
     const std::string ending = ending_of(path);
     const bool sound = ending == ".wav" || ending == ".flac";
-    auto item = sound ? read_sound_item(path, std::move(*bytes), choices)
-                      : read_text_item(path, std::move(*bytes), choices);
+    auto item = sound ? read_sound_item(path, std::move(*bytes), choices, stop)
+                      : read_text_item(path, std::move(*bytes), choices, stop);
     if (item)
       preview.items.push_back(std::move(*item));
     else
       preview.problems.push_back(item.error());
   }
-  return preview;
+  return stop.stop_requested() ? ImportPreview{} : preview;
 }
 
 Result<std::vector<Id>> take_in(Book& book, const ImportPreview& preview, ImportTarget target) {
@@ -207,6 +225,11 @@ Result<std::vector<Id>> take_in(Book& book, const ImportPreview& preview, Import
       const auto made = book.add_variant({0, subject_id, "As it is", ""});
       if (!made) return tl::unexpected(made.error());
       variant_id = take.variant_id = *made;
+    }
+    if (item.rig) {
+      const auto rig = book.add_rig(*item.rig);
+      if (!rig) return tl::unexpected(rig.error());
+      take.rig_id = *rig;
     }
     takes.emplace_back(std::move(take), item.raw);
   }

@@ -2,10 +2,12 @@
 
 #include <filesystem>
 #include <map>
+#include <stop_token>
 
 #include "book/book.h"
 #include "exchange/measurement_set.h"
 #include "exchange/text_table.h"
+#include "rig/audio_device.h"
 
 namespace lalometer {
 
@@ -14,6 +16,7 @@ struct ImportItem {
   std::string file;
   Take take;
   RawData raw;
+  std::optional<RigCalibration> rig = std::nullopt;  ///< where the set tells the microphone's correction
   std::string variant_id;         ///< the set's own; empty for single files
   bool calibration = false;       ///< a microphone or interface correction, not a take
   std::optional<Response> curve;  ///< for the preview; of sound files what the default recipe gives
@@ -40,9 +43,10 @@ struct ImportChoices {
 };
 
 /// Reads all files (and folders with set.json). Never throws anything away silently: each path ends
-/// up in items or problems.
+/// up in items or problems. A stop leaves a preview without items.
 [[nodiscard]] ImportPreview preview_import(const std::vector<std::filesystem::path>& paths,
-                                           const ImportChoices& choices);
+                                           const ImportChoices& choices, std::stop_token stop = {},
+                                           const Progress& progress = {});
 
 /// Takes the wanted items into the book, all or none. Set takes go to a new subject of the set;
 /// single files to the given one (0: a new subject named after the first file).
@@ -65,6 +69,7 @@ struct ImportTarget {
 /// A subject with its variants and accepted takes as a measurement set: recordings as WAV with
 /// their loopback, imported files byte for byte.
 [[nodiscard]] Result<void> export_subject(const Book& book, Id subject,
-                                          const std::filesystem::path& folder);
+                                          const std::filesystem::path& folder,
+                                          std::stop_token stop = {}, const Progress& progress = {});
 
 }  // namespace lalometer

@@ -97,10 +97,12 @@ LaneContent level_lane(const std::vector<LaidTake>& laid, Id chosen) {
     if (!alike) content.subtitle += "; drive or distance differ between the curves";
   }
   if (const auto range = extent(content.left)) {
-    const double top = std::ceil((range->second + 2.0) / 5.0) * 5.0;
+    // At least 25 dB high: less would make molehills into mountains; at most 60: a null's depth says
+    // little.
+    const double top = std::ceil((range->second + 3.0) / 5.0) * 5.0;
     content.fit_high = top;
     content.fit_low =
-        std::min(top - 40.0, std::max(std::floor((range->first - 2.0) / 5.0) * 5.0, top - 60.0));
+        std::min(top - 25.0, std::max(std::floor((range->first - 3.0) / 5.0) * 5.0, top - 60.0));
   }
   return content;
 }
@@ -250,40 +252,51 @@ const LaneKind* lane_kind(const std::string& id) {
 }
 
 std::string series_label(const LaidTake& laid, const std::vector<LaidTake>& all) {
-  const bool several = std::any_of(all.begin(), all.end(), [&](const LaidTake& other) {
-    return other.take.variant_id != laid.take.variant_id && other.take.kind == laid.take.kind;
-  });
-  if (!several || laid.variant_name.empty()) return laid.take.name;
-  return laid.variant_name;
+  bool variants = false;
+  bool names = false;
+  bool samples = false;
+  for (const LaidTake& other : all) {
+    if (other.take.kind != laid.take.kind) continue;
+    variants = variants || other.take.variant_id != laid.take.variant_id;
+    names = names || other.take.name != laid.take.name;
+    samples = samples || other.take.conditions.sample != laid.take.conditions.sample;
+  }
+  const bool by_variant = variants && !laid.variant_name.empty();
+  std::string label = by_variant ? laid.variant_name : laid.take.name;
+  if (by_variant && names) label = laid.take.name + ", " + laid.variant_name;
+  const std::string& sample = laid.take.conditions.sample;
+  if (samples && !sample.empty()) label += label == laid.take.name ? " " + sample : ", " + sample;
+  return label;
 }
 
 std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid, double frequency_hz) {
   std::vector<CursorValue> values;
-  for (const LaidTake& one : laid) {
-    CursorValue v{
-        .take_id = one.take.id, .label = one.take.name, .style = one.take.colour, .text = "–"};
-    if (const std::string label = series_label(one, laid); label != one.take.name)
-      v.label += ", " + label;
-    if (one.analysis) {
-      const Response& curve = one.analysis->curve;
-      const std::complex<double> at = value_at(curve, frequency_hz);
-      v.valid = curve.valid().contains(frequency_hz);
-      if (std::isfinite(at.real())) {
-        if (one.take.kind == TakeKind::kImpedance) {
+  for (const TakeKind kind : {TakeKind::kResponse, TakeKind::kImpedance}) {
+    for (const LaidTake& one : laid) {
+      if (one.take.kind != kind) continue;
+      const bool impedance = kind == TakeKind::kImpedance;
+      CursorValue v{.take_id = one.take.id,
+                    .group = impedance ? "Impedance" : "Level",
+                    .label = series_label(one, laid),
+                    .style = one.take.colour,
+                    .text = "–"};
+      if (one.analysis) {
+        const Response& curve = one.analysis->curve;
+        const std::complex<double> at = value_at(curve, frequency_hz);
+        v.valid = curve.valid().contains(frequency_hz) && std::isfinite(at.real());
+        if (std::isfinite(at.real()) && impedance) {
           v.text = fmt::format("{} Ω", three_digits(std::abs(at)));
           if (curve.has_phase()) {
             const double degrees = std::round(std::arg(at) * 180.0 / kPi);
             v.text += fmt::format("  {}{:.0f}°", degrees < 0.0 ? "−" : "+", std::abs(degrees));
           }
-        } else {
+        } else if (std::isfinite(at.real())) {
           v.text = fmt::format("{:.1f} dB",
                                to_level_db(std::abs(at), level_reference(curve.quantity())));
         }
-      } else {
-        v.valid = false;
       }
+      values.push_back(std::move(v));
     }
-    values.push_back(std::move(v));
   }
   return values;
 }

@@ -78,12 +78,16 @@ struct LaneKind {
 [[nodiscard]] const std::vector<LaneKind>& lane_kinds();
 [[nodiscard]] const LaneKind* lane_kind(const std::string& id);
 
-/// A curve's name on the score: the take, and its variant where takes of several variants are laid.
+/// A curve's name on the score, as short as it can be told apart: the take's name; its variant
+/// where takes of one name in several variants are laid; both where both differ; its sample where
+/// only that differs.
 [[nodiscard]] std::string series_label(const LaidTake& laid, const std::vector<LaidTake>& all);
 
-/// Values at a frequency, for the reading: level, or magnitude and phase.
+/// Values at a frequency, for the reading: level, or magnitude and phase. In the order of the
+/// lanes.
 struct CursorValue {
   Id take_id = 0;
+  std::string group;  ///< title of the lane it belongs to
   std::string label;
   int style = 0;
   std::string text;   ///< "81.4 dB", "14.8 ohm ∠ +9°"; "–" outside the curve

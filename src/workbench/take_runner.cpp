@@ -216,6 +216,7 @@ Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
   take.conditions.horizontal_deg = request.horizontal_deg;
   take.conditions.vertical_deg = request.vertical_deg;
   take.conditions.temperature_c = request.temperature_c;
+  take.conditions.sample = request.sample;
   take.conditions.stimulus = excitation->stimulus;
   take.remarks = std::move(remarks);
   take.accepted = outcome.accepted;

@@ -32,6 +32,7 @@ struct TakeRequest {
   double vertical_deg = 0.0;
   double temperature_c = 20.0;
   int repeats = 1;
+  std::string sample;  ///< which one of several alike ("A"); empty where there is but one
   Id subject_id = 0;
   Id variant_id = 0;
 };

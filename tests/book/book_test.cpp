@@ -16,6 +16,7 @@ TEST(Book, KeepsTakesWithTheirConditionsOverReopening) {
     SmallBook small(folder / "a.lalo");
     Take take = small.text_take("On axis");
     take.conditions.distance_m = 1.25;
+    take.conditions.sample = "B";
     take.conditions.stimulus = {10.0, 22000.0, 1.4, 0.25, 0.2};
     take.conditions.more_json["mic_serial"] = "\"none\"";
     take.remarks = {{Remark::Weight::kDoubt, "low-level", "quiet", "turn up"}};
@@ -29,6 +30,8 @@ TEST(Book, KeepsTakesWithTheirConditionsOverReopening) {
   const Take& take = takes->front();
   EXPECT_EQ(take.name, "On axis");
   EXPECT_EQ(take.conditions.distance_m, 1.25);
+  EXPECT_EQ(take.conditions.sample, "B");
+  EXPECT_EQ(*book->samples(take.subject_id), std::vector<std::string>{"B"});
   EXPECT_EQ(take.conditions.stimulus, (Stimulus{10.0, 22000.0, 1.4, 0.25, 0.2}));
   EXPECT_EQ(take.conditions.more_json.at("mic_serial"), "\"none\"");
   ASSERT_EQ(take.remarks.size(), 1U);

@@ -95,6 +95,11 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
   form->addRow(tr("Distance"), distance_);
   form->addRow(tr("Repeats"), repeats_);
   form->addRow(tr("Name"), name_);
+  sample_ = new QComboBox(inside);
+  sample_->setObjectName(QStringLiteral("captureSample"));
+  sample_->setEditable(true);
+  sample_->setToolTip(tr("Which one of several alike, say A or B. Empty where there is but one."));
+  form->addRow(tr("Sample"), sample_);
   layout->addLayout(form);
   caution_ = role_label({}, "quiet", inside);
   caution_->setObjectName(QStringLiteral("captureCaution"));
@@ -150,6 +155,7 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
   bench_form->addRow(tr("Box walls"), walls_);
   bench_form->addRow(tr("Mishap"), mishap_);
   bench->addLayout(bench_form);
+  layout->addWidget(makeRigBox(inside));
   layout->addWidget(bench_box_);
   layout->addStretch(1);
   layout->addWidget(role_label(tr("Wear hearing protection above 85 dB(A). Never join an "
@@ -167,11 +173,85 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
     if (target_->currentData().toLongLong() == 0) newVariant();
   });
   connect(&session_, &BookSession::rowsChanged, this, &CapturePage::fillTargets);
+  connect(&session_, &BookSession::rowsChanged, this, &CapturePage::fillSamples);
+  connect(target_, &QComboBox::currentIndexChanged, this, &CapturePage::fillSamples);
+  connect(&controller_, &CaptureController::rigChanged, this, &CapturePage::showRig);
   connect(&controller_, &CaptureController::stateChanged, this, &CapturePage::showState);
   connect(&controller_, &CaptureController::progressed, this, &CapturePage::showProgress);
   fillTargets();
   followKind();
   showState();
+  showRig();
+}
+
+/// What turns samples into pascals and ohms; changes hold for the takes after them.
+QWidget* CapturePage::makeRigBox(QWidget* parent) {
+  auto* box = new QWidget(parent);
+  auto* column = new QVBoxLayout(box);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->addWidget(rule(box));
+  column->addWidget(role_label(tr("Rig"), "head", box));
+  auto* form = new QFormLayout;
+  full_scale_ = number_box(60.0, 180.0, 117.0, 2, tr("dB SPL"), box);
+  full_scale_->setObjectName(QStringLiteral("rigFullScale"));
+  full_scale_->setToolTip(tr("Level at which a sine fills the microphone's input: from a calibrator's "
+                             "94 dB and what the input shows below full scale."));
+  resistor_ = number_box(0.1, 10000.0, 27.0, 3, tr("Ω"), box);
+  resistor_->setObjectName(QStringLiteral("rigResistor"));
+  resistor_->setToolTip(tr("The jig's reference resistor, as measured."));
+  form->addRow(tr("Mic full scale"), full_scale_);
+  form->addRow(tr("Jig resistor"), resistor_);
+  column->addLayout(form);
+  auto* row = new QHBoxLayout;
+  correction_ = role_label({}, "quiet", box);
+  correction_->setObjectName(QStringLiteral("rigCorrection"));
+  no_correction_ = new QPushButton(tr("Take off"), box);
+  no_correction_->setObjectName(QStringLiteral("rigNoCorrection"));
+  row->addWidget(correction_, 1);
+  row->addWidget(no_correction_);
+  column->addLayout(row);
+  connect(no_correction_, &QPushButton::clicked, this, [this] {
+    RigCalibration rig = controller_.rig();
+    rig.microphone_correction.reset();
+    rig.microphone_correction_name.clear();
+    controller_.setRig(rig);
+  });
+  connect(full_scale_, &QDoubleSpinBox::editingFinished, this, [this] {
+    RigCalibration rig = controller_.rig();
+    rig.input_pa_per_unit = pa_per_unit_of(full_scale_->value());
+    controller_.setRig(rig);
+  });
+  connect(resistor_, &QDoubleSpinBox::editingFinished, this, [this] {
+    RigCalibration rig = controller_.rig();
+    rig.reference_ohm = resistor_->value();
+    controller_.setRig(rig);
+  });
+  return box;
+}
+
+void CapturePage::showRig() {
+  const RigCalibration& rig = controller_.rig();
+  const QSignalBlocker block_scale(full_scale_);
+  const QSignalBlocker block_resistor(resistor_);
+  full_scale_->setValue(full_scale_db_spl(rig.input_pa_per_unit));
+  resistor_->setValue(rig.reference_ohm);
+  no_correction_->setVisible(rig.microphone_correction.has_value());
+  correction_->setText(rig.microphone_correction
+                           ? tr("Microphone correction: %1")
+                                 .arg(QString::fromStdString(rig.microphone_correction_name))
+                           : tr("No microphone correction. Import its .cal file (Ctrl+I)."));
+}
+
+void CapturePage::fillSamples() {
+  const QString before = sample_->currentText();
+  sample_->clear();
+  const Variant* variant = session_.variant(target_->currentData().toLongLong());
+  if (variant != nullptr) {
+    for (const std::string& name :
+         session_.book().samples(variant->subject_id).value_or(std::vector<std::string>{}))
+      sample_->addItem(QString::fromStdString(name));
+  }
+  sample_->setCurrentText(before);
 }
 
 void CapturePage::fillTargets() {
@@ -229,6 +309,7 @@ TakeRequest CapturePage::request() const {
   r.drive_v = drive_->value();
   r.distance_m = distance_->value();
   r.repeats = repeats_->value();
+  r.sample = sample_->currentText().trimmed().toStdString();
   r.duration_s = r.kind == TakeKind::kImpedance ? 2.7 : 1.4;
   r.variant_id = target_->currentData().toLongLong();
   const Variant* variant = session_.variant(r.variant_id);

@@ -34,6 +34,9 @@ class CapturePage : public QWidget {
   [[nodiscard]] TakeRequest request() const;
   void applyBench();
   void newVariant();
+  QWidget* makeRigBox(QWidget* parent);
+  void showRig();
+  void fillSamples();
 
   BookSession& session_;
   CaptureController& controller_;
@@ -45,6 +48,11 @@ class CapturePage : public QWidget {
   QDoubleSpinBox* distance_;
   QSpinBox* repeats_;
   QLineEdit* name_;
+  QComboBox* sample_;
+  QDoubleSpinBox* full_scale_;
+  QDoubleSpinBox* resistor_;
+  QLabel* correction_;
+  QPushButton* no_correction_;
   QLabel* caution_;
   QPushButton* go_;
   QPushButton* stop_;

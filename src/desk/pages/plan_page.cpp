@@ -156,6 +156,9 @@ ReportPage::ReportPage(const QList<QAction*>& actions, QWidget* parent) : QWidge
                                "quiet", this));
   for (QAction* action : actions) {
     auto* button = new QPushButton(action->text(), this);
+    // Long texts must not widen the page beyond its pane.
+    button->setMinimumWidth(60);
+    button->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     button->setToolTip(action->toolTip());
     connect(button, &QPushButton::clicked, action, &QAction::trigger);
     layout->addWidget(button);

@@ -15,6 +15,7 @@ namespace lalometer {
 namespace {
 
 constexpr int kRow_px = 21;
+constexpr int kHeading_px = 19;
 
 QString text_of(const std::string& s) {
   return QString::fromStdString(s);
@@ -42,7 +43,8 @@ void CursorList::setTheme(const Theme& theme) {
 }
 
 QSize CursorList::sizeHint() const {
-  return {220, std::max(static_cast<int>(laid_.size()), 1) * kRow_px};
+  const std::vector<Row> all = rows();
+  return {220, all.empty() ? kRow_px : static_cast<int>(all.back().top) + kRow_px};
 }
 
 QStringList CursorList::texts() const {
@@ -52,8 +54,20 @@ QStringList CursorList::texts() const {
   return lines;
 }
 
-int CursorList::rowAt(double y) const {
-  return static_cast<int>(y) / kRow_px;
+std::vector<CursorList::Row> CursorList::rows() const {
+  std::vector<Row> all;
+  std::string group;
+  double top = 0.0;
+  for (const CursorValue& v : cursor_values(laid_, state_.cursorHz())) {
+    if (v.group != group) {
+      all.push_back({0, top});
+      top += kHeading_px;
+      group = v.group;
+    }
+    all.push_back({v.take_id, top});
+    top += kRow_px;
+  }
+  return all;
 }
 
 void CursorList::paintEvent(QPaintEvent*) {
@@ -66,7 +80,16 @@ void CursorList::paintEvent(QPaintEvent*) {
     return;
   }
   double y = 0.0;
+  std::string group;
   for (const CursorValue& v : cursor_values(laid_, state_.cursorHz())) {
+    if (v.group != group) {
+      group = v.group;
+      painter.setFont(text_font(11));
+      painter.setPen(theme_.quiet);
+      painter.drawText(QRectF(0, y, width(), kHeading_px), Qt::AlignLeft | Qt::AlignVCenter,
+                       text_of(group));
+      y += kHeading_px;
+    }
     const bool chosen = v.take_id == session_.chosenTake();
     const QRectF row(0, y, width(), kRow_px);
     const CurveStyle style = curve_style(v.style, theme_.dark);
@@ -96,9 +119,10 @@ void CursorList::paintEvent(QPaintEvent*) {
 }
 
 void CursorList::mousePressEvent(QMouseEvent* event) {
-  const int row = rowAt(event->position().y());
-  if (row >= 0 && row < static_cast<int>(laid_.size()))
-    session_.chooseTake(laid_[static_cast<std::size_t>(row)].take.id);
+  for (const Row& row : rows()) {
+    const double y = event->position().y();
+    if (row.take_id != 0 && y >= row.top && y < row.top + kRow_px) session_.chooseTake(row.take_id);
+  }
 }
 
 ReadPage::ReadPage(BookSession& session, ScoreState& state, QWidget* parent)

@@ -28,7 +28,12 @@ class CursorList : public QWidget {
   void mousePressEvent(QMouseEvent* event) override;
 
  private:
-  [[nodiscard]] int rowAt(double y) const;
+  /// One painted line: a heading (take 0) or a value.
+  struct Row {
+    Id take_id;
+    double top;
+  };
+  [[nodiscard]] std::vector<Row> rows() const;
   BookSession& session_;
   ScoreState& state_;
   Theme theme_ = Theme::light();

@@ -195,7 +195,7 @@ void draw_names(QPainter& painter, const LanePictureInput& in) {
   constexpr double kHeight = 15.0;
   const std::vector<double> placed = spread_labels(wanted, kHeight, g.up.top_px, g.up.bottom_px);
   painter.setRenderHint(QPainter::Antialiasing, true);
-  const double x = g.across.right_px + (in.content.right.empty() ? 6.0 : 30.0);
+  const double x = g.across.right_px + (in.content.right.empty() ? 6.0 : 32.0);
   for (std::size_t i = 0; i < named.size(); ++i) {
     const CurveStyle style = curve_style(named[i]->style, in.theme.dark);
     painter.setFont(text_font(11, named[i]->chosen));
@@ -207,12 +207,12 @@ void draw_names(QPainter& painter, const LanePictureInput& in) {
       pen.setCapStyle(Qt::FlatCap);
     }
     painter.setPen(pen);
-    painter.drawLine(QPointF(x, placed[i]), QPointF(x + 13, placed[i]));
+    painter.drawLine(QPointF(x, placed[i]), QPointF(x + 11, placed[i]));
     painter.setPen(style.colour);
     const QFontMetricsF metrics(painter.font());
     const QString text = metrics.elidedText(QString::fromStdString(named[i]->label), Qt::ElideRight,
-                                            g.width - x - 20);
-    painter.drawText(QPointF(x + 17, placed[i] + 4), text);
+                                            g.width - x - 16);
+    painter.drawText(QPointF(x + 15, placed[i] + 4), text);
   }
 }
 

@@ -22,7 +22,7 @@ struct LaneGeometry {
 /// Gutters beside the plot, the same for all lanes, so that their frequency axes stand under each
 /// other.
 inline constexpr double kLeftGutter_px = 50.0;
-inline constexpr double kRightGutter_px = 134.0;
+inline constexpr double kRightGutter_px = 140.0;
 /// Height of a lane over time's own axis.
 inline constexpr double kTimeAxis_px = 18.0;
 

@@ -3,7 +3,9 @@
 #include <QFutureWatcher>
 #include <QMimeData>
 #include <QPainter>
+#include <QHelpEvent>
 #include <QPainterPath>
+#include <QToolTip>
 #include <QUrl>
 #include <QtConcurrent>
 #include <cmath>
@@ -176,6 +178,45 @@ void ScoreView::drawAxis(QPainter& painter) {
                    tr("Hz"));
 }
 
+QRectF ScoreView::addRect() const {
+  return {6.0, height() - kFrequencyAxis_px + 8.0, kLeftGutter_px - 6.0, 20.0};
+}
+
+QRectF ScoreView::hideRect(std::size_t lane) const {
+  return {width() - 22.0, laneRect(lane).top() + 2.0, 16.0, 16.0};
+}
+
+/// Marks that can be clicked: add a lane, and hide the one under the mouse.
+void ScoreView::drawHandles(QPainter& painter) {
+  painter.setRenderHint(QPainter::Antialiasing, true);
+  painter.setFont(text_font(11));
+  painter.setPen(theme_.accent);
+  painter.drawText(addRect(), Qt::AlignLeft | Qt::AlignVCenter, tr("+ lane"));
+  if (hovered_ >= lanes_.size()) return;
+  const QRectF box = hideRect(hovered_).adjusted(4, 4, -4, -4);
+  painter.setPen(QPen(theme_.quiet, 1.4));
+  painter.drawLine(box.topLeft(), box.bottomRight());
+  painter.drawLine(box.topRight(), box.bottomLeft());
+}
+
+bool ScoreView::event(QEvent* event) {
+  if (event->type() != QEvent::ToolTip) return QWidget::event(event);
+  const auto* help = static_cast<QHelpEvent*>(event);
+  const std::size_t lane = laneAt(help->pos());
+  if (addRect().contains(help->pos()))
+    QToolTip::showText(help->globalPos(), tr("Add or hide a lane"));
+  else if (lane != kNoLane && hideRect(lane).contains(help->pos()))
+    QToolTip::showText(help->globalPos(), tr("Hide this lane"));
+  else if (const LaneKind* kind = lane == kNoLane ? nullptr : lane_kind(lanes_[lane].kind);
+           kind != nullptr && help->pos().x() < plotLeft() + 90 &&
+           help->pos().y() < laneRect(lane).top() + 20)
+    QToolTip::showText(help->globalPos(), QString::fromStdString(kind->explained) +
+                                              tr(" Drag to move the lane."));
+  else
+    QToolTip::hideText();
+  return true;
+}
+
 void ScoreView::paintEvent(QPaintEvent* event) {
   QPainter painter(this);
   painter.fillRect(event->rect(), theme_.paper);
@@ -195,6 +236,7 @@ void ScoreView::paintEvent(QPaintEvent* event) {
       painter.fillRect(QRectF(0, rect.top(), 3, rect.height()), theme_.accent);
   }
   drawAxis(painter);
+  drawHandles(painter);
   drawCursor(painter);
   if (drop_line_y_ >= 0.0)
     painter.fillRect(QRectF(plotLeft(), drop_line_y_ - 1.5, plotRight() - plotLeft(), 3),
@@ -251,6 +293,16 @@ ScoreView::Grip ScoreView::gripAt(QPointF at) const {
 
 void ScoreView::mousePressEvent(QMouseEvent* event) {
   setFocus(Qt::MouseFocusReason);
+  if (event->button() == Qt::LeftButton && addRect().contains(event->position())) {
+    emit laneMenuAsked(mapToGlobal(addRect().topLeft().toPoint()), -1);
+    return;
+  }
+  if (const std::size_t lane = laneAt(event->position());
+      event->button() == Qt::LeftButton && lane != kNoLane &&
+      hideRect(lane).contains(event->position())) {
+    removeLane(lane);
+    return;
+  }
   grip_ = gripAt(event->position());
   if (grip_.lane != kNoLane && grip_.lane < lanes_.size() && grip_.kind != Grip::Kind::kLaneEdge)
     chooseLane(grip_.lane);
@@ -342,6 +394,12 @@ void ScoreView::mouseMoveEvent(QMouseEvent* event) {
   if (event->buttons() != Qt::NoButton) {
     moveGrip(event->position(), event->modifiers());
     return;
+  }
+  if (const std::size_t lane = laneAt(event->position()); lane != hovered_) {
+    for (const std::size_t i : {hovered_, lane}) {
+      if (i < lanes_.size()) update(hideRect(i).toAlignedRect());
+    }
+    hovered_ = lane;
   }
   switch (gripAt(event->position()).kind) {
     case Grip::Kind::kGate:
@@ -448,6 +506,8 @@ void ScoreView::contextMenuEvent(QContextMenuEvent* event) {
 }
 
 void ScoreView::leaveEvent(QEvent*) {
+  if (hovered_ < lanes_.size()) update(hideRect(hovered_).toAlignedRect());
+  hovered_ = kNoLane;
   unsetCursor();
 }
 

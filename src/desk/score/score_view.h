@@ -75,6 +75,7 @@ class ScoreView : public QWidget {
   void dragEnterEvent(QDragEnterEvent* event) override;
   void dropEvent(QDropEvent* event) override;
   void leaveEvent(QEvent* event) override;
+  bool event(QEvent* event) override;
 
  private:
   struct Grip {
@@ -100,6 +101,10 @@ class ScoreView : public QWidget {
   void updateCursorStrip();
   void drawCursor(QPainter& painter);
   void drawAxis(QPainter& painter);
+  void drawHandles(QPainter& painter);
+  /// Where a click adds a lane, and where one hides this lane.
+  [[nodiscard]] QRectF addRect() const;
+  [[nodiscard]] QRectF hideRect(std::size_t lane) const;
   void moveGrip(QPointF at, Qt::KeyboardModifiers modifiers);
   void chooseCurveAt(QPointF at);
 
@@ -111,6 +116,7 @@ class ScoreView : public QWidget {
   double curve_width_px_ = 1.5;
   Grip grip_;
   double drop_line_y_ = -1.0;
+  std::size_t hovered_ = static_cast<std::size_t>(-1);
   int last_cursor_x_ = -1;
   QTimer settle_;
   quint64 generation_ = 0;

@@ -113,9 +113,12 @@ QVariant ShelfModel::data(const QModelIndex& index, int role) const {
     }
     case kDetailRole: {
       if (!t->accepted) return tr("refused");
+      if (t->kind == TakeKind::kImpedance && !t->conditions.sample.empty())
+        return QStringLiteral("Ω ") + text(t->conditions.sample);
       if (t->kind == TakeKind::kImpedance)
         return t->conditions.condition == "free-air" ? tr("free air") : QStringLiteral("Ω");
       const Conditions& c = t->conditions;
+      if (!c.sample.empty()) return text(c.sample);
       if (c.horizontal_deg != 0.0) return tr("%1° h").arg(c.horizontal_deg);
       if (c.vertical_deg != 0.0) return tr("%1° v").arg(c.vertical_deg);
       return tr("%1 m").arg(c.distance_m, 0, 'f', 2);
