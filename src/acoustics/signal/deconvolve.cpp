@@ -46,10 +46,11 @@ ImpulseResponse deconvolve(std::span<const double> recording, std::span<const do
   for (const auto& bin : r) largest = std::max(largest, std::norm(bin));
   const double floor = std::max(largest * kInBand, 1e-300);
   const double step_hz = sample_rate_hz / static_cast<double>(n);
+  const double per_sample = 1.0 / static_cast<double>(n);  // the inverse transform's 1/N
   const auto divide = [&](std::size_t k, double e) {
     const double rr = r[k].real();
     const double ri = r[k].imag();
-    const double scale = 1.0 / (rr * rr + ri * ri + e);
+    const double scale = per_sample / (rr * rr + ri * ri + e);
     // Written out: the library's complex product checks for NaN at every bin.
     const double yr = y[k].real();
     const double yi = y[k].imag();
@@ -62,22 +63,23 @@ ImpulseResponse deconvolve(std::span<const double> recording, std::span<const do
   const auto divide_outside = [&](std::size_t from, std::size_t to) {
     for (std::size_t k = from; k < to; ++k) {
       const double share = outside_share(static_cast<double>(k) * step_hz, excited);
-      divide(k, floor * std::pow(1.0 / kInBand, share));
+      divide(k, share < 1.0 ? floor * std::pow(1.0 / kInBand, share) : floor / kInBand);
     }
   };
   divide_outside(0, first);
   for (std::size_t k = first; k < past; ++k) divide(k, floor);
   divide_outside(std::max(first, past), y.size());
-  transform.inverse(y, time);
+  transform.inverse_unscaled(y, time);
 
   ImpulseResponse response;
   response.sample_rate_hz = sample_rate_hz;
   const std::size_t before = n / 4;
   response.zero_at = static_cast<double>(before);
   response.excited = {excited.low_hz, excited.high_hz};
-  response.samples.resize(n);
-  std::rotate_copy(time.begin(), time.end() - static_cast<std::ptrdiff_t>(before), time.end(),
-                   response.samples.begin());
+  response.samples.reserve(n);
+  const auto turn = time.end() - static_cast<std::ptrdiff_t>(before);
+  response.samples.assign(turn, time.end());
+  response.samples.insert(response.samples.end(), time.begin(), turn);
   return response;
 }
 

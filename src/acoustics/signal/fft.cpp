@@ -46,9 +46,13 @@ void RealTransform::forward(const Samples& in, Spectrum& out) const {
                        reinterpret_cast<fftw_complex*>(out.data()));
 }
 
-void RealTransform::inverse(Spectrum& in, Samples& out) const {
+void RealTransform::inverse_unscaled(Spectrum& in, Samples& out) const {
   fftw_execute_dft_c2r(static_cast<fftw_plan>(inverse_plan_),
                        reinterpret_cast<fftw_complex*>(in.data()), out.data());
+}
+
+void RealTransform::inverse(Spectrum& in, Samples& out) const {
+  inverse_unscaled(in, out);
   const double scale = 1.0 / static_cast<double>(size_);
   for (double& sample : out) sample *= scale;
 }

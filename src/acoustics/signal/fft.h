@@ -46,6 +46,8 @@ class RealTransform {
   void forward(const Samples& in, Spectrum& out) const;
   /// out must hold size() samples; in is destroyed (FFTW's real inverse works in place on it).
   void inverse(Spectrum& in, Samples& out) const;
+  /// The same without the 1/N, for callers that have put it into the spectrum already.
+  void inverse_unscaled(Spectrum& in, Samples& out) const;
 
  private:
   std::size_t size_;

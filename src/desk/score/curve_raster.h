@@ -27,8 +27,15 @@ class CurveRaster {
   void draw(std::span<const PixelPoint> points, double width_px, const QColor& colour,
             std::span<const double> dash_px);
 
+  /// The same by whole pixel columns, several times quicker: in each column the pen covers the
+  /// curve's own span there, thickened by its slope. Steep flanks come out a little thin. For
+  /// pictures of many curves while something moves.
+  void draw_by_columns(std::span<const PixelPoint> points, double width_px, const QColor& colour,
+                       std::span<const double> dash_px);
+
  private:
   void cover(PixelPoint a, PixelPoint b, float radius);
+  void cover_column(int column, float low, float high);
   void blend(const QColor& colour);
 
   QImage& image_;

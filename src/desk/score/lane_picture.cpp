@@ -111,6 +111,13 @@ std::vector<PixelPoint> screen_points(const Series& s, const AcrossMapping& acro
                                       const UpMapping& up, double ratio, bool valid_part) {
   std::vector<PixelPoint> points;
   points.reserve(s.x.size());
+  // One logarithm a point: this runs for every point of every curve while something moves.
+  const double log_low = std::log(across.low);
+  const double log_scale = (across.right_px - across.left_px) * ratio / std::log(across.high / across.low);
+  const double line_scale = (across.right_px - across.left_px) * ratio / (across.high - across.low);
+  const auto across_px = [&](double x) {
+    return across.logarithmic ? (std::log(x) - log_low) * log_scale : (x - across.low) * line_scale;
+  };
   const double margin_low = across.value(across.left_px - 8.0);
   const double margin_high = across.value(across.right_px + 8.0);
   for (std::size_t i = 0; i < s.x.size(); ++i) {
@@ -119,7 +126,7 @@ std::vector<PixelPoint> screen_points(const Series& s, const AcrossMapping& acro
     const bool valid = x >= s.valid_low && x <= s.valid_high;
     const double y = valid == valid_part ? up.px(s.y[i]) * ratio : std::nan("");
     points.push_back(
-        {static_cast<float>((across.px(x) - across.left_px) * ratio), static_cast<float>(y)});
+        {static_cast<float>(across_px(x)), static_cast<float>(y)});
   }
   return thinned(points);
 }
@@ -142,13 +149,18 @@ void draw_curves(QImage& image, const LanePictureInput& in) {
     m->top_px = 0.0;
     m->bottom_px = g.up.bottom_px - g.up.top_px;
   }
+  const bool quick = in.quality == PictureQuality::kCoarse && coarse_differs(in.content);
   const auto draw = [&](const Series& s, const UpMapping& mapping, double width, int alpha) {
     const CurveStyle style = curve_style(s.style, in.theme.dark);
     QColor colour = style.colour;
     colour.setAlpha(alpha);
     std::vector<double> dash;
     for (const double d : style.dash_px) dash.push_back(d * ratio);
-    raster.draw(screen_points(s, g.across, mapping, ratio, true), width * ratio, colour, dash);
+    const std::vector<PixelPoint> points = screen_points(s, g.across, mapping, ratio, true);
+    if (quick)
+      raster.draw_by_columns(points, width * ratio, colour, dash);
+    else
+      raster.draw(points, width * ratio, colour, dash);
     if (s.valid_low > g.across.low || s.valid_high < g.across.high) {
       colour.setAlpha(alpha / 3);
       const double dots[] = {1.5 * ratio, 3.5 * ratio};
@@ -276,6 +288,11 @@ void draw_heading(QPainter& painter, const LanePictureInput& in) {
 }
 
 }  // namespace
+
+bool coarse_differs(const LaneContent& content) {
+  constexpr std::size_t kFewCurves = 8;
+  return content.map.has_value() || content.left.size() + content.right.size() > kFewCurves;
+}
 
 LaneGeometry lane_geometry(const LaneContent& content, double width, double height,
                            FrequencyRange frequency, LaneRange values) {

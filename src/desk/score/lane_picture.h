@@ -35,9 +35,12 @@ struct LaneRange {
                                          FrequencyRange frequency, LaneRange values);
 
 enum class PictureQuality {
-  kCoarse,  ///< while something moves: maps without contours
+  kCoarse,  ///< while something moves: maps without contours, many curves by columns
   kFine,
 };
+
+/// Whether this content looks finer in fine quality; where not, one picture serves for both.
+[[nodiscard]] bool coarse_differs(const LaneContent& content);
 
 struct LanePictureInput {
   LaneContent content;

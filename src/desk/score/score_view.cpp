@@ -16,7 +16,7 @@ namespace lalometer {
 namespace {
 
 constexpr double kTopMargin_px = 8.0;
-constexpr int kSettle_ms = 60;
+constexpr int kSettle_ms = 30;
 constexpr double kSmallestLane_px = 64.0;
 constexpr std::size_t kNoLane = static_cast<std::size_t>(-1);
 
@@ -106,10 +106,9 @@ void ScoreView::refresh(std::size_t lane, PictureQuality quality) {
 }
 
 void ScoreView::startFine() {
-  // Only lanes whose coarse picture differs from the fine one: those with a map.
   const quint64 generation = ++generation_;
   for (std::size_t i = 0; i < lanes_.size(); ++i) {
-    if (!lanes_[i].content.map) continue;
+    if (!coarse_differs(lanes_[i].content)) continue;
     auto* watcher = new QFutureWatcher<QImage>(this);
     ++pending_;
     connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher, generation, i] {
