@@ -1,5 +1,6 @@
-// Deconvolution of a two-channel take of 2^18 samples, against the bare FFTW transforms it cannot do without: two
-// forward, one inverse, of the same length, planned the same way. The wanted ratio is at most 1.5.
+// Deconvolution of a two-channel take of 2^18 samples, against the bare FFTW transforms it cannot
+// do without: two forward, one inverse, of the same length, planned the same way. The wanted ratio
+// is at most 1.5.
 #include <benchmark/benchmark.h>
 #include <fftw3.h>
 

@@ -1,5 +1,6 @@
-// Frames of the score with 70 curves of 1000 points (1.5 px, antialiased) and a 500 x 73 map at 1280 x 800, against a
-// plain antialiased QPainter redraw of the same curves; and a book of 500 takes, against SQLite reading one raw blob.
+// Frames of the score with 70 curves of 1000 points (1.5 px, antialiased) and a 500 x 73 map at
+// 1280 x 800, against a plain antialiased QPainter redraw of the same curves; and a book of 500
+// takes, against SQLite reading one raw blob.
 #include <benchmark/benchmark.h>
 #include <sys/resource.h>
 
@@ -103,7 +104,8 @@ void PlainRedraw(benchmark::State& state) {
     for (const Series& s : content.left) {
       painter.setPen(QPen(curve_style(s.style, false).colour, 1.5));
       QPolygonF line;
-      for (std::size_t i = 0; i < s.x.size(); ++i) line << QPointF(across.px(s.x[i]), up.px(s.y[i]));
+      for (std::size_t i = 0; i < s.x.size(); ++i)
+        line << QPointF(across.px(s.x[i]), up.px(s.y[i]));
       painter.drawPolyline(line);
     }
   }
@@ -171,7 +173,8 @@ std::filesystem::path big_book() {
     const Id variant = *book->add_variant({0, subject, "Bare", ""});
     std::vector<double> x(1 << 17);
     for (int i = 0; i < 500; ++i) {
-      for (std::size_t n = 0; n < x.size(); ++n) x[n] = 0.1 * std::sin(1e-6 * static_cast<double>(n * n) + i);
+      for (std::size_t n = 0; n < x.size(); ++n)
+        x[n] = 0.1 * std::sin(1e-6 * static_cast<double>(n * n) + i);
       Take take;
       take.subject_id = subject;
       take.variant_id = variant;

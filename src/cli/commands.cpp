@@ -168,8 +168,8 @@ int response_command(Doors doors, const ResponseOptions& o) {
     recipe.smoothing = o.smooth;
     recipe.gate_s = o.gate_ms > 0.0 ? o.gate_ms / 1e3 : item->take.conditions.gate_s;
     recipe.gated = recipe.gate_s > 0.0;
-    const auto result = analysed(
-        {item->take, item->raw.bytes, item->rig.value_or(RigCalibration{}), recipe});
+    const auto result =
+        analysed({item->take, item->raw.bytes, item->rig.value_or(RigCalibration{}), recipe});
     if (!result) return refuse(doors, result.error());
     json = curve_json(result->curve);
     notes = result->notes;

@@ -1,10 +1,11 @@
 #include "desk/action_finder.h"
 
 #include <QAction>
+#include <QHeaderView>
 #include <QKeyEvent>
 #include <QLineEdit>
-#include <QListWidget>
 #include <QTimer>
+#include <QTreeWidget>
 #include <QVBoxLayout>
 
 namespace lalometer {
@@ -16,52 +17,75 @@ ActionFinder::ActionFinder(QWidget* window) : QFrame(window) {
   field_ = new QLineEdit(this);
   field_->setObjectName(QStringLiteral("finderField"));
   field_->setPlaceholderText(tr("What do you want to do?"));
-  list_ = new QListWidget(this);
+  list_ = new QTreeWidget(this);
   list_->setObjectName(QStringLiteral("finderList"));
-  list_->setUniformItemSizes(true);
+  list_->setUniformRowHeights(true);
+  list_->setRootIsDecorated(false);
+  list_->setColumnCount(2);
+  list_->setHeaderHidden(true);
+  list_->header()->setSectionResizeMode(0, QHeaderView::Stretch);
+  list_->header()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
+  list_->header()->setStretchLastSection(false);
   auto* layout = new QVBoxLayout(this);
   layout->addWidget(field_);
   layout->addWidget(list_);
   field_->installEventFilter(this);
   connect(field_, &QLineEdit::textChanged, this, &ActionFinder::filter);
-  connect(list_, &QListWidget::itemClicked, this, &ActionFinder::run);
+  connect(list_, &QTreeWidget::itemClicked, this, &ActionFinder::run);
   hide();
 }
 
 void ActionFinder::open(const QList<QAction*>& actions) {
   actions_ = actions;
   const QSize room = parentWidget()->size();
-  const QSize size(std::min(560, room.width() - 40), std::min(420, room.height() - 120));
-  setGeometry(QRect(QPoint((room.width() - size.width()) / 2, 70), size));
+  move((room.width() - std::min(560, room.width() - 40)) / 2, 70);
   field_->clear();
-  filter({});
   show();
+  filter({});
   raise();
   field_->setFocus(Qt::PopupFocusReason);
 }
 
 void ActionFinder::filter(const QString& text) {
   list_->clear();
+  // What bears the words in its name comes before what only has them in its explanation.
+  QList<QTreeWidgetItem*> named;
+  QList<QTreeWidgetItem*> explained;
   const QStringList words = text.split(u' ', Qt::SkipEmptyParts);
   for (QAction* action : actions_) {
     const QString haystack = action->text() + u' ' + action->toolTip();
     bool fits = true;
-    for (const QString& word : words) fits = fits && haystack.contains(word, Qt::CaseInsensitive);
+    bool in_name = true;
+    for (const QString& word : words) {
+      fits = fits && haystack.contains(word, Qt::CaseInsensitive);
+      in_name = in_name && action->text().contains(word, Qt::CaseInsensitive);
+    }
     if (!fits || !action->isEnabled()) continue;
-    const QString shortcut = action->shortcut().toString(QKeySequence::NativeText);
-    auto* item = new QListWidgetItem(
-        shortcut.isEmpty() ? action->text() : tr("%1   (%2)").arg(action->text(), shortcut), list_);
-    item->setToolTip(action->toolTip());
-    item->setData(Qt::UserRole, QVariant::fromValue(action));
+    auto* item = new QTreeWidgetItem(
+        {action->text(), action->shortcut().toString(QKeySequence::NativeText)});
+    item->setToolTip(0, action->toolTip());
+    item->setTextAlignment(1, Qt::AlignRight | Qt::AlignVCenter);
+    item->setForeground(1, palette().placeholderText());
+    item->setData(0, Qt::UserRole, QVariant::fromValue(action));
+    (in_name ? named : explained).push_back(item);
   }
-  list_->setCurrentRow(0);
+  list_->addTopLevelItems(named + explained);
+  list_->setCurrentItem(list_->topLevelItem(0));
+  // As tall as what was found, so that the score stays in sight.
+  constexpr int kMostRows = 14;
+  const int rows = std::clamp(list_->topLevelItemCount(), 1, kMostRows);
+  const int row_px =
+      list_->topLevelItemCount() > 0 ? list_->visualItemRect(list_->topLevelItem(0)).height() : 24;
+  list_->setFixedHeight(rows * std::max(row_px, 24) + 4);
+  adjustSize();
+  resize(std::min(560, parentWidget()->width() - 40), height());
 }
 
 void ActionFinder::run() {
-  QListWidgetItem* item = list_->currentItem();
+  const QTreeWidgetItem* item = list_->currentItem();
   hide();
   if (item == nullptr) return;
-  auto* action = item->data(Qt::UserRole).value<QAction*>();
+  auto* action = item->data(0, Qt::UserRole).value<QAction*>();
   // After the finder is gone, so that what the action opens gets the focus.
   QTimer::singleShot(0, action, &QAction::trigger);
 }
@@ -78,8 +102,9 @@ bool ActionFinder::eventFilter(QObject* watched, QEvent* event) {
       return true;
     }
     if (key == Qt::Key_Down || key == Qt::Key_Up) {
-      list_->setCurrentRow(std::clamp(list_->currentRow() + (key == Qt::Key_Down ? 1 : -1), 0,
-                                      std::max(list_->count() - 1, 0)));
+      QTreeWidgetItem* next = key == Qt::Key_Down ? list_->itemBelow(list_->currentItem())
+                                                  : list_->itemAbove(list_->currentItem());
+      if (next != nullptr) list_->setCurrentItem(next);
       return true;
     }
   }

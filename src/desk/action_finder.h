@@ -4,7 +4,7 @@
 
 class QAction;
 class QLineEdit;
-class QListWidget;
+class QTreeWidget;
 
 namespace lalometer {
 
@@ -24,7 +24,7 @@ class ActionFinder : public QFrame {
   void run();
   QList<QAction*> actions_;
   QLineEdit* field_;
-  QListWidget* list_;
+  QTreeWidget* list_;
 };
 
 }  // namespace lalometer

@@ -24,6 +24,8 @@ CaptureController::CaptureController(BookSession& session, QObject* parent)
 void CaptureController::readRig() {
   if (!session_.isOpen() || rig_of_ == session_.book().path()) return;
   rig_of_ = session_.book().path();
+  // A refused take belongs to the book it was taken for.
+  discardRefused();
   const std::string kept = session_.book().view("rig");
   rig_ = kept.empty() ? RigCalibration{} : rig_from_json(kept);
   emit rigChanged();
@@ -64,13 +66,12 @@ void CaptureController::start(TakeRequest request) {
     finish(watcher->result());
   });
   // The bench is used by this run only: running_ keeps everybody else away from it.
-  watcher->setFuture(
-      QtConcurrent::run([this, request, bench = bench_.get(), rig = rig_, token = stop_.get_token()] {
+  watcher->setFuture(QtConcurrent::run(
+      [this, request, bench = bench_.get(), rig = rig_, token = stop_.get_token()] {
         auto run = std::make_shared<Run>();
-        run->outcome =
-            run_take(*bench, rig, request, token, [this](const TakeProgress& p) {
-              emit progressed(p.done, p.left_s, static_cast<int>(p.stage));
-            });
+        run->outcome = run_take(*bench, rig, request, token, [this](const TakeProgress& p) {
+          emit progressed(p.done, p.left_s, static_cast<int>(p.stage));
+        });
         return run;
       }));
 }

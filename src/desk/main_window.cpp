@@ -90,11 +90,12 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_
     pages_->addWidget(page);
   import_ = new ImportSheet(session_, score_);
   finder_ = new ActionFinder(this);
-  connect(import_, &ImportSheet::correctionTaken, this,
-          [this](const QString& name, const Response& correction) {
-            capture_.setMicrophoneCorrection(name.toStdString(), correction);
-            showMessage(tr("%1 is the microphone's correction from now on (Capture, Rig).").arg(name));
-          });
+  connect(
+      import_, &ImportSheet::correctionTaken, this,
+      [this](const QString& name, const Response& correction) {
+        capture_.setMicrophoneCorrection(name.toStdString(), correction);
+        showMessage(tr("%1 is the microphone's correction from now on (Capture, Rig).").arg(name));
+      });
 
   connect(route_, &RouteStrip::stationChosen, this,
           [this](int s) { setStation(static_cast<RouteStrip::Station>(s)); });
@@ -137,7 +138,8 @@ QAction* MainWindow::actionNamed(const QString& id) const {
 }
 
 bool MainWindow::atRest() const {
-  return !session_.busy() && !capture_.running() && !job_->running() && !import_->reading() && !score_->settling();
+  return !session_.busy() && !capture_.running() && !job_->running() && !import_->reading() &&
+         !score_->settling();
 }
 
 void MainWindow::setDark(bool dark) {
@@ -331,7 +333,9 @@ void MainWindow::exportTake(const QString& path) {
   const auto work = [book = session_.book().path(), id = take->id, path](
                         std::stop_token, const Progress&) -> Result<QString> {
     return Book::open(book).and_then([&](const Book& own) {
-      return export_take(own, id, path.toStdString()).map([&] { return tr("Written: %1").arg(path); });
+      return export_take(own, id, path.toStdString()).map([&] {
+        return tr("Written: %1").arg(path);
+      });
     });
   };
   if (!job_->start(tr("Exporting a take"), work)) showMessage(tr("Another job is still running."));

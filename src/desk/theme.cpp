@@ -86,6 +86,7 @@ QPushButton[main="true"] { background: %ACCENT%; color: %SHEET%; border-color: %
 QPushButton[main="true"]:disabled { background: %FAINT%; color: %QUIET%; border-color: %FAINT%; }
 QCheckBox { background: transparent; spacing: 6px; }
 QTreeView, QListView { background: %SHEET%; border: none; outline: none; show-decoration-selected: 0; }
+QTreeView#finderList::item { padding: 4px 6px; }
 QTreeView#importList::item { padding: 3px 2px; }
 QTreeView::branch, QTreeView::branch:selected { background: %SHEET%; }
 QTreeView::item:selected, QListView::item:selected { background: %ACCENT_SOFT%; color: %INK%; }

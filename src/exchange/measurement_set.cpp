@@ -357,8 +357,9 @@ Result<void> write_set(const MeasurementSet& set, const std::filesystem::path& f
     if (item.microphone_correction) {
       const std::string name = item.id + "-microphone.cal";
       json["microphone_correction"] = name;
-      const std::string text = curve_text(
-          *item.microphone_correction, {"deviation of the microphone from flat, dB, to be subtracted"});
+      const std::string text =
+          curve_text(*item.microphone_correction,
+                     {"deviation of the microphone from flat, dB, to be subtracted"});
       if (auto written = write_file(folder / name, text); !written) return written;
     }
     for (const auto& [key, value] : c.more_json) json[key] = Json::parse(value, nullptr, false);

@@ -28,7 +28,7 @@ struct Analysis {
   double arrival_s = 0.0;  ///< on the impulse's clock; 0 where there is none
   std::optional<double> first_reflection_s = std::nullopt;
   std::optional<double> gate_s = std::nullopt;  ///< length in force; nothing where no gate applies
-  bool calibrated = true;        ///< false: the level is re full scale, not re 20 uPa
+  bool calibrated = true;  ///< false: the level is re full scale, not re 20 uPa
   std::vector<std::string> notes;
 };
 

@@ -31,8 +31,7 @@ Result<void> describe(ImportItem& item, double gate_s, std::stop_token stop) {
   if (gate_s > 0.0) recipe.gate_s = gate_s;
   Take take = item.take;
   take.raw_name = item.file;
-  auto result =
-      analysed({take, item.raw.bytes, item.rig.value_or(RigCalibration{}), recipe}, stop);
+  auto result = analysed({take, item.raw.bytes, item.rig.value_or(RigCalibration{}), recipe}, stop);
   if (!result) return tl::unexpected(result.error());
   item.curve = result->curve;
   item.notes.insert(item.notes.end(), result->notes.begin(), result->notes.end());

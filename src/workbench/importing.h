@@ -16,7 +16,8 @@ struct ImportItem {
   std::string file;
   Take take;
   RawData raw;
-  std::optional<RigCalibration> rig = std::nullopt;  ///< where the set tells the microphone's correction
+  std::optional<RigCalibration> rig =
+      std::nullopt;               ///< where the set tells the microphone's correction
   std::string variant_id;         ///< the set's own; empty for single files
   bool calibration = false;       ///< a microphone or interface correction, not a take
   std::optional<Response> curve;  ///< for the preview; of sound files what the default recipe gives

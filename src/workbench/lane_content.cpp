@@ -97,8 +97,8 @@ LaneContent level_lane(const std::vector<LaidTake>& laid, Id chosen) {
     if (!alike) content.subtitle += "; drive or distance differ between the curves";
   }
   if (const auto range = extent(content.left)) {
-    // At least 25 dB high: less would make molehills into mountains; at most 60: a null's depth says
-    // little.
+    // At least 25 dB high: less would make molehills into mountains; at most 60: a null's depth
+    // says little.
     const double top = std::ceil((range->second + 3.0) / 5.0) * 5.0;
     content.fit_high = top;
     content.fit_low =

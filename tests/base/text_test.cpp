@@ -32,7 +32,8 @@ TEST(Text, GivesFrequenciesThreeDigitsAndAUnit) {
 
 // FIPS 180-4 example: the one-block message "abc" (NIST's published example values).
 TEST(Hash, GivesThePublishedDigestOfAbc) {
-  EXPECT_EQ(sha256_hex(std::string("abc")), "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad");
+  EXPECT_EQ(sha256_hex(std::string("abc")),
+            "ba7816bf8f01cfea414140de5dae2223b00361a396177a9cb410ff61f20015ad");
 }
 
 }  // namespace

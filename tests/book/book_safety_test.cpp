@@ -26,7 +26,8 @@ void run_sql(const std::filesystem::path& path, const char* sql) {
 /// Raw data of a size that spreads over many pages, different for every number.
 RawData big_raw(int number) {
   std::vector<double> x(20000);
-  for (std::size_t i = 0; i < x.size(); ++i) x[i] = std::sin(static_cast<double>(i) * (1.0 + number));
+  for (std::size_t i = 0; i < x.size(); ++i)
+    x[i] = std::sin(static_cast<double>(i) * (1.0 + number));
   return packed_recording(x, x, 48000.0);
 }
 
@@ -58,7 +59,9 @@ TEST(BookSafety, KillAtAnyMomentLosesNothingThatWasCommitted) {
     std::this_thread::sleep_for(std::chrono::microseconds(5000 + engine() % 120000));
     kill(child, SIGKILL);
     int last_told = -1;
-    for (int told = 0; read(pipe_ends[0], &told, sizeof(told)) == static_cast<ssize_t>(sizeof(told));) last_told = told;
+    for (int told = 0;
+         read(pipe_ends[0], &told, sizeof(told)) == static_cast<ssize_t>(sizeof(told));)
+      last_told = told;
     close(pipe_ends[0]);
     int status = 0;
     waitpid(child, &status, 0);
@@ -70,7 +73,8 @@ TEST(BookSafety, KillAtAnyMomentLosesNothingThatWasCommitted) {
     const auto takes = book->takes();
     ASSERT_TRUE(takes.has_value());
     EXPECT_GE(static_cast<int>(takes->size()), last_told + 1) << "round " << round;
-    for (std::size_t i = 0; i < takes->size(); ++i) EXPECT_EQ(*book->raw((*takes)[i].raw_hash), big_raw(static_cast<int>(i)).bytes);
+    for (std::size_t i = 0; i < takes->size(); ++i)
+      EXPECT_EQ(*book->raw((*takes)[i].raw_hash), big_raw(static_cast<int>(i)).bytes);
     if (last_told >= 0) {
       EXPECT_GE(std::stoi(*book->note(1)), last_told);
     }
@@ -95,7 +99,8 @@ TEST(BookSafety, AFullDiskIsSaidAndEverythingBeforeIsThere) {
     for (int i = 0; i < 100; ++i) {
       const auto kept = book->add_take(take, big_raw(i));
       if (kept) continue;
-      const bool said = kept.error().code == ErrorCode::kStorage && kept.error().message.find("disk") != std::string::npos;
+      const bool said = kept.error().code == ErrorCode::kStorage &&
+                        kept.error().message.find("disk") != std::string::npos;
       // The book goes on working for what it holds, and the step left nothing half done.
       const bool whole = book->takes().has_value() && static_cast<int>(book->takes()->size()) == i;
       _exit(said && whole && i > 0 ? 0 : 1);
@@ -126,14 +131,16 @@ TEST(BookSafety, ABookFromANewerVersionIsRefusedByNameAndLeftAlone) {
 
 TEST(BookSafety, ForeignFilesAreRefusedAndLeftAlone) {
   const TemporaryFolder folder;
-  test::write(folder / "text.lalo", "this is a shopping list, not a book, and long enough to hold a header\n");
+  test::write(folder / "text.lalo",
+              "this is a shopping list, not a book, and long enough to hold a header\n");
   test::write(folder / "empty.lalo", "");
   run_sql(folder / "other.lalo", "CREATE TABLE cellar(wine TEXT)");
   for (const char* name : {"text.lalo", "empty.lalo", "other.lalo"}) {
     const std::string before = test::slurp(folder / name);
     const auto book = Book::open(folder / name);
     ASSERT_FALSE(book.has_value()) << name;
-    EXPECT_NE(book.error().message.find("not a Lalometer book"), std::string::npos) << book.error().text();
+    EXPECT_NE(book.error().message.find("not a Lalometer book"), std::string::npos)
+        << book.error().text();
     EXPECT_NE(book.error().where.find(name), std::string::npos);
     EXPECT_EQ(test::slurp(folder / name), before) << name;
   }
@@ -145,15 +152,18 @@ TEST(BookSafety, ATruncatedBookIsSaidToBeDamagedAtEveryLength) {
   const TemporaryFolder folder;
   {
     SmallBook small(folder / "a.lalo");
-    for (int i = 0; i < 4; ++i) ASSERT_TRUE(small.book.add_take(small.text_take("t"), big_raw(i)).has_value());
+    for (int i = 0; i < 4; ++i)
+      ASSERT_TRUE(small.book.add_take(small.text_take("t"), big_raw(i)).has_value());
     ASSERT_TRUE(small.book.duplicate_to(folder / "whole.lalo").has_value());
   }
   const std::string whole = test::slurp(folder / "whole.lalo");
   for (const double share : {0.002, 0.01, 0.1, 0.5, 0.9}) {
     const auto path = folder / ("cut" + std::to_string(share) + ".lalo");
-    test::write(path, whole.substr(0, static_cast<std::size_t>(share * static_cast<double>(whole.size()))));
+    test::write(
+        path, whole.substr(0, static_cast<std::size_t>(share * static_cast<double>(whole.size()))));
     const auto book = Book::open(path);
-    // A cut in the raw pages may open; then reading what is gone must fail in words, not crash or lie.
+    // A cut in the raw pages may open; then reading what is gone must fail in words, not crash or
+    // lie.
     if (book.has_value()) {
       EXPECT_FALSE(book->check_integrity().has_value()) << share;
     } else {

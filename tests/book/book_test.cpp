@@ -91,7 +91,8 @@ TEST(Book, TakingIsNotAnEditAndCannotBeUndoneAway) {
   const TemporaryFolder folder;
   SmallBook small(folder / "a.lalo");
   ASSERT_TRUE(small.book.rename_subject(small.subject, "renamed").has_value());
-  ASSERT_TRUE(small.book.add_take(small.text_take("kept"), text_raw("100 80\n200 81\n")).has_value());
+  ASSERT_TRUE(
+      small.book.add_take(small.text_take("kept"), text_raw("100 80\n200 81\n")).has_value());
   while (!small.book.undo_name().empty()) ASSERT_TRUE(small.book.undo().has_value());
   EXPECT_EQ(small.book.takes()->size(), 1U);
 }
@@ -101,7 +102,10 @@ TEST(Book, TakesOfOneCallAreKeptAllOrNone) {
   SmallBook small(folder / "a.lalo");
   Take broken = small.text_take("broken");
   broken.variant_id = 999;  // no such variant: the foreign key refuses it
-  EXPECT_FALSE(small.book.add_takes({{small.text_take("good"), text_raw("1 2\n3 4\n")}, {broken, text_raw("5 6\n7 8\n")}}).has_value());
+  EXPECT_FALSE(small.book
+                   .add_takes({{small.text_take("good"), text_raw("1 2\n3 4\n")},
+                               {broken, text_raw("5 6\n7 8\n")}})
+                   .has_value());
   EXPECT_EQ(small.book.takes()->size(), 0U);
 }
 
@@ -118,7 +122,9 @@ TEST(Book, KeepsACalibrationOnceWithItsCurves) {
   SmallBook small(folder / "a.lalo");
   RigCalibration rig;
   rig.input_pa_per_unit = 12.5;
-  rig.microphone_correction = test::curve_from([](double f) { return std::polar(1.0 + f / 1e6, 0.1); }, Quantity::kRatio, 20.0, 20000.0, 3.0);
+  rig.microphone_correction =
+      test::curve_from([](double f) { return std::polar(1.0 + f / 1e6, 0.1); }, Quantity::kRatio,
+                       20.0, 20000.0, 3.0);
   const Id id = *small.book.add_rig(rig);
   EXPECT_EQ(*small.book.add_rig(rig), id);
   const auto back = small.book.rig(id);

@@ -35,7 +35,11 @@ Outcome run(std::vector<std::string> words) {
 }
 
 TEST(Cli, WrongUsageGivesTwoAndSaysSoOnStandardError) {
-  for (const std::vector<std::string>& words : {std::vector<std::string>{}, {"unknown"}, {"response"}, {"box-impedance", "x.zma"}, {"import", "x.frd"},
+  for (const std::vector<std::string>& words : {std::vector<std::string>{},
+                                                {"unknown"},
+                                                {"response"},
+                                                {"box-impedance", "x.zma"},
+                                                {"import", "x.frd"},
                                                 {"response", "x.frd", "--gate-ms", "-1"}}) {
     const Outcome outcome = run(words);
     EXPECT_EQ(outcome.status, 2);
@@ -70,7 +74,8 @@ TEST(Cli, ResponseOfAFileGivesItsRowsOneForOne) {
 TEST(Cli, ResponseWithoutPhaseHasNullPhases) {
   const TemporaryFolder folder;
   test::write(folder / "a.frd", "20 71\n100 80\n");
-  EXPECT_TRUE(run({"response", (folder / "a.frd").string(), "--json"}).parsed()["phase_deg"][0].is_null());
+  EXPECT_TRUE(
+      run({"response", (folder / "a.frd").string(), "--json"}).parsed()["phase_deg"][0].is_null());
 }
 
 TEST(Cli, ResponseOfAnImpulseFileIsGatedAndFindsTheReflection) {
@@ -78,8 +83,11 @@ TEST(Cli, ResponseOfAnImpulseFileIsGatedAndFindsTheReflection) {
   std::vector<double> h(9600, 0.0);
   h[300] = 0.5;
   h[300 + 240] = 0.2;  // 5 ms later
-  ASSERT_TRUE(write_file(folder / "ir.wav", *audio_bytes({48000.0, {h}, ""}, AudioFormat::kWavFloat32)).has_value());
-  const json j = run({"response", (folder / "ir.wav").string(), "--gate-ms", "4.5", "--json"}).parsed();
+  ASSERT_TRUE(
+      write_file(folder / "ir.wav", *audio_bytes({48000.0, {h}, ""}, AudioFormat::kWavFloat32))
+          .has_value());
+  const json j =
+      run({"response", (folder / "ir.wav").string(), "--gate-ms", "4.5", "--json"}).parsed();
   EXPECT_NEAR(j["valid_from_hz"].get<double>(), 1000.0 / 4.5, 0.1);
   EXPECT_NEAR(j["arrival_s"].get<double>(), 300.0 / 48000.0, 2e-6);
   EXPECT_NEAR(j["first_reflection_s"].get<double>(), 540.0 / 48000.0, 2e-5);
@@ -97,8 +105,12 @@ TEST(Cli, ResponseOfASetsSweepCountsTheArrivalFromTheSweepsStart) {
   const std::vector<double> sweep = exponential_sweep(*spec);
   std::vector<double> x(12000 + sweep.size() + 9600, 0.0);
   for (std::size_t i = 0; i < sweep.size(); ++i) x[12000 + 431 + i] += 0.5 * 0.3 * sweep[i];
-  ASSERT_TRUE(write_file(folder / "sw.wav", *audio_bytes({48000.0, {x}, ""}, AudioFormat::kWavFloat32)).has_value());
-  test::write(folder / "set.json", R"({"format": "lalometer-set", "version": 1, "subject": {"name": "s", "kind": "loudspeaker"}, "takes": [
+  ASSERT_TRUE(
+      write_file(folder / "sw.wav", *audio_bytes({48000.0, {x}, ""}, AudioFormat::kWavFloat32))
+          .has_value());
+  test::write(
+      folder / "set.json",
+      R"({"format": "lalometer-set", "version": 1, "subject": {"name": "s", "kind": "loudspeaker"}, "takes": [
     {"id": "sw", "kind": "sweep", "file": "sw.wav", "channel": 0, "stimulus": {"type": "exponential-sweep", "start_hz": 10,
      "stop_hz": 22000, "duration_s": 1.0, "lead_in_s": 0.25, "amplitude": 0.5}}]})");
   const json j = run({"response", folder.path().string(), "--gate-ms", "4", "--json"}).parsed();
@@ -117,15 +129,25 @@ TEST(Cli, ClippedRecordingsAreSaidSo) {
   std::vector<double> x = exponential_sweep(*spec);
   for (double& v : x) v = std::clamp(1.4 * v, -1.0, 1.0);
   x.resize(60000, 0.0);
-  ASSERT_TRUE(write_file(folder / "sw.wav", *audio_bytes({48000.0, {x}, ""}, AudioFormat::kWav24)).has_value());
-  const json j = run({"response", (folder / "sw.wav").string(), "--stimulus", "20,20000,1.0,0", "--json"}).parsed();
+  ASSERT_TRUE(write_file(folder / "sw.wav", *audio_bytes({48000.0, {x}, ""}, AudioFormat::kWav24))
+                  .has_value());
+  const json j =
+      run({"response", (folder / "sw.wav").string(), "--stimulus", "20,20000,1.0,0", "--json"})
+          .parsed();
   EXPECT_THAT(j["notes"].dump(), HasSubstr("clipped"));
 }
 
 TEST(Cli, BoxImpedanceGivesPeaksMinimumAndTuning) {
   const TemporaryFolder folder;
-  const DriverParameters d = elements_of({.fs_hz = 40.0, .qms = 5.0, .qes = 0.4, .vas_m3 = 0.03, .sd_m2 = 0.0132, .re_ohm = 5.6, .le_h = 0.0003});
-  const BoxLoad box{.kind = BoxLoad::Kind::kVented, .volume_m3 = 0.02, .ql = 10.0, .tuning_hz = 41.0};
+  const DriverParameters d = elements_of({.fs_hz = 40.0,
+                                          .qms = 5.0,
+                                          .qes = 0.4,
+                                          .vas_m3 = 0.03,
+                                          .sd_m2 = 0.0132,
+                                          .re_ohm = 5.6,
+                                          .le_h = 0.0003});
+  const BoxLoad box{
+      .kind = BoxLoad::Kind::kVented, .volume_m3 = 0.02, .ql = 10.0, .tuning_hz = 41.0};
   std::string text;
   const FrequencyAxis axis = FrequencyAxis::logarithmic(10.0, 20000.0, 48.0);
   for (const double f : axis.hz()) {
@@ -133,7 +155,8 @@ TEST(Cli, BoxImpedanceGivesPeaksMinimumAndTuning) {
     text += fmt::format("{} {} {}\n", f, std::abs(z), std::arg(z) * 180.0 / kPi);
   }
   test::write(folder / "b.zma", text);
-  const json j = run({"box-impedance", (folder / "b.zma").string(), "--loading", "vented", "--json"}).parsed();
+  const json j =
+      run({"box-impedance", (folder / "b.zma").string(), "--loading", "vented", "--json"}).parsed();
   EXPECT_NEAR(j["fb_hz"].get<double>(), 41.0, 0.5);
   EXPECT_LT(j["fl_hz"].get<double>(), 41.0);
   EXPECT_GT(j["fh_hz"].get<double>(), 41.0);
@@ -147,10 +170,16 @@ TEST(Cli, ImportThenExportGivesBackTheSameFileOfACurve) {
   const TemporaryFolder folder;
   test::write(folder / "z.zma", "20 6.5 10\n200 8.25 0\n2000 9 30\n");
   const std::string book = (folder / "b.lalo").string();
-  const json imported = run({"import", (folder / "z.zma").string(), "--book", book, "--json"}).parsed();
+  const json imported =
+      run({"import", (folder / "z.zma").string(), "--book", book, "--json"}).parsed();
   ASSERT_EQ(imported["take_ids"].size(), 1U);
-  EXPECT_EQ(run({"export", book, (folder / "out.zma").string(), "--take", imported["take_ids"][0].dump()}).status, 0);
-  const json back = run({"box-impedance", (folder / "out.zma").string(), "--loading", "sealed", "--json"}).parsed();
+  EXPECT_EQ(
+      run({"export", book, (folder / "out.zma").string(), "--take", imported["take_ids"][0].dump()})
+          .status,
+      0);
+  const json back =
+      run({"box-impedance", (folder / "out.zma").string(), "--loading", "sealed", "--json"})
+          .parsed();
   EXPECT_NEAR(back["minimum_ohm"].get<double>(), 6.5, 1e-9);
   EXPECT_EQ(run({"validate", book}).status, 0);
 }
@@ -160,13 +189,17 @@ TEST(Cli, AFailedImportTouchesNothing) {
   test::write(folder / "good.frd", "100 80\n200 81\n");
   test::write(folder / "bad.frd", "100 80\n");
   const std::string book = (folder / "b.lalo").string();
-  EXPECT_EQ(run({"import", (folder / "good.frd").string(), (folder / "bad.frd").string(), "--book", book}).status, 3);
+  EXPECT_EQ(
+      run({"import", (folder / "good.frd").string(), (folder / "bad.frd").string(), "--book", book})
+          .status,
+      3);
   EXPECT_FALSE(std::filesystem::exists(folder / "b.lalo"));
 }
 
 TEST(Cli, SimulateThenValidateThenResponse) {
   const TemporaryFolder folder;
-  test::write(folder / "s.json", R"({"subject": {"name": "S", "loading": "sealed", "box": {"net_volume_l": 10}}})");
+  test::write(folder / "s.json",
+              R"({"subject": {"name": "S", "loading": "sealed", "box": {"net_volume_l": 10}}})");
   const std::string out = (folder / "set").string();
   ASSERT_EQ(run({"simulate", (folder / "s.json").string(), out, "--seed", "3"}).status, 0);
   EXPECT_EQ(run({"validate", out, "--json"}).parsed()["takes"], 2);

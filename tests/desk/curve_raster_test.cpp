@@ -51,7 +51,8 @@ TEST(CurveRaster, JointsAreNotDarkerThanTheLine) {
 
 TEST(CurveRaster, BreaksAtNaNAndStaysInside) {
   QImage image = white(100, 40);
-  const PixelPoint line[] = {{-50.0F, 20.0F}, {30.0F, 20.0F}, {50.0F, std::nanf("")}, {70.0F, 20.0F}, {200.0F, -1e9F}};
+  const PixelPoint line[] = {
+      {-50.0F, 20.0F}, {30.0F, 20.0F}, {50.0F, std::nanf("")}, {70.0F, 20.0F}, {200.0F, -1e9F}};
   CurveRaster(image).draw(line, 1.5, Qt::black, {});
   EXPECT_GT(ink(image, 10), 1.0);
   EXPECT_EQ(ink(image, 50), 0.0);
@@ -69,7 +70,9 @@ TEST(CurveRaster, DashesLeaveGaps) {
 
 TEST(Thinned, KeepsTheExtremesOfEveryColumn) {
   std::vector<PixelPoint> many;
-  for (int i = 0; i < 10000; ++i) many.push_back({static_cast<float>(i) * 0.01F, i == 5050 ? 999.0F : std::sin(static_cast<float>(i))});
+  for (int i = 0; i < 10000; ++i)
+    many.push_back(
+        {static_cast<float>(i) * 0.01F, i == 5050 ? 999.0F : std::sin(static_cast<float>(i))});
   const std::vector<PixelPoint> few = thinned(many);
   EXPECT_LE(few.size(), 400U);
   bool spike = false;
@@ -80,20 +83,33 @@ TEST(Thinned, KeepsTheExtremesOfEveryColumn) {
 TEST(LanePicture, DrawsAnInvalidRangeFainterThanAValidOne) {
   LaneContent content;
   content.title = "Level";
-  Series s{.take_id = 1, .label = "a", .style = 0, .chosen = false, .x = {}, .y = {}, .valid_low = 1000.0, .valid_high = 1e9};
+  Series s{.take_id = 1,
+           .label = "a",
+           .style = 0,
+           .chosen = false,
+           .x = {},
+           .y = {},
+           .valid_low = 1000.0,
+           .valid_high = 1e9};
   for (double f = 20.0; f < 20000.0; f *= 1.01) {
     s.x.push_back(f);
     s.y.push_back(0.5);
   }
   content.left = {s};
-  const LanePictureInput in{content, lane_geometry(content, 800, 200, {}, {0.0, 1.0}), Theme::light(), 1.0, 1.5, PictureQuality::kFine};
+  const LanePictureInput in{content,
+                            lane_geometry(content, 800, 200, {}, {0.0, 1.0}),
+                            Theme::light(),
+                            1.0,
+                            1.5,
+                            PictureQuality::kFine};
   const QImage image = lane_picture(in);
   // Ink on a stretch of the curve over what the same stretch holds without it (grid, hatch).
   const auto ink = [&](double f) {
     const int x = static_cast<int>(in.geometry.across.px(f));
     int sum = 0;
     for (int dx = -12; dx <= 12; ++dx) {
-      for (int y = 95; y <= 105; ++y) sum += qRed(image.pixel(x + dx, y - 35)) - qRed(image.pixel(x + dx, y));
+      for (int y = 95; y <= 105; ++y)
+        sum += qRed(image.pixel(x + dx, y - 35)) - qRed(image.pixel(x + dx, y));
     }
     return sum;
   };

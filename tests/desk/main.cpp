@@ -14,7 +14,8 @@ int main(int argc, char** argv) {
   const QTemporaryDir home;
   qputenv("HOME", home.path().toUtf8());
   qputenv("XDG_CONFIG_HOME", home.path().toUtf8());
-  if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM") && qEnvironmentVariableIsEmpty("DISPLAY")) qputenv("QT_QPA_PLATFORM", "offscreen");
+  if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM") && qEnvironmentVariableIsEmpty("DISPLAY"))
+    qputenv("QT_QPA_PLATFORM", "offscreen");
   QCoreApplication::setOrganizationName(QStringLiteral("lalometer-test"));
   QCoreApplication::setApplicationName(QStringLiteral("lalometer-test"));
   QApplication app(argc, argv);

@@ -23,7 +23,8 @@ TEST(FrequencyTicks, LabelTheDecadesAndTwosAndFivesOfAWholeScore) {
   for (const Tick& tick : frequency_ticks(20.0, 20000.0, 560.0)) {
     if (!tick.label.empty()) labels.push_back(tick.label);
   }
-  EXPECT_EQ(labels, (std::vector<std::string>{"20", "50", "100", "200", "500", "1k", "2k", "5k", "10k", "20k"}));
+  EXPECT_EQ(labels, (std::vector<std::string>{"20", "50", "100", "200", "500", "1k", "2k", "5k",
+                                              "10k", "20k"}));
 }
 
 TEST(FrequencyTicks, NeverComeCloserThanFortyPixels) {
@@ -64,7 +65,8 @@ TEST(Shifted, StopsAtTheEnds) {
 }
 
 TEST(SpreadLabels, NeverOverlapAndKeepTheirOrder) {
-  const std::vector<double> placed = spread_labels({50.0, 49.0, 51.0, 200.0, 199.0}, 15.0, 0.0, 210.0);
+  const std::vector<double> placed =
+      spread_labels({50.0, 49.0, 51.0, 200.0, 199.0}, 15.0, 0.0, 210.0);
   EXPECT_LT(placed[1], placed[0]);
   EXPECT_LT(placed[0], placed[2]);
   EXPECT_LT(placed[4], placed[3]);

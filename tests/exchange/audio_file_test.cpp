@@ -10,14 +10,17 @@ namespace {
 AudioData sample_audio() {
   AudioData audio{44100.0, {{}, {}, {}}, ""};
   for (int i = 0; i < 1000; ++i) {
-    for (int c = 0; c < 3; ++c) audio.channels[static_cast<std::size_t>(c)].push_back(0.9 * std::sin(0.01 * i * (c + 1)));
+    for (int c = 0; c < 3; ++c)
+      audio.channels[static_cast<std::size_t>(c)].push_back(0.9 * std::sin(0.01 * i * (c + 1)));
   }
   return audio;
 }
 
 TEST(AudioFile, ComesBackInEveryFormat) {
   const AudioData audio = sample_audio();
-  const std::pair<AudioFormat, double> formats[] = {{AudioFormat::kWavFloat32, 6e-8}, {AudioFormat::kWav24, 1.3e-7}, {AudioFormat::kFlac24, 1.3e-7}};
+  const std::pair<AudioFormat, double> formats[] = {{AudioFormat::kWavFloat32, 6e-8},
+                                                    {AudioFormat::kWav24, 1.3e-7},
+                                                    {AudioFormat::kFlac24, 1.3e-7}};
   for (const auto& [format, step] : formats) {
     const auto bytes = audio_bytes(audio, format);
     ASSERT_TRUE(bytes.has_value()) << bytes.error().text();
@@ -25,7 +28,8 @@ TEST(AudioFile, ComesBackInEveryFormat) {
     ASSERT_TRUE(back.has_value()) << back.error().text();
     EXPECT_EQ(back->sample_rate_hz, 44100.0);
     ASSERT_EQ(back->channels.size(), 3U);
-    for (std::size_t c = 0; c < 3; ++c) test::expect_near(back->channels[c], audio.channels[c], step);
+    for (std::size_t c = 0; c < 3; ++c)
+      test::expect_near(back->channels[c], audio.channels[c], step);
   }
 }
 

@@ -65,7 +65,8 @@ TEST(MeasurementSet, WritingThenReadingGivesBackTheSame) {
     EXPECT_EQ(back->takes[i].take.conditions.distance_m, set->takes[i].take.conditions.distance_m);
     EXPECT_EQ(back->takes[i].take.conditions.more_json, set->takes[i].take.conditions.more_json);
   }
-  EXPECT_EQ(json::parse(back->subject.description_json), json::parse(set->subject.description_json));
+  EXPECT_EQ(json::parse(back->subject.description_json),
+            json::parse(set->subject.description_json));
   EXPECT_FALSE(write_set(*set, folder / "copy").has_value()) << "an existing set is left as it is";
 }
 
@@ -89,19 +90,25 @@ TEST_P(Flaws, AreErrorsThatNameTheTakeAndTheReason) {
 
 INSTANTIATE_TEST_SUITE_P(
     MeasurementSet, Flaws,
-    ::testing::Values(Flaw{"format", [](json& s) { s["format"] = "other"; }, "lalometer-set"},
-                      Flaw{"version", [](json& s) { s["version"] = 2; }, "version"},
-                      Flaw{"no subject", [](json& s) { s.erase("subject"); }, "subject"},
-                      Flaw{"loading", [](json& s) { s["subject"]["loading"] = "leaky"; }, "leaky"},
-                      Flaw{"no takes", [](json& s) { s.erase("takes"); }, "takes"},
-                      Flaw{"missing file", [](json& s) { s["takes"][0]["file"] = "none.zma"; }, "none.zma"},
-                      Flaw{"wrong kind of file", [](json& s) { s["takes"][0]["kind"] = "sweep"; }, "z.zma"},
-                      Flaw{"distance", [](json& s) { s["takes"][1]["distance_m"] = 0; }, "distance_m"},
-                      Flaw{"text for a number", [](json& s) { s["takes"][1]["distance_m"] = "far"; }, "\"h000\""},
-                      Flaw{"two angles", [](json& s) { s["takes"][1]["horizontal_deg"] = 10; s["takes"][1]["vertical_deg"] = 10; }, "angles"},
-                      Flaw{"angle", [](json& s) { s["takes"][1]["horizontal_deg"] = 190; }, "180"},
-                      Flaw{"variant", [](json& s) { s["takes"][1]["variant"] = "gone"; }, "gone"},
-                      Flaw{"same id", [](json& s) { s["takes"][1]["id"] = "z"; }, "Two takes"}),
+    ::testing::Values(
+        Flaw{"format", [](json& s) { s["format"] = "other"; }, "lalometer-set"},
+        Flaw{"version", [](json& s) { s["version"] = 2; }, "version"},
+        Flaw{"no subject", [](json& s) { s.erase("subject"); }, "subject"},
+        Flaw{"loading", [](json& s) { s["subject"]["loading"] = "leaky"; }, "leaky"},
+        Flaw{"no takes", [](json& s) { s.erase("takes"); }, "takes"},
+        Flaw{"missing file", [](json& s) { s["takes"][0]["file"] = "none.zma"; }, "none.zma"},
+        Flaw{"wrong kind of file", [](json& s) { s["takes"][0]["kind"] = "sweep"; }, "z.zma"},
+        Flaw{"distance", [](json& s) { s["takes"][1]["distance_m"] = 0; }, "distance_m"},
+        Flaw{"text for a number", [](json& s) { s["takes"][1]["distance_m"] = "far"; }, "\"h000\""},
+        Flaw{"two angles",
+             [](json& s) {
+               s["takes"][1]["horizontal_deg"] = 10;
+               s["takes"][1]["vertical_deg"] = 10;
+             },
+             "angles"},
+        Flaw{"angle", [](json& s) { s["takes"][1]["horizontal_deg"] = 190; }, "180"},
+        Flaw{"variant", [](json& s) { s["takes"][1]["variant"] = "gone"; }, "gone"},
+        Flaw{"same id", [](json& s) { s["takes"][1]["id"] = "z"; }, "Two takes"}),
     test::name_of_case);
 
 TEST(MeasurementSet, BrokenJsonNamesTheLine) {

@@ -45,21 +45,24 @@ const std::string kBlanks = "20.5 80.1 -3.5\n100 81.25 0\n2000 79 45\n";
 
 INSTANTIATE_TEST_SUITE_P(
     TextTable, Forms,
-    ::testing::Values(Form{"blanks", kBlanks}, Form{"tabs", "20.5\t80.1\t-3.5\n100\t81.25\t0\n2000\t79\t45\n"},
-                      Form{"commas", "20.5,80.1,-3.5\n100,81.25,0\n2000,79,45\n"},
-                      Form{"commas and blanks", "20.5, 80.1, -3.5\n100, 81.25, 0\n2000, 79, 45\n"},
-                      Form{"semicolons", "20.5;80.1;-3.5\n100;81.25;0\n2000;79;45\n"},
-                      Form{"decimal commas and semicolons", "20,5;80,1;-3,5\n100;81,25;0\n2000;79;45\n"},
-                      Form{"decimal commas and tabs", "20,5\t80,1\t-3,5\n100\t81,25\t0\n2000\t79\t45\n"},
-                      Form{"decimal commas and blanks", "20,5 80,1 -3,5\n100 81,25 0\n2000 79 45\n"},
-                      Form{"carriage returns", "20.5 80.1 -3.5\r100 81.25 0\r2000 79 45\r"},
-                      Form{"both line ends", "20.5 80.1 -3.5\r\n100 81.25 0\r\n2000 79 45"},
-                      Form{"byte order mark", "\xEF\xBB\xBF" + kBlanks},
-                      Form{"latin-1 comment", "* gr\xFC\xDF\n" + kBlanks},
-                      Form{"utf-16 little", utf16(kBlanks, false, true)}, Form{"utf-16 big", utf16(kBlanks, true, true)},
-                      Form{"utf-16 without mark", utf16(kBlanks, false, false)},
-                      Form{"comments of all kinds", "* a\n# b\n; c\n\"d\"\n// e\nFreq dB deg\n\n" + kBlanks + "# end\n"},
-                      Form{"exponents and signs", "+2.05e1 8.01E+1 -3.5\n1e2 81.25 -0\n2.0e3 79 +45\n"}),
+    ::testing::Values(
+        Form{"blanks", kBlanks}, Form{"tabs", "20.5\t80.1\t-3.5\n100\t81.25\t0\n2000\t79\t45\n"},
+        Form{"commas", "20.5,80.1,-3.5\n100,81.25,0\n2000,79,45\n"},
+        Form{"commas and blanks", "20.5, 80.1, -3.5\n100, 81.25, 0\n2000, 79, 45\n"},
+        Form{"semicolons", "20.5;80.1;-3.5\n100;81.25;0\n2000;79;45\n"},
+        Form{"decimal commas and semicolons", "20,5;80,1;-3,5\n100;81,25;0\n2000;79;45\n"},
+        Form{"decimal commas and tabs", "20,5\t80,1\t-3,5\n100\t81,25\t0\n2000\t79\t45\n"},
+        Form{"decimal commas and blanks", "20,5 80,1 -3,5\n100 81,25 0\n2000 79 45\n"},
+        Form{"carriage returns", "20.5 80.1 -3.5\r100 81.25 0\r2000 79 45\r"},
+        Form{"both line ends", "20.5 80.1 -3.5\r\n100 81.25 0\r\n2000 79 45"},
+        Form{"byte order mark", "\xEF\xBB\xBF" + kBlanks},
+        Form{"latin-1 comment", "* gr\xFC\xDF\n" + kBlanks},
+        Form{"utf-16 little", utf16(kBlanks, false, true)},
+        Form{"utf-16 big", utf16(kBlanks, true, true)},
+        Form{"utf-16 without mark", utf16(kBlanks, false, false)},
+        Form{"comments of all kinds",
+             "* a\n# b\n; c\n\"d\"\n// e\nFreq dB deg\n\n" + kBlanks + "# end\n"},
+        Form{"exponents and signs", "+2.05e1 8.01E+1 -3.5\n1e2 81.25 -0\n2.0e3 79 +45\n"}),
     test::name_of_case);
 
 struct Mistake {
@@ -82,22 +85,26 @@ TEST_P(Mistakes, AreErrorsThatNamePlaceAndReason) {
 
 INSTANTIATE_TEST_SUITE_P(
     TextTable, Mistakes,
-    ::testing::Values(Mistake{"missing magnitude", "100 80\n200\n300 81\n", "some.frd:2", "no second column"},
-                      Mistake{"empty column", "100;80\n200;;3\n", "some.frd:2", "nothing"},
-                      Mistake{"not a number", "100 80\n# c\n200 abc\n", "some.frd:3", "\"abc\""},
-                      Mistake{"nan", "100 80\n200 nan\n", "some.frd:2", "finite"},
-                      Mistake{"infinite frequency", "100 80\ninf 80\n", "some.frd:2", "finite"},
-                      Mistake{"broken frequency", "100 80\n2x0 81\n", "some.frd:2", "2x0"},
-                      Mistake{"words after a number", "165 mm woofer, 8 ohm\n100 80\n", "some.frd:1", "mm"},
-                      Mistake{"zero frequency", "0 80\n100 81\n", "some.frd:1", "above 0"},
-                      Mistake{"negative frequency", "10 80\n-100 81\n", "some.frd:2", "above 0"},
-                      Mistake{"one row", "100 80\n", "some.frd", "at least 2 rows"},
-                      Mistake{"no row", "nothing here\n", "some.frd", "found 0"},
-                      Mistake{"phase missing in one row", "100 80 1\n200 81\n300 82 3\n", "some.frd:2", "no phase"},
-                      Mistake{"absurd level", "100 80\n200 9999\n", "some.frd:2", "9999"},
-                      Mistake{"impedance of nothing", "100 8\n200 0\n", "some.frd:2", "ohm", ColumnKind::kImpedance},
-                      Mistake{"negative impedance", "100 8\n200 -4\n", "some.frd:2", "ohm", ColumnKind::kImpedance},
-                      Mistake{"binary", std::string("\x89PNG\0\1\0\0\3", 9), "some.frd", "not a text file"}),
+    ::testing::Values(
+        Mistake{"missing magnitude", "100 80\n200\n300 81\n", "some.frd:2", "no second column"},
+        Mistake{"empty column", "100;80\n200;;3\n", "some.frd:2", "nothing"},
+        Mistake{"not a number", "100 80\n# c\n200 abc\n", "some.frd:3", "\"abc\""},
+        Mistake{"nan", "100 80\n200 nan\n", "some.frd:2", "finite"},
+        Mistake{"infinite frequency", "100 80\ninf 80\n", "some.frd:2", "finite"},
+        Mistake{"broken frequency", "100 80\n2x0 81\n", "some.frd:2", "2x0"},
+        Mistake{"words after a number", "165 mm woofer, 8 ohm\n100 80\n", "some.frd:1", "mm"},
+        Mistake{"zero frequency", "0 80\n100 81\n", "some.frd:1", "above 0"},
+        Mistake{"negative frequency", "10 80\n-100 81\n", "some.frd:2", "above 0"},
+        Mistake{"one row", "100 80\n", "some.frd", "at least 2 rows"},
+        Mistake{"no row", "nothing here\n", "some.frd", "found 0"},
+        Mistake{"phase missing in one row", "100 80 1\n200 81\n300 82 3\n", "some.frd:2",
+                "no phase"},
+        Mistake{"absurd level", "100 80\n200 9999\n", "some.frd:2", "9999"},
+        Mistake{"impedance of nothing", "100 8\n200 0\n", "some.frd:2", "ohm",
+                ColumnKind::kImpedance},
+        Mistake{"negative impedance", "100 8\n200 -4\n", "some.frd:2", "ohm",
+                ColumnKind::kImpedance},
+        Mistake{"binary", std::string("\x89PNG\0\1\0\0\3", 9), "some.frd", "not a text file"}),
     test::name_of_case);
 
 TEST(TextTable, SortsRowsOutOfOrderAndSaysSo) {
@@ -113,15 +120,18 @@ TEST(TextTable, AveragesRepeatedFrequenciesAndSaysSo) {
   ASSERT_TRUE(table.has_value());
   ASSERT_EQ(table->rows.size(), 2U);
   EXPECT_EQ(table->rows[0].magnitude, 81.0);
-  EXPECT_NEAR(std::abs(table->rows[0].phase_deg), 180.0, 1e-9) << "directions, not numbers, are averaged";
+  EXPECT_NEAR(std::abs(table->rows[0].phase_deg), 180.0, 1e-9)
+      << "directions, not numbers, are averaged";
   EXPECT_THAT(table->notes[0], HasSubstr("averaged"));
 }
 
 TEST(CurveFile, WritingThenReadingGivesBackTheSameNumbers) {
   test::Normals normal(11);
   for (const ColumnKind kind : {ColumnKind::kResponse, ColumnKind::kImpedance}) {
-    const Quantity quantity = kind == ColumnKind::kImpedance ? Quantity::kImpedance : Quantity::kPressure;
-    const Response r = test::curve_from([&](double) { return std::polar(0.3 + std::abs(normal()), normal()); }, quantity);
+    const Quantity quantity =
+        kind == ColumnKind::kImpedance ? Quantity::kImpedance : Quantity::kPressure;
+    const Response r = test::curve_from(
+        [&](double) { return std::polar(0.3 + std::abs(normal()), normal()); }, quantity);
     const std::string text = curve_text(r, {"a comment"});
     const auto table = read(text, kind);
     ASSERT_TRUE(table.has_value()) << table.error().text();
@@ -143,7 +153,8 @@ TEST(GuessedKind, GoesByEndingThenCommentsThenNumbers) {
   EXPECT_EQ(guessed_kind("a.txt", *read("* Hz Ohm\n100 80\n200 81\n")), ColumnKind::kImpedance);
   EXPECT_EQ(guessed_kind("a.txt", *read("100 80\n200 81\n")), ColumnKind::kResponse);
   EXPECT_EQ(guessed_kind("a.txt", plain), ColumnKind::kImpedance);
-  EXPECT_FALSE(guessed_kind("a.txt", *read("100 -1\n200 0.2\n")).has_value()) << "nobody can tell: the user must";
+  EXPECT_FALSE(guessed_kind("a.txt", *read("100 -1\n200 0.2\n")).has_value())
+      << "nobody can tell: the user must";
 }
 
 }  // namespace

@@ -9,12 +9,14 @@
 namespace {
 
 /// Floors of the house, from the ground. A room includes from itself and from rooms below.
-const std::map<std::string, int> kFloors = {{"base", 0},     {"acoustics", 1}, {"diagnosis", 2}, {"book", 3}, {"exchange", 4},
-                                            {"rig", 5},      {"workbench", 6}, {"desk", 7},      {"cli", 7}};
+const std::map<std::string, int> kFloors = {{"base", 0},      {"acoustics", 1}, {"diagnosis", 2},
+                                            {"book", 3},      {"exchange", 4},  {"rig", 5},
+                                            {"workbench", 6}, {"desk", 7},      {"cli", 7}};
 
 /// Libraries that stay behind one room's wall.
-const std::map<std::string, std::string> kWalls = {{"SQLiteCpp/", "book"}, {"sqlite3.h", "book"}, {"sndfile.h", "exchange"},
-                                                   {"fftw3.h", "acoustics"}, {"CLI/", "cli"}, {"openssl/", "base"}};
+const std::map<std::string, std::string> kWalls = {
+    {"SQLiteCpp/", "book"},   {"sqlite3.h", "book"}, {"sndfile.h", "exchange"},
+    {"fftw3.h", "acoustics"}, {"CLI/", "cli"},       {"openssl/", "base"}};
 
 TEST(House, NoRoomIncludesFromARoomAboveIt) {
   const std::regex include(R"(^\s*#include\s+["<]([^">]+)[">])");

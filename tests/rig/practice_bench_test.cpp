@@ -36,8 +36,10 @@ TEST(PracticeBench, IsDeterministicBySeed) {
 
 TEST(PracticeBench, RefusesWhatItCannotDoByName) {
   PracticeBench bench(setup());
-  EXPECT_NE(bench.prepare({12345.0, 0, 1, Hookup::kMicrophone}).error().message.find("12345"), std::string::npos);
-  EXPECT_NE(bench.prepare({48000.0, 0, 7, Hookup::kMicrophone}).error().message.find("8"), std::string::npos);
+  EXPECT_NE(bench.prepare({12345.0, 0, 1, Hookup::kMicrophone}).error().message.find("12345"),
+            std::string::npos);
+  EXPECT_NE(bench.prepare({48000.0, 0, 7, Hookup::kMicrophone}).error().message.find("8"),
+            std::string::npos);
   EXPECT_FALSE(bench.run(click(200, 0.1), {}, {}).has_value()) << "a stream that was not opened";
 }
 
@@ -68,7 +70,8 @@ TEST(PracticeBench, ClipsItsInputAtFullScale) {
   }
 }
 
-// Energy does not appear from nowhere: impedance real part is above 0 at all frequencies, for both variants.
+// Energy does not appear from nowhere: impedance real part is above 0 at all frequencies, for both
+// variants.
 TEST(PracticeSpeaker, IsPassive) {
   for (const bool lined : {false, true}) {
     for (double f = 2.0; f < 40000.0; f *= 1.02) {
@@ -77,14 +80,17 @@ TEST(PracticeSpeaker, IsPassive) {
   }
 }
 
-// Image source: microphone and driver 1.2 m up and 1 m apart, floor path sqrt(1 + 2.4^2) = 2.6 m (hand calculation).
+// Image source: microphone and driver 1.2 m up and 1 m apart, floor path sqrt(1 + 2.4^2) = 2.6 m
+// (hand calculation).
 TEST(PracticeSpeaker, FloorReflectionTravelsTheImagePath) {
   PracticeSpeaker s = kiosk_two_way(false);
   s.woofer_y_m = s.tweeter_y_m = s.port_y_m = 0.0;
-  const PracticeOutput out = solve_speaker(s, {.distance_m = 1.0, .origin_height_m = 1.2, .floor_reflection = 0.8}, 1000.0);
+  const PracticeOutput out = solve_speaker(
+      s, {.distance_m = 1.0, .origin_height_m = 1.2, .floor_reflection = 0.8}, 1000.0);
   const std::complex<double> ratio = out.reflected_pa_per_v / out.direct_pa_per_v;
   EXPECT_NEAR(std::abs(ratio), 0.8 / 2.6, 1e-9);
-  EXPECT_NEAR(test::wrapped_deg(std::arg(ratio) * 180.0 / kPi + 360.0 * 1000.0 * 1.6 / 343.0), 0.0, 1e-6);
+  EXPECT_NEAR(test::wrapped_deg(std::arg(ratio) * 180.0 / kPi + 360.0 * 1000.0 * 1.6 / 343.0), 0.0,
+              1e-6);
 }
 
 TEST(PracticeSpeaker, LevelFallsAsOneOverDistance) {

@@ -32,7 +32,9 @@ class TemporaryFolder {
     std::filesystem::remove_all(path_, ignored);
   }
   [[nodiscard]] const std::filesystem::path& path() const { return path_; }
-  [[nodiscard]] std::filesystem::path operator/(const std::string& name) const { return path_ / name; }
+  [[nodiscard]] std::filesystem::path operator/(const std::string& name) const {
+    return path_ / name;
+  }
 
  private:
   std::filesystem::path path_;
@@ -52,7 +54,9 @@ class Normals {
  public:
   explicit Normals(std::uint64_t seed) : engine_(seed) {}
   double operator()() {
-    const auto uniform = [this] { return (static_cast<double>(engine_() >> 11U) + 0.5) * 0x1.0p-53; };
+    const auto uniform = [this] {
+      return (static_cast<double>(engine_() >> 11U) + 0.5) * 0x1.0p-53;
+    };
     const double radius = std::sqrt(-2.0 * std::log(uniform()));
     return radius * std::cos(2.0 * kPi * uniform());
   }
@@ -62,7 +66,8 @@ class Normals {
 };
 
 /// Compares element by element and names the first that is off; NaN never passes.
-inline void expect_near(std::span<const double> got, std::span<const double> want, double tolerance) {
+inline void expect_near(std::span<const double> got, std::span<const double> want,
+                        double tolerance) {
   ASSERT_EQ(got.size(), want.size());
   for (std::size_t i = 0; i < got.size(); ++i) {
     ASSERT_TRUE(std::isfinite(got[i])) << "at " << i;
@@ -72,8 +77,8 @@ inline void expect_near(std::span<const double> got, std::span<const double> wan
 
 /// A curve from a function of frequency over a log axis.
 template <class Function>
-Response curve_from(Function value, Quantity quantity, double low_hz = 10.0, double high_hz = 20000.0,
-                    double per_octave = 48.0) {
+Response curve_from(Function value, Quantity quantity, double low_hz = 10.0,
+                    double high_hz = 20000.0, double per_octave = 48.0) {
   FrequencyAxis axis = FrequencyAxis::logarithmic(low_hz, high_hz, per_octave);
   std::vector<std::complex<double>> values;
   for (std::size_t i = 0; i < axis.size(); ++i) values.push_back(value(axis[i]));
@@ -88,6 +93,8 @@ inline constexpr auto name_of_case = [](const auto& one) {
   return name;
 };
 
-inline double wrapped_deg(double degrees) { return degrees - 360.0 * std::round(degrees / 360.0); }
+inline double wrapped_deg(double degrees) {
+  return degrees - 360.0 * std::round(degrees / 360.0);
+}
 
 }  // namespace lalometer::test

@@ -17,11 +17,13 @@ TakeRequest request(TakeKind kind, double distance_m = 1.0) {
   return r;
 }
 
-Analysis measured(const PracticeBenchSetup& setup, const TakeRequest& wanted, const Recipe& recipe) {
+Analysis measured(const PracticeBenchSetup& setup, const TakeRequest& wanted,
+                  const Recipe& recipe) {
   PracticeBench bench(setup);
   const auto outcome = run_take(bench, setup.rig, wanted, {}, {});
   EXPECT_TRUE(outcome.has_value() && outcome->accepted);
-  const RawData raw = packed_recording(outcome->recording.measured, outcome->recording.loopback, 48000.0);
+  const RawData raw =
+      packed_recording(outcome->recording.measured, outcome->recording.loopback, 48000.0);
   auto a = analysed({outcome->take, raw.bytes, setup.rig, recipe});
   EXPECT_TRUE(a.has_value()) << a.error().text();
   return std::move(*a);
@@ -39,7 +41,8 @@ Worst against_truth(const Analysis& a, const PracticeBenchSetup& setup) {
   for (std::size_t i = 0; i < a.curve.size(); ++i) {
     const double f = a.curve.axis()[i];
     if (!a.curve.valid().contains(f) || f > 20000.0) continue;
-    const auto truth = solve_speaker(setup.speaker, setup.room, f).direct_pa_per_v * 2.83 * std::polar(1.0, 2.0 * kPi * f * flight_s);
+    const auto truth = solve_speaker(setup.speaker, setup.room, f).direct_pa_per_v * 2.83 *
+                       std::polar(1.0, 2.0 * kPi * f * flight_s);
     const auto ratio = a.curve.value(i) / truth;
     EXPECT_TRUE(std::isfinite(ratio.real()));
     worst.level_db = std::max(worst.level_db, std::abs(20.0 * std::log10(std::abs(ratio))));
@@ -63,7 +66,8 @@ TEST(Accuracy, ResponseComesBackWithinATenthOfADecibelAndOneDegree) {
         PracticeBenchSetup setup = demo_bench(lined);
         setup.seed = seed;
         setup.latency_samples = latency;
-        const Worst worst = against_truth(measured(setup, request(TakeKind::kResponse), plain(0.004)), setup);
+        const Worst worst =
+            against_truth(measured(setup, request(TakeKind::kResponse), plain(0.004)), setup);
         EXPECT_LT(worst.level_db, 0.1) << "latency " << latency;
         EXPECT_LT(worst.phase_deg, 1.0) << "latency " << latency;
       }
@@ -75,7 +79,8 @@ TEST(Accuracy, ResponseComesBackWithinATenthOfADecibelAndOneDegree) {
 TEST(Accuracy, HoldsWithNoiseSixtyDecibelsDown) {
   PracticeBenchSetup setup = demo_bench(false);
   setup.microphone_noise_pa = 0.00063;
-  const Worst worst = against_truth(measured(setup, request(TakeKind::kResponse), plain(0.0035)), setup);
+  const Worst worst =
+      against_truth(measured(setup, request(TakeKind::kResponse), plain(0.0035)), setup);
   EXPECT_LT(worst.level_db, 0.1);
   EXPECT_LT(worst.phase_deg, 1.0);
 }
@@ -83,8 +88,12 @@ TEST(Accuracy, HoldsWithNoiseSixtyDecibelsDown) {
 TEST(Accuracy, MicrophoneCorrectionIsTakenOut) {
   PracticeBenchSetup setup = demo_bench(false);
   setup.rig.microphone_correction = test::curve_from(
-      [](double f) { return std::polar(std::pow(10.0, 0.15 * std::log2(f / 1000.0) / 20.0 * 4.0), 0.0); }, Quantity::kRatio, 5.0, 24000.0, 12.0);
-  const Worst worst = against_truth(measured(setup, request(TakeKind::kResponse), plain(0.004)), setup);
+      [](double f) {
+        return std::polar(std::pow(10.0, 0.15 * std::log2(f / 1000.0) / 20.0 * 4.0), 0.0);
+      },
+      Quantity::kRatio, 5.0, 24000.0, 12.0);
+  const Worst worst =
+      against_truth(measured(setup, request(TakeKind::kResponse), plain(0.004)), setup);
   EXPECT_LT(worst.level_db, 0.1);
 }
 
@@ -95,7 +104,8 @@ TEST(Accuracy, ImpedanceComesBackWithinHalfAPerCentAndHalfADegree) {
     for (std::size_t i = 0; i < a.curve.size(); ++i) {
       const double f = a.curve.axis()[i];
       if (f < 10.0 || f > 20000.0) continue;
-      const auto ratio = a.curve.value(i) / solve_speaker(setup.speaker, setup.room, f).impedance_ohm;
+      const auto ratio =
+          a.curve.value(i) / solve_speaker(setup.speaker, setup.room, f).impedance_ohm;
       ASSERT_NEAR(std::abs(ratio), 1.0, 0.005) << f;
       ASSERT_NEAR(std::arg(ratio) * 180.0 / kPi, 0.0, 0.5) << f;
     }
@@ -110,13 +120,15 @@ TEST(Accuracy, JigCalibrationMendsAWrongResistor) {
   const auto ratio_with = [&](PracticeBenchSetup::JigLoad load) {
     PracticeBenchSetup s = setup;
     s.jig_load = load;
-    // Any fixed resistor in the formula will do to get the ratio back out of an impedance: m = Z / (Z + R).
+    // Any fixed resistor in the formula will do to get the ratio back out of an impedance: m = Z /
+    // (Z + R).
     RigCalibration neutral = s.rig;
     neutral.cable_ohm = 0.0;
     PracticeBench bench(s);
     const auto outcome = run_take(bench, s.rig, request(TakeKind::kImpedance), {}, {});
     EXPECT_TRUE(outcome.has_value());
-    const RawData raw = packed_recording(outcome->recording.measured, outcome->recording.loopback, 48000.0);
+    const RawData raw =
+        packed_recording(outcome->recording.measured, outcome->recording.loopback, 48000.0);
     const Analysis a = *analysed({outcome->take, raw.bytes, neutral, {}});
     std::vector<std::complex<double>> m;
     for (const auto& z : a.curve.values()) m.push_back(z / (z + neutral.reference_ohm));
@@ -125,17 +137,22 @@ TEST(Accuracy, JigCalibrationMendsAWrongResistor) {
   using Load = PracticeBenchSetup::JigLoad;
   const Response short_ratio = ratio_with(Load::kShort);
   RigCalibration calibrated = setup.rig;
-  calibrated.jig = JigCalibration{ratio_with(Load::kOpen), short_ratio, ratio_with(Load::kKnown10Ohm), 10.0};
+  calibrated.jig =
+      JigCalibration{ratio_with(Load::kOpen), short_ratio, ratio_with(Load::kKnown10Ohm), 10.0};
   PracticeBench bench(setup);
   const auto outcome = run_take(bench, setup.rig, request(TakeKind::kImpedance), {}, {});
-  const RawData raw = packed_recording(outcome->recording.measured, outcome->recording.loopback, 48000.0);
+  const RawData raw =
+      packed_recording(outcome->recording.measured, outcome->recording.loopback, 48000.0);
   const auto worst = [&](const RigCalibration& rig) {
     const Analysis a = *analysed({outcome->take, raw.bytes, rig, {}});
     double error = 0.0;
     for (std::size_t i = 0; i < a.curve.size(); ++i) {
       const double f = a.curve.axis()[i];
       if (f < 10.0 || f > 10000.0) continue;
-      error = std::max(error, std::abs(a.curve.value(i) / solve_speaker(setup.speaker, setup.room, f).impedance_ohm - 1.0));
+      error = std::max(
+          error,
+          std::abs(a.curve.value(i) / solve_speaker(setup.speaker, setup.room, f).impedance_ohm -
+                   1.0));
     }
     return error;
   };
@@ -160,7 +177,8 @@ TEST(Analysis, KeyChangesWithEverythingThatChangesTheResult) {
 TEST(Analysis, AReflectionInsideTheGateIsSaid) {
   const Analysis a = measured(demo_bench(false), request(TakeKind::kResponse), plain(0.008));
   bool said = false;
-  for (const std::string& note : a.notes) said = said || note.find("inside the gate") != std::string::npos;
+  for (const std::string& note : a.notes)
+    said = said || note.find("inside the gate") != std::string::npos;
   EXPECT_TRUE(said);
 }
 

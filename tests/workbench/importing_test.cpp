@@ -20,7 +20,10 @@ TEST(Preview, PutsEveryFileIntoItemsOrProblems) {
   test::write(folder / "b.zma", "100 8 0\n200 -1 0\n");
   test::write(folder / "mic.cal", "100 0.5\n200 0.1\n");
   test::write(folder / "fake.wav", "not a sound");
-  const ImportPreview preview = preview_import({folder / "a.frd", folder / "b.zma", folder / "mic.cal", folder / "fake.wav", folder / "gone.frd"}, {});
+  const ImportPreview preview =
+      preview_import({folder / "a.frd", folder / "b.zma", folder / "mic.cal", folder / "fake.wav",
+                      folder / "gone.frd"},
+                     {});
   ASSERT_EQ(preview.items.size(), 2U);
   EXPECT_THAT(preview.items[0].understood, HasSubstr("2 rows"));
   EXPECT_TRUE(preview.items[1].calibration);
@@ -75,7 +78,9 @@ TEST(Import, OfASimulatedSetGivesTheResponseOfItsTruth) {
   for (const ImportItem& item : preview.items) {
     ASSERT_TRUE(item.curve.has_value());
     const PracticeOutput truth = solve_speaker(bench.speaker, bench.room, 1000.0);
-    const double want = item.take.kind == TakeKind::kImpedance ? std::abs(truth.impedance_ohm) : std::abs(truth.direct_pa_per_v) * 2.83;
+    const double want = item.take.kind == TakeKind::kImpedance
+                            ? std::abs(truth.impedance_ohm)
+                            : std::abs(truth.direct_pa_per_v) * 2.83;
     EXPECT_NEAR(std::abs(value_at(*item.curve, 1000.0)) / want, 1.0, 0.005);
   }
 }
@@ -120,12 +125,15 @@ TEST(Export, OfATakeIsOnlyWhatIsValid) {
 
 TEST(ImportedCurve, WithItsDelayIncludedLosesTheFlightTime) {
   const TemporaryFolder folder;
-  const Response delayed = test::curve_from([](double f) { return std::polar(1.0, -2.0 * kPi * f / 343.0); }, Quantity::kPressure, 100.0, 10000.0, 96.0);
+  const Response delayed =
+      test::curve_from([](double f) { return std::polar(1.0, -2.0 * kPi * f / 343.0); },
+                       Quantity::kPressure, 100.0, 10000.0, 96.0);
   Take take;
   take.form = RawForm::kTextFile;
   take.conditions.delay_included = true;
   std::string text;
-  for (std::size_t i = 0; i < delayed.size(); ++i) text += fmt::format("{} {} {}\n", delayed.axis()[i], delayed.level_db(i), delayed.phase_deg(i));
+  for (std::size_t i = 0; i < delayed.size(); ++i)
+    text += fmt::format("{} {} {}\n", delayed.axis()[i], delayed.level_db(i), delayed.phase_deg(i));
   Recipe recipe;
   recipe.smoothing = 0;
   const auto a = analysed({take, test::text_raw(text).bytes, {}, recipe});
@@ -134,8 +142,11 @@ TEST(ImportedCurve, WithItsDelayIncludedLosesTheFlightTime) {
 }
 
 TEST(Simulate, SaysWhatTheBenchCannotPlay) {
-  EXPECT_THAT(practice_speaker_of(R"({"loading": "horn"})", "s.json").error().text(), HasSubstr("horn"));
-  EXPECT_THAT(practice_speaker_of(R"({"drivers": [{"role": "midrange"}]})", "s.json").error().text(), HasSubstr("midrange"));
+  EXPECT_THAT(practice_speaker_of(R"({"loading": "horn"})", "s.json").error().text(),
+              HasSubstr("horn"));
+  EXPECT_THAT(
+      practice_speaker_of(R"({"drivers": [{"role": "midrange"}]})", "s.json").error().text(),
+      HasSubstr("midrange"));
   EXPECT_FALSE(practice_speaker_of(R"({"box": {"net_volume_l": -3}})", "s.json").has_value());
   EXPECT_FALSE(practice_speaker_of("[", "s.json").has_value());
 }

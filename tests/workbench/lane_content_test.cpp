@@ -17,8 +17,11 @@ LaidTake laid(TakeKind kind, Response curve, const std::string& name = "t", Id i
   one.take.variant_id = id;
   one.take.colour = static_cast<int>(id) - 1;
   one.variant_name = "variant " + std::to_string(id);
-  one.analysis = std::make_shared<Analysis>(Analysis{.curve = std::move(curve), .impulse = std::nullopt, .first_reflection_s = std::nullopt,
-                                                     .gate_s = 0.004, .notes = {}});
+  one.analysis = std::make_shared<Analysis>(Analysis{.curve = std::move(curve),
+                                                     .impulse = std::nullopt,
+                                                     .first_reflection_s = std::nullopt,
+                                                     .gate_s = 0.004,
+                                                     .notes = {}});
   return one;
 }
 
@@ -36,7 +39,9 @@ TEST(Lanes, EmptyOnesSayWhatToDoNext) {
 }
 
 TEST(Lanes, TakeOnlyTheirOwnKind) {
-  const std::vector<LaidTake> all = {laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", 1), laid(TakeKind::kImpedance, flat(Quantity::kImpedance, 8.0), "z", 2)};
+  const std::vector<LaidTake> all = {
+      laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", 1),
+      laid(TakeKind::kImpedance, flat(Quantity::kImpedance, 8.0), "z", 2)};
   EXPECT_EQ(lane_kind("level")->build(all, 1).left.size(), 1U);
   const LaneContent z = lane_kind("impedance")->build(all, 1);
   ASSERT_EQ(z.left.size(), 1U);
@@ -45,8 +50,11 @@ TEST(Lanes, TakeOnlyTheirOwnKind) {
 }
 
 TEST(Lanes, HatchWhereNoCurveIsValid) {
-  const std::vector<LaidTake> all = {laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({300.0, 20000.0}), "a", 1),
-                                     laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({250.0, 18000.0}), "b", 2)};
+  const std::vector<LaidTake> all = {
+      laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({300.0, 20000.0}), "a",
+           1),
+      laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({250.0, 18000.0}), "b",
+           2)};
   const LaneContent content = lane_kind("level")->build(all, 1);
   EXPECT_EQ(content.hatch_below, 250.0);
   EXPECT_EQ(content.hatch_above, 20000.0);
@@ -54,14 +62,16 @@ TEST(Lanes, HatchWhereNoCurveIsValid) {
 }
 
 TEST(Lanes, SayWhenComparedCurvesWereTakenDifferently) {
-  std::vector<LaidTake> all = {laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "a", 1), laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "b", 2)};
+  std::vector<LaidTake> all = {laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "a", 1),
+                               laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "b", 2)};
   EXPECT_THAT(lane_kind("level")->build(all, 1).subtitle, HasSubstr("2.83 V"));
   all[1].take.conditions.distance_m = 2.0;
   EXPECT_THAT(lane_kind("level")->build(all, 1).subtitle, HasSubstr("differ"));
 }
 
 TEST(Lanes, BreakThePhaseWhereItWraps) {
-  const Response turning = test::curve_from([](double f) { return std::polar(1.0, -0.002 * f); }, Quantity::kPressure);
+  const Response turning =
+      test::curve_from([](double f) { return std::polar(1.0, -0.002 * f); }, Quantity::kPressure);
   const LaneContent content = lane_kind("phase")->build({laid(TakeKind::kResponse, turning)}, 1);
   int breaks = 0;
   for (const double y : content.left[0].y) breaks += std::isnan(y) ? 1 : 0;
@@ -70,8 +80,12 @@ TEST(Lanes, BreakThePhaseWhereItWraps) {
 }
 
 TEST(CursorValues, CarryUnitsAndSayWhatIsNotValid) {
-  const std::vector<LaidTake> all = {laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({250.0, 20000.0}), "r", 1),
-                                     laid(TakeKind::kImpedance, test::curve_from([](double) { return std::polar(14.8, -0.3); }, Quantity::kImpedance), "z", 2)};
+  const std::vector<LaidTake> all = {
+      laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({250.0, 20000.0}), "r",
+           1),
+      laid(TakeKind::kImpedance,
+           test::curve_from([](double) { return std::polar(14.8, -0.3); }, Quantity::kImpedance),
+           "z", 2)};
   const auto at = cursor_values(all, 1000.0);
   ASSERT_EQ(at.size(), 2U);
   EXPECT_EQ(at[0].text, "94.0 dB");
@@ -86,7 +100,8 @@ TEST(KeyFigures, RestOnTheirRange) {
   ASSERT_FALSE(figures.empty());
   EXPECT_EQ(figures[0].value, "94.0 dB");
   EXPECT_EQ(figures[0].basis, "300 Hz to 3 kHz");
-  for (const KeyFigure& f : key_figures(laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({500.0, 20000.0})))) {
+  for (const KeyFigure& f : key_figures(laid(
+           TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({500.0, 20000.0})))) {
     EXPECT_NE(f.name, "Mean level") << "a mean from 300 Hz cannot rest on data from 500 Hz";
   }
 }

@@ -42,13 +42,17 @@ TEST(TakeRunner, RefusesEachMishapByItsOwnName) {
   EXPECT_THAT(refusals(taken({.input_gain = 80.0})), ::testing::Contains("clipping"));
   EXPECT_THAT(refusals(taken({.loopback_missing = true})), ::testing::Contains("loopback-missing"));
   EXPECT_THAT(refusals(taken({.measure_missing = true})), ::testing::Contains("no-signal"));
-  EXPECT_THAT(refusals(taken({.lost = PracticeFaults::Samples{0.9, 1}})), ::testing::Contains("lost-samples"));
-  EXPECT_THAT(refusals(taken({.doubled = PracticeFaults::Samples{0.7, 64}})), ::testing::Contains("lost-samples"));
+  EXPECT_THAT(refusals(taken({.lost = PracticeFaults::Samples{0.9, 1}})),
+              ::testing::Contains("lost-samples"));
+  EXPECT_THAT(refusals(taken({.doubled = PracticeFaults::Samples{0.7, 64}})),
+              ::testing::Contains("lost-samples"));
 }
 
 TEST(TakeRunner, EveryRefusalSaysWhatToDo) {
-  for (const PracticeFaults& faults : {PracticeFaults{.input_gain = 80.0}, PracticeFaults{.loopback_missing = true},
-                                       PracticeFaults{.measure_missing = true}, PracticeFaults{.lost = PracticeFaults::Samples{0.9, 64}}}) {
+  for (const PracticeFaults& faults :
+       {PracticeFaults{.input_gain = 80.0}, PracticeFaults{.loopback_missing = true},
+        PracticeFaults{.measure_missing = true},
+        PracticeFaults{.lost = PracticeFaults::Samples{0.9, 64}}}) {
     const TakeOutcome outcome = taken(faults);
     EXPECT_FALSE(outcome.accepted);
     for (const Remark& r : outcome.take.remarks) {
@@ -61,7 +65,8 @@ TEST(TakeRunner, EveryRefusalSaysWhatToDo) {
 
 TEST(TakeRunner, ALowLevelIsADoubt) {
   bool doubted = false;
-  for (const Remark& r : taken({.input_gain = 0.02}).take.remarks) doubted = doubted || (r.code == "low-level" && r.weight == Remark::Weight::kDoubt);
+  for (const Remark& r : taken({.input_gain = 0.02}).take.remarks)
+    doubted = doubted || (r.code == "low-level" && r.weight == Remark::Weight::kDoubt);
   EXPECT_TRUE(doubted);
 }
 
@@ -76,7 +81,8 @@ TEST(TakeRunner, LimitsStartAndDriveByTheDriversKindWithItsCaution) {
   ASSERT_EQ(limited_request.remarks.size(), 2U);
   EXPECT_THAT(limited_request.remarks[0].advice, ::testing::HasSubstr("capacitor"));
   const TakeOutcome outcome = taken({}, wanted);
-  EXPECT_GE(outcome.take.conditions.stimulus.start_hz, 500.0) << "the runner itself must hold to the limit";
+  EXPECT_GE(outcome.take.conditions.stimulus.start_hz, 500.0)
+      << "the runner itself must hold to the limit";
 }
 
 TEST(TakeRunner, RefusesADriveTheRigCannotGive) {
@@ -95,8 +101,10 @@ TEST(TakeRunner, SetsAsideTheOneRepeatThatDisagrees) {
     SlamOnce() : bench_(demo_bench(false)) {}
     DeviceAbility ability() const override { return bench_.ability(); }
     Result<void> prepare(const StreamSetup& setup) override { return bench_.prepare(setup); }
-    Result<Recording> run(const std::vector<double>& output, std::stop_token stop, const Progress& progress) override {
-      bench_.setup().faults.slam = ++run_ == 2 ? std::optional(PracticeFaults::Samples{0.8, 9000}) : std::nullopt;
+    Result<Recording> run(const std::vector<double>& output, std::stop_token stop,
+                          const Progress& progress) override {
+      bench_.setup().faults.slam =
+          ++run_ == 2 ? std::optional(PracticeFaults::Samples{0.8, 9000}) : std::nullopt;
       return bench_.run(output, stop, progress);
     }
     void stop() override { bench_.stop(); }
@@ -112,17 +120,19 @@ TEST(TakeRunner, SetsAsideTheOneRepeatThatDisagrees) {
   ASSERT_TRUE(outcome.has_value());
   EXPECT_TRUE(outcome->accepted);
   bool said = false;
-  for (const Remark& r : outcome->take.remarks) said = said || (r.code == "repeat-set-aside" && r.text.starts_with("1 of 4"));
+  for (const Remark& r : outcome->take.remarks)
+    said = said || (r.code == "repeat-set-aside" && r.text.starts_with("1 of 4"));
   EXPECT_TRUE(said);
 }
 
 TEST(TakeRunner, ReportsProgressUpToTheEnd) {
   PracticeBench bench(demo_bench(false));
   double last = -1.0;
-  const auto outcome = run_take(bench, demo_bench(false).rig, quick(), {}, [&](const TakeProgress& p) {
-    EXPECT_GE(p.done, last - 1e-9);
-    last = p.done;
-  });
+  const auto outcome =
+      run_take(bench, demo_bench(false).rig, quick(), {}, [&](const TakeProgress& p) {
+        EXPECT_GE(p.done, last - 1e-9);
+        last = p.done;
+      });
   ASSERT_TRUE(outcome.has_value());
   EXPECT_DOUBLE_EQ(last, 1.0);
 }
@@ -132,9 +142,10 @@ TEST(TakeRunner, AStopLeavesNothingBehind) {
   test::SmallBook small(folder / "a.lalo");
   PracticeBench bench(demo_bench(false));
   std::stop_source stop;
-  const auto outcome = run_take(bench, demo_bench(false).rig, quick(), stop.get_token(), [&](const TakeProgress& p) {
-    if (p.done > 0.3) stop.request_stop();
-  });
+  const auto outcome =
+      run_take(bench, demo_bench(false).rig, quick(), stop.get_token(), [&](const TakeProgress& p) {
+        if (p.done > 0.3) stop.request_stop();
+      });
   ASSERT_FALSE(outcome.has_value());
   EXPECT_EQ(outcome.error().code, ErrorCode::kCancelled);
   EXPECT_EQ(small.book.takes()->size(), 0U);

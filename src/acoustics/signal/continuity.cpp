@@ -118,8 +118,8 @@ double middle_of(std::span<const BandArrival> bands) {
 
 }  // namespace
 
-std::optional<SweepBreak> find_sweep_break(std::span<const double> recording,
-                                           const SweepSpec& spec, std::size_t stimulus_start) {
+std::optional<SweepBreak> find_sweep_break(std::span<const double> recording, const SweepSpec& spec,
+                                           std::size_t stimulus_start) {
   const double rate = spec.sample_rate_hz();
   const auto start = static_cast<double>(stimulus_start);
   const auto limit = static_cast<double>(recording.size());

@@ -11,16 +11,17 @@
 namespace lalometer {
 
 struct SweepBreak {
-  double at_hz;            ///< what the sweep played there
-  double at_s;             ///< on the recording's clock; of a step the middle between two bands
-  double step_samples;     ///< how far later parts stand off, where that could be told; else 0
+  double at_hz;         ///< what the sweep played there
+  double at_s;          ///< on the recording's clock; of a step the middle between two bands
+  double step_samples;  ///< how far later parts stand off, where that could be told; else 0
 };
 
 /// The first sign of a break, or nothing. Two ways to see one, each blind where the other sees:
 ///
-/// 1. A sweep through any linear system is, over a few hundred samples, a handful of slowly changing
-///    sinusoids, which a predictor of 12 coefficients fitted to the stretch itself foretells down to
-///    the noise. A break is one sample it does not foretell: more than 9 robust deviations away
+/// 1. A sweep through any linear system is, over a few hundred samples, a handful of slowly
+/// changing
+///    sinusoids, which a predictor of 12 coefficients fitted to the stretch itself foretells down
+///    to the noise. A break is one sample it does not foretell: more than 9 robust deviations away
 ///    (Gaussian noise reaches 6 in a whole take), or six in a row of more than 4.5 rms (2.5), and
 ///    more than 0.3 % of the stretch's rms.
 /// 2. A gap of whole periods keeps the waveform smooth, but from there on everything comes earlier

@@ -194,8 +194,9 @@ QWidget* CapturePage::makeRigBox(QWidget* parent) {
   auto* form = new QFormLayout;
   full_scale_ = number_box(60.0, 180.0, 117.0, 2, tr("dB SPL"), box);
   full_scale_->setObjectName(QStringLiteral("rigFullScale"));
-  full_scale_->setToolTip(tr("Level at which a sine fills the microphone's input: from a calibrator's "
-                             "94 dB and what the input shows below full scale."));
+  full_scale_->setToolTip(
+      tr("Level at which a sine fills the microphone's input: from a calibrator's "
+         "94 dB and what the input shows below full scale."));
   resistor_ = number_box(0.1, 10000.0, 27.0, 3, tr("Ω"), box);
   resistor_->setObjectName(QStringLiteral("rigResistor"));
   resistor_->setToolTip(tr("The jig's reference resistor, as measured."));
@@ -300,11 +301,23 @@ void CapturePage::followKind() {
   caution_->setVisible(!limits.caution.empty());
 }
 
+/// The name, numbered where the variant has a take of that name already: "On axis 2".
+QString CapturePage::freeName(const QString& wanted, Id variant) const {
+  QString name = wanted;
+  const auto taken = [&] {
+    return std::any_of(session_.takes().begin(), session_.takes().end(), [&](const Take& t) {
+      return t.variant_id == variant && t.name == name.toStdString();
+    });
+  };
+  for (int number = 2; taken(); ++number) name = QStringLiteral("%1 %2").arg(wanted).arg(number);
+  return name;
+}
+
 TakeRequest CapturePage::request() const {
   TakeRequest r;
   r.kind = kind_->currentIndex() == 1 ? TakeKind::kImpedance : TakeKind::kResponse;
   r.driver = static_cast<DriverKind>(driver_->currentData().toInt());
-  r.name = name_->text().trimmed().toStdString();
+  r.name = freeName(name_->text().trimmed(), target_->currentData().toLongLong()).toStdString();
   r.start_hz = start_->value();
   r.drive_v = drive_->value();
   r.distance_m = distance_->value();

@@ -32,6 +32,7 @@ class CapturePage : public QWidget {
   void showState();
   void showProgress(double done, double left_s, int stage);
   [[nodiscard]] TakeRequest request() const;
+  [[nodiscard]] QString freeName(const QString& wanted, Id variant) const;
   void applyBench();
   void newVariant();
   QWidget* makeRigBox(QWidget* parent);

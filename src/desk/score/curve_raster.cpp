@@ -47,13 +47,13 @@ void CurveRaster::cover(PixelPoint a, PixelPoint b, float radius) {
     unsigned char* plane = coverage_.data() + c * static_cast<std::size_t>(height_);
     for (int row = from; row <= to; ++row) {
       const float y = static_cast<float>(row) + 0.5F;
-      const float t =
-          std::clamp(((x - a.x) * dx + (y - a.y) * dy) * per_length, 0.0F, 1.0F);
+      const float t = std::clamp(((x - a.x) * dx + (y - a.y) * dy) * per_length, 0.0F, 1.0F);
       const float ex = x - a.x - t * dx;
       const float ey = y - a.y - t * dy;
       const float squared = ex * ex + ey * ey;
       if (squared >= reach * reach) continue;
-      const float share = squared <= full * full ? 1.0F : std::min(reach - std::sqrt(squared), 1.0F);
+      const float share =
+          squared <= full * full ? 1.0F : std::min(reach - std::sqrt(squared), 1.0F);
       plane[row] = std::max(plane[row], static_cast<unsigned char>(share * 255.0F));
     }
   }
@@ -138,8 +138,8 @@ void CurveRaster::cover_column(int column, float low, float high) {
   bottom_[c] = std::max(bottom_[c], to);
   unsigned char* plane = coverage_.data() + c * static_cast<std::size_t>(height_);
   for (int row = from; row <= to; ++row) {
-    const float share = std::min(high, static_cast<float>(row + 1)) -
-                        std::max(low, static_cast<float>(row));
+    const float share =
+        std::min(high, static_cast<float>(row + 1)) - std::max(low, static_cast<float>(row));
     plane[row] = std::max(plane[row], static_cast<unsigned char>(share * 255.0F));
   }
 }

@@ -113,7 +113,8 @@ std::vector<PixelPoint> screen_points(const Series& s, const AcrossMapping& acro
   points.reserve(s.x.size());
   // One logarithm a point: this runs for every point of every curve while something moves.
   const double log_low = std::log(across.low);
-  const double log_scale = (across.right_px - across.left_px) * ratio / std::log(across.high / across.low);
+  const double log_scale =
+      (across.right_px - across.left_px) * ratio / std::log(across.high / across.low);
   const double line_scale = (across.right_px - across.left_px) * ratio / (across.high - across.low);
   const auto across_px = [&](double x) {
     return across.logarithmic ? (std::log(x) - log_low) * log_scale : (x - across.low) * line_scale;
@@ -125,8 +126,7 @@ std::vector<PixelPoint> screen_points(const Series& s, const AcrossMapping& acro
     if (x < margin_low || x > margin_high) continue;
     const bool valid = x >= s.valid_low && x <= s.valid_high;
     const double y = valid == valid_part ? up.px(s.y[i]) * ratio : std::nan("");
-    points.push_back(
-        {static_cast<float>(across_px(x)), static_cast<float>(y)});
+    points.push_back({static_cast<float>(across_px(x)), static_cast<float>(y)});
   }
   return thinned(points);
 }
@@ -330,8 +330,11 @@ QImage lane_picture(const LanePictureInput& in) {
   if (in.content.left.empty() && !in.content.map) {
     painter.setPen(in.theme.quiet);
     painter.setFont(text_font(13));
-    painter.drawText(plot_rect(g).adjusted(20, 18, -20, 0), Qt::AlignCenter | Qt::TextWordWrap,
-                     QString::fromStdString(in.content.empty_text));
+    const QString text = QString::fromStdString(in.content.empty_text);
+    const QRectF area = plot_rect(g).adjusted(20, 18, -20, 0);
+    constexpr auto kHow = Qt::AlignCenter | Qt::TextWordWrap;
+    painter.fillRect(painter.boundingRect(area, kHow, text).adjusted(-8, -3, 8, 3), in.theme.sheet);
+    painter.drawText(area, kHow, text);
   }
   painter.setRenderHint(QPainter::Antialiasing, false);
   painter.setPen(in.theme.line);

@@ -1,9 +1,9 @@
 #include "desk/score/score_view.h"
 
 #include <QFutureWatcher>
+#include <QHelpEvent>
 #include <QMimeData>
 #include <QPainter>
-#include <QHelpEvent>
 #include <QPainterPath>
 #include <QToolTip>
 #include <QUrl>
@@ -209,8 +209,8 @@ bool ScoreView::event(QEvent* event) {
   else if (const LaneKind* kind = lane == kNoLane ? nullptr : lane_kind(lanes_[lane].kind);
            kind != nullptr && help->pos().x() < plotLeft() + 90 &&
            help->pos().y() < laneRect(lane).top() + 20)
-    QToolTip::showText(help->globalPos(), QString::fromStdString(kind->explained) +
-                                              tr(" Drag to move the lane."));
+    QToolTip::showText(help->globalPos(),
+                       QString::fromStdString(kind->explained) + tr(" Drag to move the lane."));
   else
     QToolTip::hideText();
   return true;

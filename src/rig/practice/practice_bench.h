@@ -18,10 +18,11 @@ struct PracticeFaults {
   };
   std::optional<Samples> lost = std::nullopt;     ///< samples that never arrive, in both inputs
   std::optional<Samples> doubled = std::nullopt;  ///< a stretch delivered twice
-  std::optional<Samples> slam = std::nullopt;     ///< a door: a burst of low noise at the microphone, 3 Pa
-  bool loopback_missing = false;   ///< cable not plugged
-  bool measure_missing = false;    ///< microphone or jig not plugged
-  double input_gain = 1.0;         ///< gain knob of the measuring input, 1 = as calibrated
+  std::optional<Samples> slam =
+      std::nullopt;               ///< a door: a burst of low noise at the microphone, 3 Pa
+  bool loopback_missing = false;  ///< cable not plugged
+  bool measure_missing = false;   ///< microphone or jig not plugged
+  double input_gain = 1.0;        ///< gain knob of the measuring input, 1 = as calibrated
 };
 
 struct PracticeBenchSetup {

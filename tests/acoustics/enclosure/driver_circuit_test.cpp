@@ -9,13 +9,19 @@ using Complex = std::complex<double>;
 
 // Reference: ngspice 39, tests/reference/vented_box.cir.
 TEST(DriverCircuit, EqualsNgspiceInAVentedBox) {
-  const DriverParameters driver{.re_ohm = 5.6, .le_h = 0.0004, .bl_tm = 7.1, .mms_kg = 0.018, .cms_m_per_n = 0.0008,
-                                .rms_kg_per_s = 1.1, .sd_m2 = 0.0132};
-  const BoxLoad box{.kind = BoxLoad::Kind::kVented, .volume_m3 = 0.014, .ql = 7.0, .tuning_hz = 45.0};
-  const std::pair<double, Complex> reference[] = {{20.0, {9.061627, 10.78563}},   {30.0, {11.03879, -9.26724}},
-                                                  {45.0, {6.726341, 0.09627206}}, {62.0, {9.719206, 7.228771}},
-                                                  {100.0, {7.543642, -7.94200}},  {400.0, {5.628884, -0.138828}},
-                                                  {2000.0, {5.601087, 4.803456}}};
+  const DriverParameters driver{.re_ohm = 5.6,
+                                .le_h = 0.0004,
+                                .bl_tm = 7.1,
+                                .mms_kg = 0.018,
+                                .cms_m_per_n = 0.0008,
+                                .rms_kg_per_s = 1.1,
+                                .sd_m2 = 0.0132};
+  const BoxLoad box{
+      .kind = BoxLoad::Kind::kVented, .volume_m3 = 0.014, .ql = 7.0, .tuning_hz = 45.0};
+  const std::pair<double, Complex> reference[] = {
+      {20.0, {9.061627, 10.78563}},  {30.0, {11.03879, -9.26724}},  {45.0, {6.726341, 0.09627206}},
+      {62.0, {9.719206, 7.228771}},  {100.0, {7.543642, -7.94200}}, {400.0, {5.628884, -0.138828}},
+      {2000.0, {5.601087, 4.803456}}};
   for (const auto& [f, want] : reference) {
     const Complex got = solve_driver(driver, box, f).impedance_ohm;
     EXPECT_LT(std::abs(got - want), 2e-5 * std::abs(want)) << f << " Hz: " << got;
@@ -23,7 +29,13 @@ TEST(DriverCircuit, EqualsNgspiceInAVentedBox) {
 }
 
 TEST(DriverCircuit, QuotedParametersComeBack) {
-  const DriverParameters d = elements_of({.fs_hz = 42.0, .qms = 4.2, .qes = 0.46, .vas_m3 = 0.0215, .sd_m2 = 0.0132, .re_ohm = 5.6, .le_h = 2e-4});
+  const DriverParameters d = elements_of({.fs_hz = 42.0,
+                                          .qms = 4.2,
+                                          .qes = 0.46,
+                                          .vas_m3 = 0.0215,
+                                          .sd_m2 = 0.0132,
+                                          .re_ohm = 5.6,
+                                          .le_h = 2e-4});
   EXPECT_NEAR(d.fs_hz(), 42.0, 1e-9);
   EXPECT_NEAR(d.qms(), 4.2, 1e-9);
   EXPECT_NEAR(d.qes(), 0.46, 1e-9);
@@ -33,16 +45,30 @@ TEST(DriverCircuit, QuotedParametersComeBack) {
 
 // Small 1972 / Beranek: level at 1 W, 1 m in half space is 112.1 dB + 10 log10(efficiency).
 TEST(DriverCircuit, PassBandLevelFollowsFromTheReferenceEfficiency) {
-  const DriverParameters d = elements_of({.fs_hz = 40.0, .qms = 10.0, .qes = 0.4, .vas_m3 = 0.03, .sd_m2 = 0.0132, .re_ohm = 6.0, .le_h = 1e-9});
+  const DriverParameters d = elements_of({.fs_hz = 40.0,
+                                          .qms = 10.0,
+                                          .qes = 0.4,
+                                          .vas_m3 = 0.03,
+                                          .sd_m2 = 0.0132,
+                                          .re_ohm = 6.0,
+                                          .le_h = 1e-9});
   const double f = 4000.0;  // a hundred times fs: mass-controlled, Re alone counts
-  const Complex u = d.sd_m2 * solve_driver(d, {}, f).cone_velocity_m_s_per_v * std::sqrt(6.0);  // 1 W into Re
-  const double level = to_level_db(std::abs(half_space_pressure_pa(u, f, 1.0)), kReferencePressure_pa);
+  const Complex u =
+      d.sd_m2 * solve_driver(d, {}, f).cone_velocity_m_s_per_v * std::sqrt(6.0);  // 1 W into Re
+  const double level =
+      to_level_db(std::abs(half_space_pressure_pa(u, f, 1.0)), kReferencePressure_pa);
   EXPECT_NEAR(level, 112.1 + 10.0 * std::log10(reference_efficiency(d)), 0.1);
 }
 
 // A vented box falls 24 dB an octave far below its tuning (Small 1973), a sealed one 12.
 TEST(DriverCircuit, BoxesFallAtTheirOwnSlopes) {
-  const DriverParameters d = elements_of({.fs_hz = 40.0, .qms = 10.0, .qes = 0.4, .vas_m3 = 0.03, .sd_m2 = 0.0132, .re_ohm = 6.0, .le_h = 1e-9});
+  const DriverParameters d = elements_of({.fs_hz = 40.0,
+                                          .qms = 10.0,
+                                          .qes = 0.4,
+                                          .vas_m3 = 0.03,
+                                          .sd_m2 = 0.0132,
+                                          .re_ohm = 6.0,
+                                          .le_h = 1e-9});
   const auto level = [&](const BoxLoad& box, double f) {
     const DriverSolution s = solve_driver(d, box, f);
     const Complex u = d.sd_m2 * s.cone_velocity_m_s_per_v + s.port_volume_velocity_m3_s_per_v;
@@ -55,12 +81,14 @@ TEST(DriverCircuit, BoxesFallAtTheirOwnSlopes) {
 }
 
 TEST(BoxLoad, PortOfALosslessBoxAtTuningCarriesAllAndHoldsTheCone) {
-  const BoxLoad box{.kind = BoxLoad::Kind::kVented, .volume_m3 = 0.014, .ql = 1e9, .tuning_hz = 45.0};
+  const BoxLoad box{
+      .kind = BoxLoad::Kind::kVented, .volume_m3 = 0.014, .ql = 1e9, .tuning_hz = 45.0};
   const BoxState state = solve_box(box, 45.0);
   EXPECT_GT(std::abs(state.impedance_pa_s_m3), 1e8);
 }
 
-// Common practice, no source: two round ports of 51 mm, 191 mm long, in 42.5 l tune to about 35 to 37 Hz.
+// Common practice, no source: two round ports of 51 mm, 191 mm long, in 42.5 l tune to about 35 to
+// 37 Hz.
 TEST(Tuning, OfTwoPortsIsAsThePractitionersFindIt) {
   EXPECT_NEAR(tuning_hz(0.0425, {.diameter_m = 0.051, .length_m = 0.191, .count = 2}), 36.0, 1.5);
 }

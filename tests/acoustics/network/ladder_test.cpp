@@ -35,7 +35,8 @@ TEST(Ladder, WithoutPartsIsAWire) {
 
 // Textbook pad: 4 ohm in series, 8 ohm across an 8 ohm load: half of the voltage, 8 ohm input.
 TEST(Ladder, OfResistorsDividesTheVoltage) {
-  const Ladder pad = {{.place = Place::kSeries, .resistance_ohm = 4.0}, {.place = Place::kShunt, .resistance_ohm = 8.0}};
+  const Ladder pad = {{.place = Place::kSeries, .resistance_ohm = 4.0},
+                      {.place = Place::kShunt, .resistance_ohm = 8.0}};
   const LadderState s = solve_ladder(pad, 8.0, 1000.0);
   EXPECT_NEAR(std::abs(s.transfer), 0.5, 1e-12);
   EXPECT_NEAR(std::abs(s.input_ohm), 8.0, 1e-12);

@@ -9,10 +9,12 @@ namespace {
 constexpr double kRate_hz = 48000.0;
 constexpr std::size_t kLead = 12000;
 
-SweepSpec spec() { return *SweepSpec::make({10.0, 22000.0, 1.4, kRate_hz}); }
+SweepSpec spec() {
+  return *SweepSpec::make({10.0, 22000.0, 1.4, kRate_hz});
+}
 
-/// A sweep through a fourth-order high-pass at 45 Hz, an all-pass at 2 kHz (a crossover), 2.9 ms of flight and two
-/// reflections, with noise 54 dB below its level.
+/// A sweep through a fourth-order high-pass at 45 Hz, an all-pass at 2 kHz (a crossover), 2.9 ms of
+/// flight and two reflections, with noise 54 dB below its level.
 std::vector<double> recording(std::uint64_t seed) {
   std::vector<double> x = exponential_sweep(spec());
   x.insert(x.begin(), kLead, 0.0);
@@ -25,8 +27,10 @@ std::vector<double> recording(std::uint64_t seed) {
     const std::complex<double> s(0.0, f / 45.0);
     const std::complex<double> w(0.0, f / 2000.0);
     const auto late = [&](double t_s) { return std::polar(1.0, -2.0 * kPi * f * t_s); };
-    const auto box = s * s * s * s / (s * s * s * s + 2.6 * s * s * s + 3.4 * s * s + 2.6 * s + 1.0);
-    bins[k] *= 0.3 * box * (1.0 - w) / (1.0 + w) * late(0.0029) * (1.0 + 0.5 * late(0.0047) + 0.4 * late(0.011));
+    const auto box =
+        s * s * s * s / (s * s * s * s + 2.6 * s * s * s + 3.4 * s * s + 2.6 * s + 1.0);
+    bins[k] *= 0.3 * box * (1.0 - w) / (1.0 + w) * late(0.0029) *
+               (1.0 + 0.5 * late(0.0047) + 0.4 * late(0.011));
   }
   Samples y(transform.size());
   transform.inverse(bins, y);
@@ -37,7 +41,8 @@ std::vector<double> recording(std::uint64_t seed) {
 }
 
 std::ptrdiff_t index_at(double frequency_hz) {
-  return static_cast<std::ptrdiff_t>(kLead + 139) + static_cast<std::ptrdiff_t>(sweep_time_s(spec(), frequency_hz) * kRate_hz);
+  return static_cast<std::ptrdiff_t>(kLead + 139) +
+         static_cast<std::ptrdiff_t>(sweep_time_s(spec(), frequency_hz) * kRate_hz);
 }
 
 TEST(SweepBreak, IsNotSeenInASoundRecording) {
@@ -48,7 +53,8 @@ TEST(SweepBreak, IsNotSeenInASoundRecording) {
 }
 
 TEST(SweepBreak, IsSeenWhereSamplesAreLostOrDoubled) {
-  // Not where the reflections of this recording nearly cancel (330 Hz): there a short break drowns in the noise.
+  // Not where the reflections of this recording nearly cancel (330 Hz): there a short break drowns
+  // in the noise.
   for (const double f : {60.0, 450.0, 900.0, 3100.0, 9000.0}) {
     for (const std::ptrdiff_t count : {16, 64, 480}) {
       std::vector<double> lost = recording(6);
@@ -57,14 +63,17 @@ TEST(SweepBreak, IsSeenWhereSamplesAreLostOrDoubled) {
       ASSERT_TRUE(found.has_value()) << count << " lost at " << f;
       EXPECT_NEAR(std::log2(found->at_hz / f), 0.0, 0.5);
       std::vector<double> doubled = recording(6);
-      const std::vector<double> block(doubled.begin() + index_at(f) - count, doubled.begin() + index_at(f));
+      const std::vector<double> block(doubled.begin() + index_at(f) - count,
+                                      doubled.begin() + index_at(f));
       doubled.insert(doubled.begin() + index_at(f), block.begin(), block.end());
-      EXPECT_TRUE(find_sweep_break(doubled, spec(), kLead).has_value()) << count << " doubled at " << f;
+      EXPECT_TRUE(find_sweep_break(doubled, spec(), kLead).has_value())
+          << count << " doubled at " << f;
     }
   }
 }
 
-// 48 samples are one period at 1 kHz: the waveform hardly breaks, but all that follows comes a millisecond early.
+// 48 samples are one period at 1 kHz: the waveform hardly breaks, but all that follows comes a
+// millisecond early.
 TEST(SweepBreak, OfAWholePeriodIsSeenByTheStepInArrival) {
   std::vector<double> lost = recording(7);
   lost.erase(lost.begin() + index_at(1000.0), lost.begin() + index_at(1000.0) + 48);

@@ -36,14 +36,16 @@ TEST(Deconvolve, GivesADelayAsAPulseAtItsTime) {
   const ImpulseResponse h = deconvolve(delayed(x, 137, 0.5), x, kRate_hz, {10.0, 23000.0});
   const std::size_t top = top_of(h.samples);
   EXPECT_NEAR(h.time_s(top) * kRate_hz, 137.0, 1e-9);
-  // The band 10 Hz .. 23 kHz of 24 kHz is 95.8 % of the whole: so high stands a band-limited unit pulse.
+  // The band 10 Hz .. 23 kHz of 24 kHz is 95.8 % of the whole: so high stands a band-limited unit
+  // pulse.
   EXPECT_NEAR(h.samples[top], 0.5 * 22990.0 / 24000.0, 0.01);
 }
 
 TEST(Deconvolve, DoesNotSeeALatencyThatBothChannelsShare) {
   const std::vector<double> x = padded_sweep(2000, 60000);
   const ImpulseResponse direct = deconvolve(delayed(x, 50, 1.0), x, kRate_hz, {10.0, 23000.0});
-  const ImpulseResponse late = deconvolve(delayed(x, 1437, 1.0), delayed(x, 1387, 1.0), kRate_hz, {10.0, 23000.0});
+  const ImpulseResponse late =
+      deconvolve(delayed(x, 1437, 1.0), delayed(x, 1387, 1.0), kRate_hz, {10.0, 23000.0});
   EXPECT_EQ(direct.time_s(top_of(direct.samples)), late.time_s(top_of(late.samples)));
 }
 
@@ -77,7 +79,8 @@ TEST(Deconvolve, LetsNothingThroughOutsideTheExcitedBand) {
   EXPECT_NEAR(std::abs(bins[static_cast<std::size_t>(1000.0 / step)]), 1.0, 0.01);
 }
 
-// Farina 2000: the second harmonic of a squaring device stands T ln 2 / ln(f2/f1) before the linear response.
+// Farina 2000: the second harmonic of a squaring device stands T ln 2 / ln(f2/f1) before the linear
+// response.
 TEST(Deconvolve, PutsTheSecondHarmonicAtFarinasOffset) {
   const auto spec = SweepSpec::make({20.0, 11000.0, 1.0, kRate_hz});
   std::vector<double> x = faded_sweep(*spec);

@@ -13,12 +13,13 @@ using test::expect_near;
 TEST(Windows, EqualScipysSymmetricForms) {
   expect_near(hann(7), std::vector{0.0, 0.25, 0.75, 1.0, 0.75, 0.25, 0.0}, 1e-15);
   expect_near(blackman_harris(9),
-              std::vector{6.0000000000001025e-05, 0.021735837018679628, 0.21747000000000008, 0.6957641629813205, 1.0,
-                          0.6957641629813205, 0.21747000000000008, 0.021735837018679628, 6.0000000000001025e-05},
+              std::vector{6.0000000000001025e-05, 0.021735837018679628, 0.21747000000000008,
+                          0.6957641629813205, 1.0, 0.6957641629813205, 0.21747000000000008,
+                          0.021735837018679628, 6.0000000000001025e-05},
               1e-14);
   expect_near(tukey(11, 0.5),
-              std::vector{0.0, 0.3454915028125263, 0.9045084971874738, 1.0, 1.0, 1.0, 1.0, 1.0, 0.9045084971874736,
-                          0.34549150281252616, 0.0},
+              std::vector{0.0, 0.3454915028125263, 0.9045084971874738, 1.0, 1.0, 1.0, 1.0, 1.0,
+                          0.9045084971874736, 0.34549150281252616, 0.0},
               1e-14);
 }
 
@@ -103,7 +104,8 @@ TEST(MinimumPhase, RecoversAFirstOrderZero) {
     magnitude[k] = std::abs(want[k]);
   }
   const Spectrum got = minimum_phase(magnitude);
-  for (std::size_t k = 0; k < kBins; ++k) ASSERT_LT(std::abs(got[k] - want[k]), 1e-9) << "bin " << k;
+  for (std::size_t k = 0; k < kBins; ++k)
+    ASSERT_LT(std::abs(got[k] - want[k]), 1e-9) << "bin " << k;
 }
 
 SweepSpec sweep(double start, double stop, double duration, double rate = 48000.0) {
@@ -141,13 +143,16 @@ TEST(Sweep, RunsFromStartToStop) {
   const std::vector<double> x = exponential_sweep(spec);
   EXPECT_EQ(x.size(), 96000U);
   EXPECT_EQ(x[0], 0.0);
-  // Zero crossings in the last 10 ms: 10 kHz falls by 2.3 % per 10 ms there (L = 0.434 s), so 197.7 of 200.
+  // Zero crossings in the last 10 ms: 10 kHz falls by 2.3 % per 10 ms there (L = 0.434 s), so 197.7
+  // of 200.
   int crossings = 0;
-  for (std::size_t n = x.size() - 480; n + 1 < x.size(); ++n) crossings += x[n] * x[n + 1] < 0.0 ? 1 : 0;
+  for (std::size_t n = x.size() - 480; n + 1 < x.size(); ++n)
+    crossings += x[n] * x[n + 1] < 0.0 ? 1 : 0;
   EXPECT_NEAR(crossings, 197.7, 2.0);
 }
 
-// Farina 2000, eq. (14): T ln N / ln(f2/f1). Ten octaves in 10 s: one octave a second, so the second harmonic leads by 1 s.
+// Farina 2000, eq. (14): T ln N / ln(f2/f1). Ten octaves in 10 s: one octave a second, so the
+// second harmonic leads by 1 s.
 TEST(Sweep, SecondHarmonicLeadsByTheTimeOfAnOctave) {
   const SweepSpec spec = sweep(20.0, 20480.0, 10.0);
   EXPECT_NEAR(harmonic_lead_s(spec, 2), 1.0, 1e-12);
@@ -163,7 +168,8 @@ TEST(Sweep, FadesReachZeroAndLeaveTheMiddle) {
   EXPECT_DOUBLE_EQ(ones[5], 0.5);
 }
 
-// Farina 2000, section 3: sweep convolved with its inverse is a pulse whose spectrum is flat in the band.
+// Farina 2000, section 3: sweep convolved with its inverse is a pulse whose spectrum is flat in the
+// band.
 TEST(Sweep, TimesItsInverseIsFlatWithinATenthOfADecibelInMidBand) {
   const SweepSpec spec = sweep(20.0, 20000.0, 2.0);
   const std::vector<double> x = exponential_sweep(spec);
@@ -176,7 +182,8 @@ TEST(Sweep, TimesItsInverseIsFlatWithinATenthOfADecibelInMidBand) {
   for (const double f : {200.0, 1000.0, 5000.0}) {
     double sum = 0.0;
     int count = 0;
-    for (auto k = static_cast<std::size_t>(f * 0.94 / step); k < static_cast<std::size_t>(f * 1.06 / step); ++k) {
+    for (auto k = static_cast<std::size_t>(f * 0.94 / step);
+         k < static_cast<std::size_t>(f * 1.06 / step); ++k) {
       sum += std::norm(a[k] * b[k]);
       ++count;
     }

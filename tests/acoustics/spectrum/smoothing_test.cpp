@@ -16,13 +16,16 @@ TEST(Smoothed, LeavesAFlatCurveExactlyFlat) {
 }
 
 TEST(Smoothed, ByZeroIsTheCurveItself) {
-  const Response r = curve_from([](double f) { return std::polar(f, f / 1000.0); }, Quantity::kRatio);
+  const Response r =
+      curve_from([](double f) { return std::polar(f, f / 1000.0); }, Quantity::kRatio);
   EXPECT_EQ(smoothed(r, 0).values(), r.values());
 }
 
-// Closed form: the power f^2 averaged over log2 f in [-1/2N, 1/2N] octaves is f^2 sinh(a)/a with a = ln 2 / N.
+// Closed form: the power f^2 averaged over log2 f in [-1/2N, 1/2N] octaves is f^2 sinh(a)/a with a
+// = ln 2 / N.
 TEST(Smoothed, MeansThePowerOverLogFrequency) {
-  const Response slope = curve_from([](double f) { return f / 1000.0; }, Quantity::kRatio, 10.0, 20000.0, 192.0);
+  const Response slope =
+      curve_from([](double f) { return f / 1000.0; }, Quantity::kRatio, 10.0, 20000.0, 192.0);
   for (const int n : {1, 3}) {
     const double a = std::log(2.0) / n;
     const double want = 10.0 * std::log10(std::sinh(a) / a);
@@ -41,7 +44,8 @@ TEST(Smoothed, DoesNotDependOnHowDenseThePointsAre) {
 }
 
 TEST(Smoothed, KeepsAPureDelayPhaseAndItsLevel) {
-  const Response r = curve_from([](double f) { return std::polar(1.0, -2.0 * kPi * f * 0.001); }, Quantity::kRatio, 20.0, 20000.0, 96.0);
+  const Response r = curve_from([](double f) { return std::polar(1.0, -2.0 * kPi * f * 0.001); },
+                                Quantity::kRatio, 20.0, 20000.0, 96.0);
   const Response s = smoothed(r, 6);
   for (std::size_t i = 0; i < s.size(); ++i) {
     ASSERT_NEAR(s.magnitude(i), 1.0, 1e-9);
@@ -50,7 +54,8 @@ TEST(Smoothed, KeepsAPureDelayPhaseAndItsLevel) {
 }
 
 TEST(ComplexSmoothed, LowersALevelWhosePhaseTurnsQuickly) {
-  const Response r = curve_from([](double f) { return std::polar(1.0, -2.0 * kPi * f * 0.003); }, Quantity::kRatio, 20.0, 20000.0, 384.0);
+  const Response r = curve_from([](double f) { return std::polar(1.0, -2.0 * kPi * f * 0.003); },
+                                Quantity::kRatio, 20.0, 20000.0, 384.0);
   EXPECT_LT(std::abs(value_at(complex_smoothed(r, 3), 5000.0)), 0.3);
 }
 

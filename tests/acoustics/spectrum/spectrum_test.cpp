@@ -9,7 +9,8 @@ namespace {
 using test::curve_from;
 
 TEST(FrequencyAxis, RefusesWhatDoesNotRiseAboveZero) {
-  for (const std::vector<double>& bad : {std::vector<double>{}, {0.0, 1.0}, {2.0, 1.0}, {1.0, 1.0}, {1.0, std::nan("")}}) {
+  for (const std::vector<double>& bad :
+       {std::vector<double>{}, {0.0, 1.0}, {2.0, 1.0}, {1.0, 1.0}, {1.0, std::nan("")}}) {
     EXPECT_FALSE(FrequencyAxis::make(bad).has_value());
   }
 }
@@ -42,11 +43,14 @@ TEST(Response, LevelOfOnePascalIs94Decibels) {
 }
 
 TEST(Resampled, IsExactForAPowerLawWithADelay) {
-  const auto law = [](double f) { return std::polar(std::pow(f / 1000.0, 1.5), -0.3 * std::log(f)); };
+  const auto law = [](double f) {
+    return std::polar(std::pow(f / 1000.0, 1.5), -0.3 * std::log(f));
+  };
   const Response r = curve_from(law, Quantity::kRatio, 100.0, 10000.0, 6.0);
   const Response fine = resampled(r, FrequencyAxis::logarithmic(110.0, 9000.0, 48.0));
   for (std::size_t i = 0; i < fine.size(); ++i) {
-    ASSERT_LT(std::abs(fine.value(i) - law(fine.axis()[i])), 1e-12 * std::abs(law(fine.axis()[i])) + 1e-12);
+    ASSERT_LT(std::abs(fine.value(i) - law(fine.axis()[i])),
+              1e-12 * std::abs(law(fine.axis()[i])) + 1e-12);
   }
 }
 
@@ -59,18 +63,21 @@ TEST(Resampled, ClaimsNothingBeyondTheCurve) {
 }
 
 TEST(WithoutDelay, TakesTheFlightTimeOut) {
-  const Response r = curve_from([](double f) { return std::polar(2.0, -2.0 * kPi * f * 0.0029); }, Quantity::kRatio);
+  const Response r = curve_from([](double f) { return std::polar(2.0, -2.0 * kPi * f * 0.0029); },
+                                Quantity::kRatio);
   const Response flat = without_delay(r, 0.0029);
   for (std::size_t i = 0; i < flat.size(); ++i) ASSERT_LT(std::abs(flat.value(i) - 2.0), 1e-9);
 }
 
 TEST(UnwrappedPhase, HasNoJumps) {
-  const Response r = curve_from([](double f) { return std::polar(1.0, -0.001 * f); }, Quantity::kRatio, 100.0, 20000.0, 96.0);
+  const Response r = curve_from([](double f) { return std::polar(1.0, -0.001 * f); },
+                                Quantity::kRatio, 100.0, 20000.0, 96.0);
   const std::vector<double> phase = unwrapped_phase(r.values());
   for (std::size_t i = 0; i < phase.size(); ++i) ASSERT_NEAR(phase[i], -0.001 * r.axis()[i], 1e-9);
 }
 
-// IEC 61260-1:2014, base ten: exact mid-band frequencies and edges (from memory of its Annex; the formula is 5.2-5.5).
+// IEC 61260-1:2014, base ten: exact mid-band frequencies and edges (from memory of its Annex; the
+// formula is 5.2-5.5).
 TEST(Bands, HaveTheExactFrequenciesOfIec61260) {
   const auto octaves = fractional_octave_bands(31.0, 17000.0, 1);
   ASSERT_EQ(octaves.size(), 10U);
@@ -88,23 +95,27 @@ TEST(Bands, HaveTheExactFrequenciesOfIec61260) {
 TEST(Bands, OfEvenNumberLieBesideTheReferenceFrequency) {
   const auto halves = fractional_octave_bands(500.0, 2000.0, 2);
   for (const Band& band : halves) EXPECT_GT(std::abs(band.centre_hz - 1000.0), 50.0);
-  for (std::size_t i = 1; i < halves.size(); ++i) EXPECT_NEAR(halves[i].low_hz, halves[i - 1].high_hz, 1e-9);
+  for (std::size_t i = 1; i < halves.size(); ++i)
+    EXPECT_NEAR(halves[i].low_hz, halves[i - 1].high_hz, 1e-9);
 }
 
 TEST(MeanLevel, OfAStraightLineOverLogFrequencyIsItsMiddle) {
-  const Response r = curve_from([](double f) { return std::pow(10.0, std::log2(f / 1000.0) / 20.0); }, Quantity::kRatio);
+  const Response r = curve_from(
+      [](double f) { return std::pow(10.0, std::log2(f / 1000.0) / 20.0); }, Quantity::kRatio);
   EXPECT_NEAR(*mean_level_db(r, 500.0, 2000.0), 0.0, 1e-9);
   EXPECT_NEAR(*mean_level_db(r, 1000.0, 4000.0), 1.0, 1e-9);
 }
 
 TEST(MeanLevel, IsNotGivenWhereTheCurveIsNotValid) {
-  const Response r = curve_from([](double) { return 1.0; }, Quantity::kPressure).with_valid({400.0, 20000.0});
+  const Response r =
+      curve_from([](double) { return 1.0; }, Quantity::kPressure).with_valid({400.0, 20000.0});
   EXPECT_FALSE(sensitivity_db(r).has_value());
   EXPECT_TRUE(mean_level_db(r, 500.0, 3000.0).has_value());
 }
 
 TEST(LevelSpread, IsReToTheMean) {
-  const Response r = curve_from([](double f) { return f < 1000.0 ? 1.0 : 2.0; }, Quantity::kRatio, 100.0, 10000.0);
+  const Response r =
+      curve_from([](double f) { return f < 1000.0 ? 1.0 : 2.0; }, Quantity::kRatio, 100.0, 10000.0);
   const auto spread = level_spread(r, 100.0, 10000.0);
   ASSERT_FALSE(spread.has_value());  // the axis ends just below 10 kHz: the band is not covered
   const auto inner = level_spread(r, 200.0, 5000.0);

@@ -1,0 +1,95 @@
+// Makes the pictures of docs/screenshots from the demo book, by driving the real window: `make_pictures FOLDER`.
+#include <QAction>
+#include <QApplication>
+#include <QComboBox>
+#include <QDir>
+#include <QLineEdit>
+#include <QSettings>
+#include <QTest>
+#include <fstream>
+
+#include "desk/main_window.h"
+#include "desk/theme.h"
+#include "workbench/simulating.h"
+
+namespace lalometer {
+namespace {
+
+struct Pictures {
+  QDir target;
+  std::filesystem::path scratch;
+  MainWindow window{nullptr};
+
+  void rest() {
+    (void)QTest::qWaitFor([this] { return window.atRest(); }, 30000);
+    QTest::qWait(50);
+  }
+  void save(const char* name) {
+    rest();
+    window.grab().save(target.filePath(QLatin1String(name) + QStringLiteral(".png")));
+  }
+  void act(const char* id) { window.actionNamed(QLatin1String(id))->trigger(); }
+  void write(const char* name, const char* text) { std::ofstream(scratch / name) << text; }
+
+  int run() {
+    window.capture().benchSetup().pace = 0.0;
+    window.resize(1280, 800);
+    window.show();
+    if (!window.openBook(QString::fromStdString((scratch / "kiosk-demo.lalo").string()))) return 1;
+    window.state().setCursorHz(78.0);
+    window.score()->setFocus();
+    save("read");
+    window.setDark(true);
+    save("dark");
+    window.setDark(false);
+    window.setStation(RouteStrip::kPlan);
+    save("plan");
+    window.setStation(RouteStrip::kCase);
+    save("case");
+    window.setStation(RouteStrip::kRead);
+    act("find-action");
+    if (auto* field = window.findChild<QLineEdit*>(QStringLiteral("finderField")))
+      QTest::keyClicks(field, QStringLiteral("lane"));
+    save("actions");
+    QTest::keyClick(window.findChild<QLineEdit*>(QStringLiteral("finderField")), Qt::Key_Escape);
+
+    write("hall-left.frd", "* heard in the pump hall\n100 78.5 10\n300 81 0\n1000 82 -12\n3000 80.5 -30\n10000 79 -60\n");
+    write("spoilt.frd", "100 80\n300 eighty\n");
+    write("microphone.cal", "20 -0.4\n200 0\n1000 0\n8000 0.6\n20000 -1.8\n");
+    QStringList files;
+    for (const char* name : {"hall-left.frd", "microphone.cal", "spoilt.frd"})
+      files.push_back(QString::fromStdString((scratch / name).string()));
+    window.importFiles(files);
+    save("import");
+    if (auto* leave = window.findChild<QWidget*>(QStringLiteral("importLeave"))) QTest::mouseClick(leave, Qt::LeftButton);
+
+    window.setStation(RouteStrip::kCapture);
+    act("take-response");
+    save("capture");
+    window.findChild<QComboBox*>(QStringLiteral("benchMishap"))->setCurrentIndex(2);
+    act("take-response");
+    save("refused");
+    if (!window.newBook(QString::fromStdString((scratch / "empty.lalo").string()))) return 1;
+    save("empty");
+    return 0;
+  }
+};
+
+}  // namespace
+}  // namespace lalometer
+
+int main(int argc, char** argv) {
+  if (qEnvironmentVariableIsEmpty("QT_QPA_PLATFORM")) qputenv("QT_QPA_PLATFORM", "offscreen");
+  const auto scratch = std::filesystem::temp_directory_path() / "lalometer-pictures";
+  std::filesystem::remove_all(scratch);
+  std::filesystem::create_directories(scratch);
+  QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, QString::fromStdString((scratch / "settings").string()));
+  QCoreApplication::setOrganizationName(QStringLiteral("lalometer"));
+  QCoreApplication::setApplicationName(QStringLiteral("pictures"));
+  QApplication app(argc, argv);
+  lalometer::load_fonts();
+  QApplication::setFont(lalometer::text_font(13));
+  if (argc != 2 || !lalometer::make_demo_book(scratch / "kiosk-demo.lalo")) return 2;
+  lalometer::Pictures pictures{.target = QDir(QString::fromLocal8Bit(argv[1])), .scratch = scratch};
+  return pictures.run();
+}
