@@ -41,9 +41,10 @@ CurveStyle curve_style(int index, bool dark) {
   static const QColor night[8] = {{0x4F, 0xC0, 0xC0}, {0xF0, 0x8A, 0x70}, {0xA0, 0xA6, 0xF0},
                                   {0xE2, 0xB8, 0x4A}, {0xA6, 0xCB, 0x70}, {0xD9, 0x94, 0xCE},
                                   {0x7A, 0xC2, 0xEE}, {0xC4, 0xC9, 0xCC}};
-  static const QList<double> dashes[4] = {{}, {9, 4}, {2, 3}, {12, 3, 2, 3}};
+  static const QList<double> dashes[8] = {{},     {9, 4},  {2, 3}, {12, 3, 2, 3},
+                                          {5, 3}, {16, 5}, {2, 6}, {8, 3, 2, 3, 2, 3}};
   const int i = ((index % kCurveStyleCount) + kCurveStyleCount) % kCurveStyleCount;
-  return {dark ? night[i % 8] : light[i % 8], dashes[(i % 8 + i / 8) % 4]};
+  return {dark ? night[i % 8] : light[i % 8], dashes[(i % 8 + i / 8) % 8]};
 }
 
 QString count_text(qsizetype count, const QString& one, const QString& several) {

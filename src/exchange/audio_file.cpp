@@ -133,6 +133,8 @@ Result<std::vector<std::byte>> audio_bytes(const AudioData& audio, AudioFormat f
     if (!file)
       return bad_input(std::string("This sound cannot be written: ") + sf_strerror(nullptr));
     sf_command(file.get(), SFC_SET_CLIPPING, nullptr, SF_TRUE);
+    // The peak chunk bears the time of writing: two exports of one take must be the same bytes.
+    sf_command(file.get(), SFC_SET_ADD_PEAK_CHUNK, nullptr, SF_FALSE);
     if (sf_writef_double(file.get(), interleaved.data(), static_cast<sf_count_t>(frames)) !=
         static_cast<sf_count_t>(frames)) {
       return fail(ErrorCode::kStorage, "The sound could not be written in full.");

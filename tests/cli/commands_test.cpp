@@ -211,5 +211,108 @@ TEST(Cli, SimulateThenValidateThenResponse) {
   EXPECT_EQ(run({"simulate", (folder / "h.json").string(), (folder / "x").string()}).status, 3);
 }
 
+/// A book with a simulated set in it, made once for the tests below.
+struct SimulatedBook {
+  TemporaryFolder folder;
+  std::string book = (folder / "k.lalo").string();
+  SimulatedBook() {
+    test::write(
+        folder / "s.json",
+        R"({"subject": {"name": "K", "loading": "sealed", "drivers": [{"role": "woofer"}, {"role": "tweeter"}],
+      "box": {"net_volume_l": 14}}})");
+    EXPECT_EQ(
+        run({"simulate", (folder / "s.json").string(), (folder / "set").string(), "--seed", "3"})
+            .status,
+        0);
+    EXPECT_EQ(run({"import", (folder / "set").string(), "--book", book}).status, 0);
+  }
+};
+
+TEST(Cli, SimulateIsTheSameForTheSameSeed) {
+  const TemporaryFolder folder;
+  test::write(folder / "s.json",
+              R"({"subject": {"name": "K", "loading": "sealed", "box": {"net_volume_l": 14}}})");
+  for (const auto& [name, seed] : {std::pair{"a", "7"}, {"b", "7"}, {"c", "8"}}) {
+    ASSERT_EQ(
+        run({"simulate", (folder / "s.json").string(), (folder / name).string(), "--seed", seed})
+            .status,
+        0);
+  }
+  const auto sound = [&](const char* name) {
+    return test::slurp(folder / name / "02-on-axis.wav");
+  };
+  EXPECT_TRUE(sound("a") == sound("b"));
+  EXPECT_FALSE(sound("a") == sound("c"));
+}
+
+TEST(Cli, ExportWritesEveryFormAndTheyReadBack) {
+  const SimulatedBook made;
+  const auto ask = [&](const std::string& name, const char* take) {
+    const std::string target = (made.folder / name).string();
+    const Outcome outcome = run({"export", made.book, target, "--take", take});
+    EXPECT_EQ(outcome.status, 0) << outcome.err;
+    return target;
+  };
+  const json impedance =
+      run({"box-impedance", ask("z.zma", "1"), "--loading", "sealed", "--json"}).parsed();
+  EXPECT_GT(impedance["fc_hz"].get<double>(), 30.0);
+  EXPECT_EQ(run({"validate", ask("r.frd", "2")}).status, 0);
+  EXPECT_EQ(run({"validate", ask("r.csv", "2"), "--kind", "response"}).status, 0);
+  const Outcome flac = run({"validate", ask("r.flac", "2"), "--json"});
+  EXPECT_EQ(flac.status, 0) << flac.err;
+  EXPECT_THAT(run({"export", made.book, (made.folder / "x.wav").string(), "--take", "1"}).err,
+              HasSubstr("no sound"));
+  EXPECT_EQ(run({"export", made.book, (made.folder / "again").string()}).status, 0)
+      << "one subject needs no choice";
+  EXPECT_EQ(run({"validate", (made.folder / "again").string()}).status, 0);
+}
+
+TEST(Cli, ExportOfABookWithTwoSubjectsAsksWhichOne) {
+  const SimulatedBook made;
+  ASSERT_EQ(run({"import", (made.folder / "set").string(), "--book", made.book}).status, 0);
+  const Outcome outcome = run({"export", made.book, (made.folder / "t").string()});
+  EXPECT_EQ(outcome.status, 2);
+  EXPECT_THAT(outcome.err, HasSubstr("--subject 2"));
+}
+
+TEST(Cli, ValidateReadsABookToItsLastPage) {
+  const SimulatedBook made;
+  const json sound = run({"validate", made.book, "--json"}).parsed();
+  EXPECT_EQ(sound["takes"], 2);
+  std::string bytes = test::slurp(made.book);
+  test::write(made.folder / "cut.lalo", bytes.substr(0, bytes.size() * 6 / 10));
+  const Outcome cut = run({"validate", (made.folder / "cut.lalo").string()});
+  EXPECT_EQ(cut.status, 3);
+  EXPECT_THAT(cut.err, HasSubstr("cut.lalo"));
+}
+
+TEST(Cli, TablesAreShortAndCarryUnits) {
+  const SimulatedBook made;
+  const Outcome response = run({"response", (made.folder / "set").string(), "--smooth", "6"});
+  EXPECT_EQ(response.status, 0);
+  EXPECT_THAT(response.out, HasSubstr("valid from"));
+  EXPECT_THAT(response.out, HasSubstr("Hz"));
+  const Outcome impedance =
+      run({"box-impedance", (made.folder / "set").string(), "--loading", "sealed"});
+  EXPECT_THAT(impedance.out, HasSubstr("ohm at"));
+  EXPECT_THAT(impedance.out, HasSubstr("qtc"));
+}
+
+TEST(Cli, MissingSamplesOfARecordingAreSaidSo) {
+  const TemporaryFolder folder;
+  const auto spec = SweepSpec::make({20.0, 20000.0, 1.0, 48000.0});
+  std::vector<double> x = exponential_sweep(*spec);
+  for (double& v : x) v *= 0.4;
+  x.erase(x.begin() + 30000, x.begin() + 30100);
+  x.resize(60000, 0.0);
+  ASSERT_TRUE(
+      write_file(folder / "gap.wav", *audio_bytes({48000.0, {x}, ""}, AudioFormat::kWavFloat32))
+          .has_value());
+  const json j =
+      run({"response", (folder / "gap.wav").string(), "--stimulus", "20,20000,1.0,0", "--json"})
+          .parsed();
+  EXPECT_THAT(j["notes"].dump(), HasSubstr("missing"));
+}
+
 }  // namespace
 }  // namespace lalometer

@@ -6,6 +6,7 @@
 #include "support/books.h"
 #include "workbench/analysis.h"
 #include "workbench/simulating.h"
+#include "workbench/take_runner.h"
 
 namespace lalometer {
 namespace {
@@ -149,6 +150,66 @@ TEST(Simulate, SaysWhatTheBenchCannotPlay) {
       HasSubstr("midrange"));
   EXPECT_FALSE(practice_speaker_of(R"({"box": {"net_volume_l": -3}})", "s.json").has_value());
   EXPECT_FALSE(practice_speaker_of("[", "s.json").has_value());
+}
+
+TEST(Import, ARecordingsMicrophoneCorrectionTravelsWithTheSet) {
+  const TemporaryFolder folder;
+  Id subject = 0;
+  Response wanted =
+      test::curve_from([](double) { return std::complex<double>(1.0); }, Quantity::kPressure);
+  {
+    PracticeBenchSetup setup = demo_bench(false);
+    setup.rig.microphone_correction = test::curve_from(
+        [](double f) {
+          return std::complex<double>(std::pow(10.0, 0.1 * std::log2(f / 1000.0) / 20.0));
+        },
+        Quantity::kRatio, 5.0, 24000.0, 12.0);
+    SmallBook small(folder / "a.lalo");
+    subject = small.subject;
+    PracticeBench bench(setup);
+    TakeRequest request;
+    request.name = "On axis";
+    request.subject_id = small.subject;
+    request.variant_id = small.variant;
+    const auto outcome = run_take(bench, setup.rig, request, {}, {});
+    ASSERT_TRUE(outcome.has_value());
+    const Id take = *keep_take(small.book, *outcome, setup.rig);
+    const auto raw = small.book.raw(small.book.take(take)->raw_hash);
+    Recipe plain;
+    plain.smoothing = 0;
+    wanted = analysed({*small.book.take(take), *raw, setup.rig, plain})->curve;
+    ASSERT_TRUE(export_subject(small.book, subject, folder / "set").has_value());
+  }
+  const ImportPreview preview = preview_import({folder / "set"}, {});
+  ASSERT_TRUE(preview.problems.empty()) << preview.problems[0].text();
+  ASSERT_EQ(preview.items.size(), 1U);
+  ASSERT_TRUE(preview.items[0].rig.has_value());
+  const Response& back = *preview.items[0].curve;
+  for (const double f : {300.0, 1000.0, 8000.0, 15000.0})
+    EXPECT_NEAR(std::abs(value_at(back, f) / value_at(wanted, f)), 1.0, 0.002) << f;
+  auto book = Book::create(folder / "b.lalo");
+  const auto ids = take_in(*book, preview, {});
+  ASSERT_TRUE(ids.has_value());
+  EXPECT_TRUE(book->rig(book->take(ids->front())->rig_id)->microphone_correction.has_value());
+}
+
+TEST(Preview, AStopLeavesNothingAndProgressReachesEveryFile) {
+  const TemporaryFolder folder;
+  std::vector<std::filesystem::path> files;
+  for (int i = 0; i < 5; ++i) {
+    files.push_back(folder / ("a" + std::to_string(i) + ".frd"));
+    test::write(files.back(), "100 80 0\n200 81 0\n");
+  }
+  std::vector<double> told;
+  std::stop_source stop;
+  const ImportPreview whole =
+      preview_import(files, {}, stop.get_token(), [&](double done) { told.push_back(done); });
+  EXPECT_EQ(whole.items.size(), 5U);
+  EXPECT_GE(told.size(), 5U);
+  EXPECT_TRUE(std::is_sorted(told.begin(), told.end()));
+  const ImportPreview stopped =
+      preview_import(files, {}, stop.get_token(), [&](double) { stop.request_stop(); });
+  EXPECT_TRUE(stopped.items.empty());
 }
 
 }  // namespace

@@ -2,6 +2,8 @@
 
 #include <gmock/gmock.h>
 
+#include <set>
+
 #include "support/support.h"
 
 namespace lalometer {
@@ -77,6 +79,60 @@ TEST(Lanes, BreakThePhaseWhereItWraps) {
   for (const double y : content.left[0].y) breaks += std::isnan(y) ? 1 : 0;
   EXPECT_GT(breaks, 3);
   EXPECT_EQ(content.left[0].x.size(), content.left[0].y.size());
+}
+
+LaidTake named(const std::string& name, Id variant, const std::string& variant_name,
+               const std::string& sample = "") {
+  LaidTake one;
+  one.take.kind = TakeKind::kResponse;
+  one.take.name = name;
+  one.take.variant_id = variant;
+  one.take.conditions.sample = sample;
+  one.variant_name = variant_name;
+  return one;
+}
+
+TEST(SeriesLabels, AreAsShortAsTheyCanBeToldApart) {
+  const auto labels = [](const std::vector<LaidTake>& all) {
+    std::vector<std::string> texts;
+    for (const LaidTake& one : all) texts.push_back(series_label(one, all));
+    return texts;
+  };
+  using Texts = std::vector<std::string>;
+  EXPECT_EQ(labels({named("On axis", 1, "Bare"), named("30°", 1, "Bare")}),
+            (Texts{"On axis", "30°"}));
+  EXPECT_EQ(labels({named("On axis", 1, "Bare"), named("On axis", 2, "Lined")}),
+            (Texts{"Bare", "Lined"}));
+  EXPECT_EQ(labels({named("On axis", 1, "Bare"), named("30°", 2, "Lined")}),
+            (Texts{"On axis, Bare", "30°, Lined"}));
+  EXPECT_EQ(labels({named("Free air", 1, "Bare", "A"), named("Free air", 1, "Bare", "B")}),
+            (Texts{"Free air A", "Free air B"}));
+  LaidTake impedance = named("Impedance", 2, "Lined");
+  impedance.take.kind = TakeKind::kImpedance;
+  EXPECT_EQ(labels({named("On axis", 1, "Bare"), impedance}), (Texts{"On axis", "Impedance"}))
+      << "other lanes do not count";
+}
+
+TEST(Lanes, LevelShowsAtLeastTwentyFiveDecibels) {
+  const LaneContent content =
+      lane_kind("level")->build({laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0))}, 1);
+  EXPECT_GE(content.fit_high - content.fit_low, 25.0)
+      << "a flat curve's molehills must not fill the lane";
+  EXPECT_GT(content.fit_high, 94.0);
+  EXPECT_LT(content.fit_low, 94.0);
+}
+
+TEST(Lanes, ManyCurvesOrAMapAskForAFinerPictureLater) {
+  std::vector<LaidTake> many;
+  for (int i = 0; i < 20; ++i)
+    many.push_back(laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", i + 1));
+  const LaneContent content = lane_kind("level")->build(many, 1);
+  EXPECT_EQ(content.left.size(), 20U);
+  std::set<int> chosen;
+  for (const Series& s : content.left) {
+    if (s.chosen) chosen.insert(static_cast<int>(s.take_id));
+  }
+  EXPECT_EQ(chosen, std::set<int>{1});
 }
 
 TEST(CursorValues, CarryUnitsAndSayWhatIsNotValid) {

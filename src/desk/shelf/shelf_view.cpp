@@ -172,12 +172,20 @@ ShelfView::ShelfView(BookSession& session, QWidget* parent)
   layout->addWidget(tree_, 1);
 
   connect(filter_, &QLineEdit::textChanged, this, [this](const QString& text) {
+    // A filter hides rows and with them the tree's current one; it chooses nothing. Choosing from
+    // within would change the model while the proxy is taking rows out of it.
+    filtering_ = true;
     proxy_.setFilterFixedString(text);
+    filtering_ = false;
+    const QModelIndex chosen = indexOfTake(session_.chosenTake());
+    if (chosen.isValid())
+      tree_->selectionModel()->setCurrentIndex(chosen, QItemSelectionModel::SelectCurrent);
     if (!text.isEmpty()) tree_->expandAll();
   });
   connect(&model_, &QAbstractItemModel::modelReset, this, &ShelfView::restoreView);
   connect(tree_->selectionModel(), &QItemSelectionModel::currentChanged, this,
           [this](const QModelIndex& current) {
+            if (filtering_) return;
             const Id take = current.data(ShelfModel::kKindRole).toInt() ==
                                     static_cast<int>(ShelfModel::RowKind::kTake)
                                 ? current.data(ShelfModel::kIdRole).toLongLong()

@@ -54,6 +54,7 @@ class ShelfView : public QWidget {
   ShelfDelegate delegate_;
   QTreeView* tree_;
   QLineEdit* filter_;
+  bool filtering_ = false;
   QLabel* empty_;
 };
 

@@ -1,0 +1,271 @@
+#include <QAction>
+#include <QApplication>
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QDropEvent>
+#include <QLabel>
+#include <QLineEdit>
+#include <QMimeData>
+#include <QPlainTextEdit>
+#include <QProgressBar>
+#include <QPushButton>
+#include <QTreeWidget>
+
+#include "desk/curve_preview.h"
+#include "desk/job_strip.h"
+#include "desk/pages/plan_page.h"
+#include "desk/shelf/shelf_view.h"
+#include "desk/window_fixture.h"
+#include "workbench/importing.h"
+
+namespace lalometer {
+namespace {
+
+using Pages = test::WindowTest;
+
+TEST_F(Pages, PlanNamesWhatAVariantLacksAndTakesIt) {
+  const Id subject = session().subjects()[0].id;
+  session().apply(
+      session().book().add_variant({0, subject, "Port moved", "to the back"}).map([](Id) {}));
+  window_->setStation(RouteStrip::kPlan);
+  QPushButton* missing = nullptr;
+  for (QPushButton* button : part<QWidget>("planPage")->findChildren<QPushButton*>()) {
+    if (button->isVisible() && button->text().contains(QLatin1String("Impedance is missing")))
+      missing = button;
+  }
+  ASSERT_NE(missing, nullptr);
+  QTest::mouseClick(missing, Qt::LeftButton);
+  EXPECT_TRUE(window_->capture().running());
+  rest();
+  EXPECT_EQ(session().takes().back().kind, TakeKind::kImpedance);
+}
+
+TEST_F(Pages, SmoothingIsChosenForAllTakesOfTheSubjectAndUndone) {
+  auto* box = part<QComboBox>("smoothing");
+  const int before = session().recipe(session().chosenSubject()).smoothing;
+  box->setCurrentIndex(box->findData(6));
+  emit box->activated(box->currentIndex());
+  rest();
+  EXPECT_EQ(session().recipe(session().chosenSubject()).smoothing, 6);
+  QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
+  rest();
+  EXPECT_EQ(session().recipe(session().chosenSubject()).smoothing, before);
+  EXPECT_EQ(box->currentData().toInt(), before);
+}
+
+TEST_F(Pages, ANoteIsKeptWhenTheWritingPausesAndIsThereTomorrow) {
+  const Id take = session().chosenTake();
+  QTest::keyClicks(part<QPlainTextEdit>("takeNote"), QStringLiteral("rattles near the port"));
+  ASSERT_TRUE(
+      QTest::qWaitFor([&] { return session().take(take)->note == "rattles near the port"; }, 5000));
+  window_.reset();
+  reopen();
+  EXPECT_EQ(session().take(take)->note, "rattles near the port");
+}
+
+TEST_F(Pages, ANoteBegunIsKeptWhenAnotherTakeIsChosen) {
+  const Id take = session().chosenTake();
+  QTest::keyClicks(part<QPlainTextEdit>("takeNote"), QStringLiteral("half a thought"));
+  session().chooseTake(session().takes()[0].id == take ? session().takes()[1].id
+                                                       : session().takes()[0].id);
+  EXPECT_EQ(session().take(take)->note, "half a thought");
+}
+
+TEST_F(Pages, TheSubjectsNoteIsKeptOnTheCasePage) {
+  window_->setStation(RouteStrip::kCase);
+  auto* note = part<QPlainTextEdit>("subjectNote");
+  EXPECT_TRUE(note->toPlainText().contains(QLatin1String("mill race")));
+  note->setPlainText(QStringLiteral("settled"));
+  ASSERT_TRUE(QTest::qWaitFor(
+      [&] { return *session().book().note(session().chosenSubject()) == "settled"; }, 5000));
+}
+
+TEST_F(Pages, FilterLeavesOnlyWhatHoldsItsLetters) {
+  auto* tree = part<QTreeView>("shelfTree");
+  const auto visible_takes = [&] {
+    int count = 0;
+    const QAbstractItemModel& model = *tree->model();
+    for (int v = 0; v < model.rowCount(model.index(0, 0)); ++v) {
+      const QModelIndex variant = model.index(v, 0, model.index(0, 0));
+      for (int t = 0; t < model.rowCount(variant); ++t)
+        count += tree->isRowHidden(t, variant) || tree->isRowHidden(v, model.index(0, 0)) ? 0 : 1;
+    }
+    return count;
+  };
+  EXPECT_EQ(visible_takes(), 4);
+  window_->actionNamed(QStringLiteral("filter"))->trigger();
+  auto* field = qobject_cast<QLineEdit*>(QApplication::focusWidget());
+  ASSERT_NE(field, nullptr);
+  const Id chosen = session().chosenTake();
+  QTest::keyClicks(field, QStringLiteral("impe"));
+  EXPECT_EQ(visible_takes(), 2);
+  EXPECT_EQ(session().chosenTake(), chosen) << "a filter chooses nothing";
+  field->clear();
+  EXPECT_EQ(visible_takes(), 4);
+}
+
+TEST_F(Pages, ATakeDraggedFromTheShelfLandsOnTheScore) {
+  const Id take = session().takes()[0].id;
+  session().setLaid(take, false);
+  QMimeData mime;
+  mime.setData(QLatin1String(kTakeMime), QByteArray::number(static_cast<qlonglong>(take)));
+  QDragEnterEvent enter(QPoint(300, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+  QCoreApplication::sendEvent(&score(), &enter);
+  QDropEvent drop(QPointF(300, 300), Qt::CopyAction, &mime, Qt::LeftButton, Qt::NoModifier);
+  QCoreApplication::sendEvent(&score(), &drop);
+  rest();
+  EXPECT_GE(session().take(take)->colour, 0);
+}
+
+TEST_F(Pages, KeysZoomPanAndFitTheScore) {
+  window_->state().setCursorHz(1000.0);
+  QTest::keyClick(window_.get(), Qt::Key_Plus);
+  const FrequencyRange zoomed_in = window_->state().range();
+  EXPECT_GT(zoomed_in.low_hz, 20.0);
+  QTest::keyClick(window_.get(), Qt::Key_Right, Qt::ControlModifier);
+  EXPECT_NEAR(window_->state().range().low_hz / zoomed_in.low_hz, std::exp2(1.0 / 3.0), 1e-9);
+  QTest::keyClick(window_.get(), Qt::Key_Home);
+  EXPECT_EQ(window_->state().range(), FrequencyRange{});
+}
+
+TEST_F(Pages, KeysMakeTheGateLongerAndShorter) {
+  const Id subject = session().chosenSubject();
+  const double before = session().recipe(subject).gate_s;
+  QTest::keyClick(window_.get(), Qt::Key_Period);
+  EXPECT_NEAR(session().recipe(subject).gate_s / before, 1.05, 0.003);
+  QTest::keyClick(window_.get(), Qt::Key_Comma);
+  EXPECT_NEAR(session().recipe(subject).gate_s / before, 1.0, 0.003);
+}
+
+TEST_F(Pages, WhatAnotherWindowWritesIsSeenHere) {
+  auto other = Book::open(folder_ / "demo.lalo");
+  ASSERT_TRUE(other->rename_subject(session().subjects()[0].id, "Renamed elsewhere").has_value());
+  ASSERT_TRUE(QTest::qWaitFor(
+      [this] { return session().subjects()[0].name == "Renamed elsewhere"; }, 10000));
+}
+
+TEST_F(Pages, ASetIsPreviewedWithAPictureAndTakenAsANewSubject) {
+  ASSERT_TRUE(
+      export_subject(session().book(), session().subjects()[0].id, folder_ / "set").has_value());
+  window_->importFiles({QString::fromStdString((folder_ / "set").string())});
+  rest();
+  EXPECT_EQ(part<QTreeWidget>("importList")->topLevelItemCount(), 4);
+  auto* preview = window_->findChild<CurvePreview*>();
+  ASSERT_TRUE(preview->isVisible());
+  ASSERT_TRUE(preview->content().has_value());
+  EXPECT_EQ(preview->content()->left.size(), 1U);
+  QTest::mouseClick(part<QPushButton>("importTake"), Qt::LeftButton);
+  rest();
+  EXPECT_EQ(session().subjects().size(), 2U);
+  EXPECT_EQ(session().takes().size(), 8U);
+  EXPECT_EQ(session().book().variants(session().subjects()[1].id)->size(), 2U);
+}
+
+TEST_F(Pages, AnUntickedFileIsLeftOut) {
+  test::write(folder_ / "one.frd", "100 80\n200 81\n");
+  test::write(folder_ / "two.frd", "100 82\n200 83\n");
+  window_->importFiles({QString::fromStdString((folder_ / "one.frd").string()),
+                        QString::fromStdString((folder_ / "two.frd").string())});
+  rest();
+  part<QTreeWidget>("importList")->topLevelItem(0)->setCheckState(0, Qt::Unchecked);
+  QTest::mouseClick(part<QPushButton>("importTake"), Qt::LeftButton);
+  rest();
+  ASSERT_EQ(session().takes().size(), 5U);
+  EXPECT_EQ(session().takes().back().name, "two");
+}
+
+TEST_F(Pages, LeavingTheSheetStopsItsReadingAndTakesNothing) {
+  ASSERT_TRUE(
+      export_subject(session().book(), session().subjects()[0].id, folder_ / "set").has_value());
+  window_->importFiles({QString::fromStdString((folder_ / "set").string())});
+  QTest::mouseClick(part<QPushButton>("importLeave"), Qt::LeftButton);
+  rest();
+  EXPECT_FALSE(part<QWidget>("importSheet")->isVisible());
+  EXPECT_EQ(session().takes().size(), 4U);
+}
+
+TEST_F(Pages, TheJigsResistorIsKeptWithTheBookAndWithEachTake) {
+  auto* resistor = part<QDoubleSpinBox>("rigResistor");
+  resistor->setValue(27.15);
+  emit resistor->editingFinished();
+  window_->actionNamed(QStringLiteral("take-impedance"))->trigger();
+  rest();
+  const Take taken = session().takes().back();
+  EXPECT_EQ(session().book().rig(taken.rig_id)->reference_ohm, 27.15);
+  EXPECT_EQ(session().book().rig(session().takes()[0].rig_id)->reference_ohm, 27.0)
+      << "old takes keep theirs";
+  window_.reset();
+  reopen();
+  EXPECT_EQ(part<QDoubleSpinBox>("rigResistor")->value(), 27.15);
+}
+
+TEST_F(Pages, ATweeterIsNeverSweptFromBelowItsLimit) {
+  auto* driver = part<QComboBox>("captureDriver");
+  driver->setCurrentIndex(driver->findText(QStringLiteral("Tweeter")));
+  EXPECT_GE(part<QDoubleSpinBox>("captureStart")->value(), 500.0);
+  EXPECT_TRUE(part<QLabel>("captureCaution")->text().contains(QLatin1String("burn")));
+  part<QDoubleSpinBox>("captureStart")->setValue(20.0);
+  part<QComboBox>("captureKind")->setCurrentIndex(0);
+  part<QDoubleSpinBox>("captureStart")->setValue(20.0);
+  window_->actionNamed(QStringLiteral("take"))->trigger();
+  rest();
+  EXPECT_GE(session().takes().back().conditions.stimulus.start_hz, 500.0);
+}
+
+TEST_F(Pages, ProgressAndStopShowWhileATakeRuns) {
+  window_->capture().benchSetup().pace = 1.0;
+  window_->setStation(RouteStrip::kCapture);
+  QTest::mouseClick(part<QPushButton>("takeButton"), Qt::LeftButton);
+  EXPECT_TRUE(part<QProgressBar>("takeProgress")->isVisible());
+  ASSERT_TRUE(
+      QTest::qWaitFor([this] { return part<QProgressBar>("takeProgress")->value() > 20; }, 10000));
+  EXPECT_TRUE(part<QLabel>("takeStage")->text().contains(QLatin1String("left")));
+  QTest::mouseClick(part<QPushButton>("stopButton"), Qt::LeftButton);
+  rest();
+  EXPECT_FALSE(part<QProgressBar>("takeProgress")->isVisible());
+  EXPECT_EQ(session().takes().size(), 4U);
+}
+
+TEST_F(Pages, ABookIsDuplicatedWholeWhileTheWindowGoesOn) {
+  window_->duplicateTo(QString::fromStdString((folder_ / "copy.lalo").string()));
+  rest();
+  const auto copy = Book::open(folder_ / "copy.lalo");
+  ASSERT_TRUE(copy.has_value());
+  EXPECT_EQ(copy->takes()->size(), 4U);
+  EXPECT_TRUE(copy->check_integrity().has_value());
+}
+
+TEST(JobStrip, TellsItsEndAndAStopIsNoFailure) {
+  JobStrip strip;
+  QString done;
+  QString failed;
+  QObject::connect(&strip, &JobStrip::done, &strip, [&](const QString& text) { done = text; });
+  QObject::connect(&strip, &JobStrip::failed, &strip, [&](const QString& text) { failed = text; });
+  ASSERT_TRUE(
+      strip.start(QStringLiteral("quick"), [](std::stop_token, const Progress&) -> Result<QString> {
+        return QStringLiteral("written");
+      }));
+  ASSERT_TRUE(QTest::qWaitFor([&] { return !strip.running(); }, 5000));
+  EXPECT_EQ(done, QStringLiteral("written"));
+  ASSERT_TRUE(strip.start(QStringLiteral("slow"),
+                          [](std::stop_token stop, const Progress& progress) -> Result<QString> {
+                            while (!stop.stop_requested()) progress(0.5);
+                            return cancelled();
+                          }));
+  EXPECT_FALSE(
+      strip.start(QStringLiteral("second"),
+                  [](std::stop_token, const Progress&) -> Result<QString> { return QString(); }))
+      << "one at a time";
+  strip.stop();
+  ASSERT_TRUE(QTest::qWaitFor([&] { return !strip.running(); }, 5000));
+  EXPECT_TRUE(failed.isEmpty());
+  ASSERT_TRUE(
+      strip.start(QStringLiteral("bad"), [](std::stop_token, const Progress&) -> Result<QString> {
+        return bad_input("No room.", "there");
+      }));
+  ASSERT_TRUE(QTest::qWaitFor([&] { return !strip.running(); }, 5000));
+  EXPECT_EQ(failed, QStringLiteral("there: No room."));
+}
+
+}  // namespace
+}  // namespace lalometer
