@@ -4,19 +4,26 @@
 
 #include <algorithm>
 #include <map>
+#include <memory>
 #include <mutex>
+#include <type_traits>
 
 namespace lalometer {
 namespace {
 
+struct PlanDeleter {
+  void operator()(fftw_plan plan) const { fftw_destroy_plan(plan); }
+};
+using Plan = std::unique_ptr<std::remove_pointer_t<fftw_plan>, PlanDeleter>;
+
 struct PlanPair {
-  fftw_plan forward;
-  fftw_plan inverse;
+  Plan forward;
+  Plan inverse;
 };
 
 /// Owns all plans for the life of the process. FFTW's planner is not thread-safe, so the mutex
 /// guards both the map and every planner call.
-PlanPair plans_for(std::size_t size) {
+const PlanPair& plans_for(std::size_t size) {
   static std::mutex guard;
   static std::map<std::size_t, PlanPair> plans;
   const std::scoped_lock lock(guard);
@@ -25,19 +32,21 @@ PlanPair plans_for(std::size_t size) {
   Spectrum bins(size / 2 + 1);
   auto* raw_bins = reinterpret_cast<fftw_complex*>(bins.data());
   const int n = static_cast<int>(size);
-  const PlanPair pair{
-      fftw_plan_dft_r2c_1d(n, time.data(), raw_bins, FFTW_ESTIMATE | FFTW_PRESERVE_INPUT),
-      fftw_plan_dft_c2r_1d(n, raw_bins, time.data(), FFTW_ESTIMATE | FFTW_DESTROY_INPUT)};
-  plans.emplace(size, pair);
+  // A map never moves its values, so the reference stays good.
+  PlanPair& pair = plans[size];
+  pair.forward.reset(
+      fftw_plan_dft_r2c_1d(n, time.data(), raw_bins, FFTW_ESTIMATE | FFTW_PRESERVE_INPUT));
+  pair.inverse.reset(
+      fftw_plan_dft_c2r_1d(n, raw_bins, time.data(), FFTW_ESTIMATE | FFTW_DESTROY_INPUT));
   return pair;
 }
 
 }  // namespace
 
 RealTransform::RealTransform(std::size_t size) : size_(size) {
-  const PlanPair pair = plans_for(size);
-  forward_plan_ = pair.forward;
-  inverse_plan_ = pair.inverse;
+  const PlanPair& pair = plans_for(size);
+  forward_plan_ = pair.forward.get();
+  inverse_plan_ = pair.inverse.get();
 }
 
 void RealTransform::forward(const Samples& in, Spectrum& out) const {
