@@ -1,0 +1,62 @@
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "acoustics/baffle/baffle.h"
+#include "acoustics/enclosure/box_modes.h"
+#include "acoustics/enclosure/port.h"
+#include "base/result.h"
+
+namespace lalometer {
+
+/// A subject's geometry as its description (set.json's "subject") tells it, in SI units. What is
+/// not told is absent, never guessed.
+struct SubjectDriver {
+  std::string id;
+  std::string role;
+  double x_m = 0.0;  ///< from the baffle's origin, right and up as seen from in front
+  double y_m = 0.0;
+  std::optional<double> radius_m;  ///< effective: of sd_cm2 where told, else half the diameter
+};
+
+struct SubjectPort {
+  std::string id;
+  std::string panel;
+  PortGeometry geometry;
+  double x_m = 0.0;
+  double y_m = 0.0;
+};
+
+struct SubjectCrossover {
+  std::string low;
+  std::string high;
+  double frequency_hz;
+  int order = 0;
+};
+
+struct SubjectGeometry {
+  std::string loading;
+  std::vector<SubjectDriver> drivers;
+  std::optional<Baffle> baffle;
+  double origin_x_m =
+      0.0;  ///< the baffle's origin in the baffle's own coordinates (left, lower edge)
+  double origin_y_m = 0.0;
+  std::optional<double> net_volume_m3;
+  std::optional<InnerBox> inner;
+  BoxDamping damping = BoxDamping::kNone;
+  std::vector<SubjectPort> ports;
+  std::vector<SubjectCrossover> crossovers;
+
+  [[nodiscard]] const SubjectDriver* driver(const std::string& id) const;
+  /// The driver as a piston on the baffle; errors name the driver.
+  [[nodiscard]] Result<BafflePiston> piston(const SubjectDriver& driver) const;
+};
+
+/// Geometry from a description. Impossible sizes are errors that name their place.
+/// @param where  file or subject, for messages.
+[[nodiscard]] Result<SubjectGeometry> geometry_of(const std::string& description_json,
+                                                  const std::string& where);
+
+}  // namespace lalometer
