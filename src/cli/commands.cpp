@@ -12,6 +12,8 @@
 #include "acoustics/impedance/box_signature.h"
 #include "acoustics/spectrum/smoothing.h"
 #include "base/text.h"
+#include "cli/design_commands.h"
+#include "cli/output.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
 #include "workbench/analysis.h"
@@ -22,22 +24,7 @@ namespace lalometer {
 namespace {
 
 namespace fs = std::filesystem;
-using Json = nlohmann::ordered_json;
-
-constexpr int kDone = 0;
-constexpr int kWrongUsage = 2;
-constexpr int kUnusable = 3;
-
-struct Doors {
-  std::ostream& out;
-  std::ostream& err;
-  bool json = false;
-};
-
-int refuse(const Doors& doors, const Error& error) {
-  doors.err << error.text() << '\n';
-  return kUnusable;
-}
+using Json = OrderedJson;
 
 Json number_or_null(const std::optional<double>& value) {
   return value && std::isfinite(*value) ? Json(*value) : Json(nullptr);
@@ -481,6 +468,8 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   command->add_option("path", candidate, "set, book or file")->required();
   add_reading_options(*command, reading);
   command->callback([&] { status = validate_command(doors, candidate, reading); });
+
+  add_design_commands(app, doors, status);
 
   try {
     app.parse(argc, argv);

@@ -54,6 +54,7 @@ void BookSession::adopt(Book book) {
 void BookSession::reload() {
   rigs_.clear();
   recipes_.clear();
+  geometries_.clear();
   const auto subjects = book_->subjects();
   const auto takes = book_->takes();
   if (!subjects || !takes) {
@@ -66,6 +67,13 @@ void BookSession::reload() {
   for (const Subject& subject : subjects_) {
     if (const auto variants = book_->variants(subject.id))
       variants_.insert(variants_.end(), variants->begin(), variants->end());
+  }
+  for (const Subject& subject : subjects_) {
+    // A description that cannot be right foretells nothing; where it is edited says why.
+    auto geometry = geometry_of(subject.description_json, subject.name);
+    geometries_.insert(
+        subject.id,
+        geometry ? std::make_shared<const SubjectGeometry>(std::move(*geometry)) : nullptr);
   }
   take_index_.clear();
   for (std::size_t i = 0; i < takes_.size(); ++i)
@@ -148,7 +156,8 @@ std::vector<LaidTake> BookSession::laid() const {
     const Variant* v = variant(t.variant_id);
     const auto result = results_.constFind(t.id);
     all.push_back({t, v == nullptr ? std::string() : v->name,
-                   result == results_.constEnd() ? nullptr : result->second});
+                   result == results_.constEnd() ? nullptr : result->second,
+                   geometries_.value(t.subject_id)});
   }
   std::sort(all.begin(), all.end(),
             [](const LaidTake& a, const LaidTake& b) { return a.take.colour < b.take.colour; });
@@ -238,7 +247,7 @@ void BookSession::startWork(const Take& take) {
       }
       outcome->stage = std::make_shared<const ImpulseStage>(std::move(*stage));
     }
-    outcome->analysis = curve_stage(*outcome->stage, snapshot.take, snapshot.rig, snapshot.recipe);
+    outcome->analysis = curve_stage(*outcome->stage, snapshot.recipe);
     return outcome;
   }));
 }

@@ -85,6 +85,7 @@ class BookSession : public QObject {
   QHash<Id, qsizetype> take_index_;
   mutable QHash<Id, RigCalibration> rigs_;
   mutable QHash<Id, Recipe> recipes_;
+  QHash<Id, std::shared_ptr<const SubjectGeometry>> geometries_;  ///< null: not told or impossible
   std::optional<std::pair<Id, Recipe>> preview_;
   Id chosen_ = 0;
 

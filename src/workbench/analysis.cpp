@@ -6,6 +6,7 @@
 #include "acoustics/impedance/divider.h"
 #include "acoustics/signal/continuity.h"
 #include "acoustics/signal/deconvolve.h"
+#include "acoustics/signal/fft.h"
 #include "acoustics/signal/recording_checks.h"
 #include "acoustics/signal/sweep.h"
 #include "acoustics/spectrum/smoothing.h"
@@ -20,7 +21,7 @@ namespace lalometer {
 namespace {
 
 /// Raised whenever the same input gives another result.
-constexpr const char* kComputation = "analysis 1";
+constexpr const char* kComputation = "analysis 2";
 
 /// An impulse response without its room's late part is enough for everything shown; a recording's
 /// full length would cost memory for each curve on the score.
@@ -51,8 +52,28 @@ Response levelled(const Response& curve, double factor, Quantity quantity) {
 /// latency is in it.
 enum class Clock { kFromExcitation, kWithLatency };
 
-ImpulseStage staged(const Take& take, ImpulseResponse h, Clock clock, double factor,
+/// The microphone's own response taken out of an impulse response, before any gate: a slope of the
+/// microphone spreads in time, and a gate would cut that off. Outside the correction's range its
+/// ends hold.
+void take_out(const Response& correction, ImpulseResponse& h) {
+  const std::size_t n = fast_length(2 * h.samples.size()) / 2 * 2;
+  Spectrum bins = real_spectrum(h.samples, n);
+  const double step_hz = h.sample_rate_hz / static_cast<double>(n);
+  for (std::size_t k = 0; k < bins.size(); ++k) {
+    const double f = std::clamp(static_cast<double>(k) * step_hz, correction.axis().front(),
+                                correction.axis().back());
+    bins[k] /= value_at(correction, f);
+  }
+  bins.front() = bins.front().real();
+  bins.back() = bins.back().real();
+  Samples time(n);
+  RealTransform(n).inverse(bins, time);
+  std::copy_n(time.begin(), h.samples.size(), h.samples.begin());
+}
+
+ImpulseStage staged(const AnalysisInput& in, ImpulseResponse h, Clock clock, double factor,
                     bool calibrated) {
+  const Take& take = in.take;
   const Conditions& c = take.conditions;
   const auto found = find_arrival(h);
   const double flight_s = c.distance_m / speed_of_sound_m_s(c.temperature_c);
@@ -69,6 +90,8 @@ ImpulseStage staged(const Take& take, ImpulseResponse h, Clock clock, double fac
                          std::abs(stage.arrival_s - flight_s) < kAgreement_m / kSpeedOfSound20_m_s;
   stage.zero_s = plausible ? flight_s : stage.arrival_s;
   stage.impulse = trimmed(h, stage.arrival_s);
+  if (in.rig.microphone_correction && take.form != RawForm::kImpulseFile)
+    take_out(*in.rig.microphone_correction, stage.impulse);
   for (double& x : stage.impulse.samples) x *= factor;
   return stage;
 }
@@ -151,7 +174,7 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
                       .zero_at = c.t0_s * rate,
                       .excited = {0.0, 0.5 * rate}};
     if (stop.stop_requested()) return cancelled();
-    ImpulseStage stage = staged(in.take, std::move(h), Clock::kFromExcitation, 1.0, false);
+    ImpulseStage stage = staged(in, std::move(h), Clock::kFromExcitation, 1.0, false);
     stage.notes.emplace_back("The file tells no sensitivity: levels are re 1 of its own scale.");
     return stage;
   }
@@ -188,7 +211,7 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
   ImpulseResponse h = deconvolve(signal, reference, rate, {s.start_hz, s.stop_hz});
   const bool calibrated = c.pa_per_v > 0.0;
   ImpulseStage stage =
-      staged(in.take, std::move(h), has_loopback ? Clock::kFromExcitation : Clock::kWithLatency,
+      staged(in, std::move(h), has_loopback ? Clock::kFromExcitation : Clock::kWithLatency,
              calibrated ? c.pa_per_v * c.drive_v : 1.0, calibrated);
   stage.notes.insert(stage.notes.begin(), notes.begin(), notes.end());
   if (!calibrated)
@@ -222,12 +245,10 @@ Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token s
   if (!h) return tl::unexpected(h.error());
   if (stop.stop_requested()) return cancelled();
   const double pa_per_v = input.rig.input_pa_per_unit / input.rig.loopback_v_per_unit;
-  return staged(input.take, *h, Clock::kFromExcitation, pa_per_v * input.take.conditions.drive_v,
-                true);
+  return staged(input, *h, Clock::kFromExcitation, pa_per_v * input.take.conditions.drive_v, true);
 }
 
-Analysis curve_stage(const ImpulseStage& stage, const Take& take, const RigCalibration& rig,
-                     const Recipe& recipe) {
+Analysis curve_stage(const ImpulseStage& stage, const Recipe& recipe) {
   const ImpulseResponse& h = stage.impulse;
   const double rate = h.sample_rate_hz;
   const Quantity quantity = stage.calibrated ? Quantity::kPressure : Quantity::kRatio;
@@ -253,8 +274,6 @@ Analysis curve_stage(const ImpulseStage& stage, const Take& take, const RigCalib
     curve = ungated_response(h, stage.zero_s, axis, quantity);
     notes.emplace_back("No gate: the room's reflections are in the curve.");
   }
-  if (rig.microphone_correction && take.form != RawForm::kImpulseFile)
-    curve = divided(*curve, *rig.microphone_correction, quantity);
   return {.curve = smoothed(*curve, recipe.smoothing),
           .impulse = h,
           .arrival_s = stage.arrival_s,
@@ -268,7 +287,7 @@ Result<Analysis> analysed(const AnalysisInput& input, std::stop_token stop) {
   if (stop.stop_requested()) return cancelled();
   if (has_impulse(input.take)) {
     return impulse_stage(input, stop).map([&](const ImpulseStage& stage) {
-      return curve_stage(stage, input.take, input.rig, input.recipe);
+      return curve_stage(stage, input.recipe);
     });
   }
   return input.take.form == RawForm::kTextFile ? from_text(input) : recorded_impedance(input, stop);

@@ -44,8 +44,9 @@ struct Analysis {
 /// The costly first half of a response: its impulse response and when what arrives. Does not depend
 /// on the recipe, so dragging the gate does not deconvolve again.
 struct ImpulseStage {
-  ImpulseResponse
-      impulse;  ///< Pa per sample at the drive, or as the file holds it; cut to what can matter
+  /// Pa per sample at the drive, the microphone's own response out, or as the file holds it; cut to
+  /// what can matter.
+  ImpulseResponse impulse;
   double arrival_s = 0.0;
   double zero_s = 0.0;  ///< time that becomes phase zero
   std::optional<double> first_reflection_s;
@@ -53,9 +54,8 @@ struct ImpulseStage {
   std::vector<std::string> notes;
 };
 [[nodiscard]] Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token stop);
-/// The second half: gate, microphone correction, smoothing.
-[[nodiscard]] Analysis curve_stage(const ImpulseStage& stage, const Take& take,
-                                   const RigCalibration& rig, const Recipe& recipe);
+/// The second half: gate and smoothing.
+[[nodiscard]] Analysis curve_stage(const ImpulseStage& stage, const Recipe& recipe);
 /// Whether a take has an impulse response: responses that were recorded or came as sound.
 [[nodiscard]] bool has_impulse(const Take& take);
 

@@ -8,6 +8,7 @@
 #include "acoustics/spectrum/figures.h"
 #include "base/constants.h"
 #include "base/text.h"
+#include "workbench/predictions.h"
 
 namespace lalometer {
 namespace {
@@ -226,6 +227,57 @@ LaneContent impulse_lane(const std::vector<LaidTake>& laid, Id chosen) {
   return content;
 }
 
+int style_of(PredictionGroup group) {
+  switch (group) {
+    case PredictionGroup::kBox:
+      return 3;
+    case PredictionGroup::kWave:
+      return 1;
+    case PredictionGroup::kEdge:
+      return 0;
+    case PredictionGroup::kStep:
+      return 4;
+    case PredictionGroup::kCrossover:
+      return 5;
+    case PredictionGroup::kBeaming:
+      return 6;
+    case PredictionGroup::kLimit:
+      return 7;
+  }
+  return 7;
+}
+
+LaneContent predictions_lane(const std::vector<LaidTake>& laid, Id chosen) {
+  LaneContent content;
+  content.title = "Predicted";
+  content.empty_text =
+      "Nothing is foretold: the subject's description has no sizes yet. A measurement set brings "
+      "them (baffle, box, ports, drivers).";
+  const LaidTake* shown = nullptr;
+  for (const LaidTake& one : laid) {
+    if (one.geometry && (shown == nullptr || one.take.id == chosen)) shown = &one;
+  }
+  if (shown == nullptr) return content;
+  PredictionContext context;
+  for (const LaidTake& one : laid) {
+    if (one.take.subject_id != shown->take.subject_id || !one.analysis || !one.analysis->impulse)
+      continue;
+    context.gate_s = one.analysis->gate_s.value_or(0.0);
+    if (one.analysis->first_reflection_s)
+      context.reflection_s = *one.analysis->first_reflection_s - one.analysis->arrival_s;
+  }
+  for (Prediction& p : predictions_of(*shown->geometry, context)) {
+    content.marks.push_back({.name = std::move(p.name),
+                             .sentence = std::move(p.sentence),
+                             .style = style_of(p.group),
+                             .low_hz = p.low_hz,
+                             .high_hz = p.high_hz});
+  }
+  if (!content.marks.empty())
+    content.subtitle = "from sizes alone; hover to see each through all lanes";
+  return content;
+}
+
 }  // namespace
 
 const std::vector<LaneKind>& lane_kinds() {
@@ -239,6 +291,9 @@ const std::vector<LaneKind>& lane_kinds() {
       {"impedance", "Impedance",
        "What the amplifier sees: the magnitude in ohm and the phase of voltage against current.",
        1.0, impedance_lane},
+      {"predictions", "Predicted",
+       "What sizes alone foretell: edges, standing waves, port, crossover, beaming, limits.", 0.8,
+       predictions_lane},
       {"phase", "Phase", "Phase of the response with its flight time taken out.", 0.7, phase_lane},
   };
   return kinds;

@@ -1,9 +1,11 @@
 #pragma once
 
+#include <cmath>
 #include <memory>
 #include <string>
 #include <vector>
 
+#include "exchange/subject_geometry.h"
 #include "workbench/analysis.h"
 
 /// What a lane of the score shows, as plain values; the desk only draws them. A new kind of lane is
@@ -39,6 +41,16 @@ struct GateMarks {
   std::optional<double> reflection_ms;
 };
 
+/// A named frequency or band of a lane without curves.
+struct LaneMark {
+  std::string name;
+  std::string sentence;  ///< shown on hover
+  int style = 0;         ///< place on the palette
+  double low_hz = 0.0;
+  double high_hz = 0.0;
+  [[nodiscard]] double centre_hz() const { return std::sqrt(low_hz * high_hz); }
+};
+
 struct LaneContent {
   std::string title;
   std::string subtitle;
@@ -58,7 +70,8 @@ struct LaneContent {
   std::string hatch_text;
   std::optional<GateMarks> gate;
   std::optional<ValueMap> map;
-  std::string empty_text;  ///< what to do next, where there is nothing to show
+  std::vector<LaneMark> marks;  ///< rising in frequency
+  std::string empty_text;       ///< what to do next, where there is nothing to show
 };
 
 /// A take on the score with its result, if it is worked out already.
@@ -66,6 +79,7 @@ struct LaidTake {
   Take take;
   std::string variant_name;
   std::shared_ptr<const Analysis> analysis;
+  std::shared_ptr<const SubjectGeometry> geometry = nullptr;  ///< of its subject, where it is told
 };
 
 struct LaneKind {

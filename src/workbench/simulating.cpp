@@ -5,9 +5,11 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "acoustics/enclosure/port.h"
 #include "base/constants.h"
 #include "base/text.h"
 #include "exchange/audio_file.h"
+#include "exchange/subject_geometry.h"
 #include "workbench/importing.h"
 #include "workbench/take_runner.h"
 
@@ -50,8 +52,9 @@ Json truth_of(const PracticeBenchSetup& bench, double drive_v) {
        {"frequency_hz", "level_db", "phase_deg", "impedance_ohm", "impedance_phase_deg"})
     truth[key] = Json::array();
   const FrequencyAxis axis = FrequencyAxis::logarithmic(10.0, 20000.0, 24.0);
+  const PracticeField field(bench.speaker, bench.room);
   for (const double f : axis.hz()) {
-    const PracticeOutput out = solve_speaker(bench.speaker, bench.room, f);
+    const PracticeOutput out = field.at(f);
     const auto p =
         out.direct_pa_per_v * drive_v * std::polar(1.0, 2.0 * kPi * f * flight_s(bench.room));
     truth["frequency_hz"].push_back(f);
@@ -123,16 +126,23 @@ Result<PracticeSpeaker> practice_speaker_of(const std::string& description_json,
   }
   if (woofers > 1 || tweeters > 1)
     return bad_input("The practice bench plays one woofer and one tweeter so far.", where);
+  const auto geometry = geometry_of(description_json, where);
+  if (!geometry) return tl::unexpected(geometry.error());
+  // Without a told baffle the practice loudspeaker stands in a large wall.
+  speaker.baffle = geometry->baffle;
+  speaker.origin_x_m = geometry->origin_x_m;
+  speaker.origin_y_m = geometry->origin_y_m;
   speaker.box.volume_m3 = number(box, "net_volume_l", speaker.box.volume_m3 * 1e3) / 1e3;
   const Json ports = subject.value("ports", Json::array());
   if (loading == "sealed") {
     speaker.box.kind = BoxLoad::Kind::kSealed;
   } else if (!ports.empty()) {
-    const Port port{number(ports[0], "diameter_mm", 50.0) / 1e3,
-                    number(ports[0], "length_mm", 130.0) / 1e3,
-                    static_cast<int>(number(ports[0], "count", 1.0))};
-    speaker.box.tuning_hz = tuning_hz(speaker.box.volume_m3, port);
+    const PortGeometry port{number(ports[0], "diameter_mm", 50.0) / 1e3,
+                            number(ports[0], "length_mm", 130.0) / 1e3,
+                            static_cast<int>(number(ports[0], "count", 1.0))};
+    speaker.box.tuning_hz = helmholtz_hz(speaker.box.volume_m3, {port}, kSpeedOfSound20_m_s);
     speaker.port_y_m = number(ports[0], "y_mm", 0.0) / 1e3;
+    speaker.port_behind = ports[0].value("panel", std::string("front")) == "back";
     speaker.port_area_m2 = port.count * kPi * port.diameter_m * port.diameter_m / 4.0;
   } else {
     speaker.box.tuning_hz = number(box, "tuning_hz", speaker.box.tuning_hz);
@@ -220,7 +230,8 @@ Result<void> make_demo_book(const std::filesystem::path& path) {
       {"id": "woofer", "role": "woofer", "diameter_mm": 165, "sd_cm2": 132, "x_mm": 0, "y_mm": -95, "z_mm": 0},
       {"id": "tweeter", "role": "tweeter", "diameter_mm": 28, "sd_cm2": 7.5, "x_mm": 0, "y_mm": 60, "z_mm": 0}],
     "box": {"net_volume_l": 14, "inner_width_mm": 178, "inner_height_mm": 348, "inner_depth_mm": 262, "damping": "none"},
-    "ports": [{"id": "port", "panel": "front", "diameter_mm": 50, "length_mm": 130, "count": 1, "x_mm": 0, "y_mm": -120}],
+    "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "edge_radius_mm": 0, "left_mm": 105, "top_mm": 150},
+    "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "count": 1, "x_mm": 0, "y_mm": -120}],
     "crossovers": [{"low": "woofer", "high": "tweeter", "frequency_hz": 2200, "order": 2}]})";
   const auto subject =
       book->add_subject({0, "Tidal-mill kiosk two-way", DriverKind::kLoudspeaker, description});

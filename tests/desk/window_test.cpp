@@ -227,7 +227,7 @@ TEST_F(Window, LanesAreMovedResizedHiddenAndKept) {
   };
   score().chooseLane(lane("level"));
   window_->actionNamed(QStringLiteral("lane-up"))->trigger();
-  EXPECT_EQ(order(), (std::vector<std::string>{"level", "impulse", "impedance"}));
+  EXPECT_EQ(order(), (std::vector<std::string>{"level", "impulse", "impedance", "predictions"}));
   // The gap below a lane is its handle.
   const QRectF first = score().laneRect(0);
   const QPoint gap(400, static_cast<int>(first.bottom() + 4));
@@ -239,10 +239,10 @@ TEST_F(Window, LanesAreMovedResizedHiddenAndKept) {
   EXPECT_NEAR(score().laneRect(0).height(), first.height() + 50, 3);
   window_->actionNamed(QStringLiteral("lane-impedance"))->trigger();
   window_->actionNamed(QStringLiteral("lane-phase"))->trigger();
-  EXPECT_EQ(order(), (std::vector<std::string>{"level", "impulse", "phase"}));
+  EXPECT_EQ(order(), (std::vector<std::string>{"level", "impulse", "predictions", "phase"}));
   window_.reset();
   reopen();
-  EXPECT_EQ(order(), (std::vector<std::string>{"level", "impulse", "phase"}));
+  EXPECT_EQ(order(), (std::vector<std::string>{"level", "impulse", "predictions", "phase"}));
 }
 
 TEST_F(Window, TheFinderRunsAnActionByItsName) {

@@ -38,11 +38,12 @@ struct Worst {
 Worst against_truth(const Analysis& a, const PracticeBenchSetup& setup) {
   Worst worst;
   const double flight_s = setup.room.distance_m / speed_of_sound_m_s(setup.room.temperature_c);
+  const PracticeField field(setup.speaker, setup.room);
   for (std::size_t i = 0; i < a.curve.size(); ++i) {
     const double f = a.curve.axis()[i];
     if (!a.curve.valid().contains(f) || f > 20000.0) continue;
-    const auto truth = solve_speaker(setup.speaker, setup.room, f).direct_pa_per_v * 2.83 *
-                       std::polar(1.0, 2.0 * kPi * f * flight_s);
+    const auto truth =
+        field.at(f).direct_pa_per_v * 2.83 * std::polar(1.0, 2.0 * kPi * f * flight_s);
     const auto ratio = a.curve.value(i) / truth;
     EXPECT_TRUE(std::isfinite(ratio.real()));
     worst.level_db = std::max(worst.level_db, std::abs(20.0 * std::log10(std::abs(ratio))));
@@ -104,8 +105,7 @@ TEST(Accuracy, ImpedanceComesBackWithinHalfAPerCentAndHalfADegree) {
     for (std::size_t i = 0; i < a.curve.size(); ++i) {
       const double f = a.curve.axis()[i];
       if (f < 10.0 || f > 20000.0) continue;
-      const auto ratio =
-          a.curve.value(i) / solve_speaker(setup.speaker, setup.room, f).impedance_ohm;
+      const auto ratio = a.curve.value(i) / practice_impedance_ohm(setup.speaker, f);
       ASSERT_NEAR(std::abs(ratio), 1.0, 0.005) << f;
       ASSERT_NEAR(std::arg(ratio) * 180.0 / kPi, 0.0, 0.5) << f;
     }
@@ -149,10 +149,8 @@ TEST(Accuracy, JigCalibrationMendsAWrongResistor) {
     for (std::size_t i = 0; i < a.curve.size(); ++i) {
       const double f = a.curve.axis()[i];
       if (f < 10.0 || f > 10000.0) continue;
-      error = std::max(
-          error,
-          std::abs(a.curve.value(i) / solve_speaker(setup.speaker, setup.room, f).impedance_ohm -
-                   1.0));
+      error = std::max(error,
+                       std::abs(a.curve.value(i) / practice_impedance_ohm(setup.speaker, f) - 1.0));
     }
     return error;
   };

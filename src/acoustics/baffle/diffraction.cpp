@@ -91,6 +91,7 @@ class PathHistogram {
     if (!(at >= 0.0)) return;
     const auto i = static_cast<std::size_t>(at);
     if (bins_.size() < i + 2) bins_.resize(i + 2, 0.0);
+    first_ = std::min(first_, i);
     const double t = at - static_cast<double>(i);
     bins_[i] += (1.0 - t) * amplitude;
     bins_[i + 1] += t * amplitude;
@@ -112,12 +113,14 @@ class PathHistogram {
   [[nodiscard]] Complex at(double k) const {
     // Bins stand evenly, so the phase turns by one factor from bin to bin.
     const Complex turn = std::polar(1.0, -k * kBin_m);
-    Complex phase = std::polar(1.0, -k * kFrom_m);
+    const std::size_t first = std::min(first_, bins_.size());
+    const Complex phase = std::polar(1.0, -k * (kFrom_m + static_cast<double>(first) * kBin_m));
     double re = 0.0;
     double im = 0.0;
     double pr = phase.real();
     double pi = phase.imag();
-    for (const double b : bins_) {
+    for (std::size_t i = first; i < bins_.size(); ++i) {
+      const double b = bins_[i];
       re += b * pr;
       im += b * pi;
       const double next = pr * turn.real() - pi * turn.imag();
@@ -135,6 +138,7 @@ class PathHistogram {
   static constexpr double kFrom_m =
       -2.0;  // re the direct path: shorter by the size of a box at most
   std::vector<double> bins_;
+  std::size_t first_ = static_cast<std::size_t>(-1);  ///< nothing lies before it
 };
 
 struct SourcePoint {

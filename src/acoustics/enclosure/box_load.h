@@ -1,46 +1,71 @@
 #pragma once
 
 #include <complex>
+#include <memory>
+#include <optional>
+
+#include "acoustics/enclosure/box_modes.h"
 
 namespace lalometer {
 
+/// A passive radiator, seen acoustically: mass, compliance and losses over its area squared.
+struct PassiveRadiator {
+  double sd_m2;
+  double mms_kg;
+  double cms_m_per_n;
+  double rms_kg_per_s;
+  [[nodiscard]] double fs_hz() const;
+};
+
+/// A port as a pipe: lossless but for QP, open at both ends. Far below its resonance it is the mass
+/// rho L / S.
+struct PortPipe {
+  double area_m2;
+  double acoustic_length_m;
+};
+
+/// Where cone and port sit in a box whose standing waves count.
+struct BoxWaves {
+  std::shared_ptr<const BoxField> field;
+  BoxPlace cone;
+  BoxPlace port;
+};
+
 /// What the cone's back works into.
 struct BoxLoad {
-  enum class Kind { kFreeAir, kSealed, kVented };
+  enum class Kind { kFreeAir, kSealed, kVented, kPassiveRadiator };
   Kind kind = Kind::kFreeAir;
   double volume_m3 = 0.0;  ///< net volume
-  /// Leakage, absorption and port losses as Q at the tuning (or, in a sealed box, at 1/(2 pi
-  /// sqrt(...)) of the reference frequency below); infinite losses are not meaningful, 0 means
-  /// none.
+  /// Leakage, absorption and port losses as Q at the tuning (in a sealed box at the reference
+  /// frequency below); infinite losses are not meaningful, 0 means none.
   double ql = 0.0;
   double qa = 0.0;
   double qp = 0.0;
   double tuning_hz =
-      0.0;  ///< fB of a vented box; the reference frequency of QL and QA in a sealed one
+      0.0;  ///< fB of a vented box; the reference frequency of QL and QA in other boxes
+  std::optional<PassiveRadiator> radiator = std::nullopt;  ///< of kPassiveRadiator
+  std::optional<PortPipe> pipe = std::nullopt;  ///< with it the port's own resonances are in
+  std::optional<BoxWaves> waves = std::nullopt;
 };
 
 /// Acoustic compliance of a volume, V / (rho c^2), m^5/N.
 [[nodiscard]] double acoustic_compliance(double volume_m3);
 
-/// Acoustic impedance at the back of the cone, and the share of the volume velocity that leaves by
-/// the port. Vented: Ca (with Ra in series), Ral and Map (with Rap in series) in parallel; QL = wB
-/// Ca Ral, QA = 1/(wB Ca Ra), QP = wB Map / Rap. Source: R. H. Small, "Vented-box loudspeaker
-/// systems", JAES 21 (1973).
+/// Acoustic impedance at the back of the cone, and the shares of the volume velocity that leave by
+/// the port (or passive radiator) and by the leak.
+///
+/// Lumped: Ca (with Ra in series), Ral and the port in parallel; QL = wB Ca Ral, QA = 1/(wB Ca Ra),
+/// QP = wB Map / Rap. Port: j w Map, as a pipe j (rho c / S) tan(k' L), k' = k (1 - j / QP), whose
+/// outer end moves by 1/cos(k' L) of its inner one. Source: R. H. Small, "Vented-box loudspeaker
+/// systems", JAES 21 (1973); "Passive-radiator loudspeaker systems", JAES 22 (1974).
+///
+/// With waves the box is a two-port: the lumped compliance branch is the zeroth mode, the others
+/// add between cone and port as BoxField tells.
 struct BoxState {
   std::complex<double> impedance_pa_s_m3;
   std::complex<double> port_share;  ///< port volume velocity over the cone's, outward over inward
+  std::complex<double> leak_share = 0.0;
 };
 [[nodiscard]] BoxState solve_box(const BoxLoad& box, double frequency_hz);
-
-/// Port geometry. Round ports, alike.
-struct Port {
-  double diameter_m;
-  double length_m;
-  int count = 1;
-};
-/// Helmholtz tuning of a box with round ports, c/(2 pi) sqrt(S / (V L')), L' = L + end corrections,
-/// one end flanged (0.849 r) and one free (0.613 r). Source: Beranek, Acoustics, end corrections of
-/// tubes.
-[[nodiscard]] double tuning_hz(double volume_m3, const Port& port);
 
 }  // namespace lalometer

@@ -65,12 +65,12 @@ BoxField::BoxField(const InnerBox& box, BoxDamping damping, double highest_hz, d
   modes_ = box_modes(box, highest_hz, c_);
 }
 
-std::complex<double> BoxField::transfer_pa_s_m3(const BoxPlace& at, const BoxPlace& from,
-                                                double frequency_hz) const {
+std::complex<double> BoxField::waves_pa_s_m3(const BoxPlace& at, const BoxPlace& from,
+                                             double frequency_hz) const {
   const double w = 2.0 * kPi * frequency_hz;
   const double volume = box_.width_m * box_.height_m * box_.depth_m;
   const std::complex<double> jw(0.0, w);
-  std::complex<double> sum = 1.0 / jw;  // the compliance: j w / (0 - w^2)
+  std::complex<double> sum = 0.0;
   for (const BoxMode& mode : modes_) {
     const double wn = 2.0 * kPi * mode.frequency_hz;
     double e = 1.0;
@@ -79,6 +79,14 @@ std::complex<double> BoxField::transfer_pa_s_m3(const BoxPlace& at, const BoxPla
     sum += weight * jw / (wn * wn - w * w + jw * wn / mode_q(damping_, mode.frequency_hz));
   }
   return kAirDensity_kg_m3 * c_ * c_ / volume * sum;
+}
+
+std::complex<double> BoxField::transfer_pa_s_m3(const BoxPlace& at, const BoxPlace& from,
+                                                double frequency_hz) const {
+  const double volume = box_.width_m * box_.height_m * box_.depth_m;
+  const std::complex<double> compliance =
+      kAirDensity_kg_m3 * c_ * c_ / volume / std::complex<double>(0.0, 2.0 * kPi * frequency_hz);
+  return compliance + waves_pa_s_m3(at, from, frequency_hz);
 }
 
 }  // namespace lalometer

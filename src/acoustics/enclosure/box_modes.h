@@ -60,6 +60,9 @@ class BoxField {
   BoxField(const InnerBox& box, BoxDamping damping, double highest_hz, double speed_of_sound_m_s);
   [[nodiscard]] std::complex<double> transfer_pa_s_m3(const BoxPlace& at, const BoxPlace& from,
                                                       double frequency_hz) const;
+  /// The same without its zeroth term: what the standing waves add to the compliance.
+  [[nodiscard]] std::complex<double> waves_pa_s_m3(const BoxPlace& at, const BoxPlace& from,
+                                                   double frequency_hz) const;
   [[nodiscard]] const std::vector<BoxMode>& modes() const { return modes_; }
 
  private:

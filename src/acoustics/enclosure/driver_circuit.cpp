@@ -37,7 +37,8 @@ DriverParameters elements_of(const QuotedParameters& q) {
           .sd_m2 = q.sd_m2};
 }
 
-DriverSolution solve_driver(const DriverParameters& d, const BoxLoad& box, double frequency_hz) {
+DriverSolution solve_driver(const DriverParameters& d, const BoxLoad& box, double frequency_hz,
+                            double series_ohm) {
   using Complex = std::complex<double>;
   const double w = 2.0 * kPi * frequency_hz;
   const BoxState back = solve_box(box, frequency_hz);
@@ -48,9 +49,10 @@ DriverSolution solve_driver(const DriverParameters& d, const BoxLoad& box, doubl
     z += 1.0 / Complex(1.0 / d.re2_ohm, -1.0 / (w * d.le2_h));
   }
   z += d.bl_tm * d.bl_tm / zm;
-  const Complex velocity = d.bl_tm / (z * zm);
-  // The cone moving outward takes air in through the port.
-  return {z, velocity, -d.sd_m2 * velocity * back.port_share};
+  const Complex velocity = d.bl_tm / ((z + series_ohm) * zm);
+  // The cone moving outward takes air in through port and leak.
+  return {z, velocity, -d.sd_m2 * velocity * back.port_share,
+          -d.sd_m2 * velocity * back.leak_share};
 }
 
 std::complex<double> half_space_pressure_pa(std::complex<double> volume_velocity_m3_s,

@@ -42,13 +42,16 @@ struct DriverSolution {
   /// Volume velocity out of the box's port(s), positive outward with the cone's positive outward; 0
   /// where there is none.
   std::complex<double> port_volume_velocity_m3_s_per_v;
+  std::complex<double> leak_volume_velocity_m3_s_per_v;
 };
 
 /// Equivalent circuit of a driver in its load, solved once for everything: Zm = Rms + j w Mms +
 /// 1/(j w Cms) + Sd^2 Za, Z = Re + Zle + Bl^2 / Zm, v = Bl / (Z Zm). @param frequency_hz > 0.
-/// Source: L. L. Beranek, Acoustics, chapters on electro-mechano-acoustical circuits; Small 1972.
+/// @param series_ohm resistance before the terminals: volts count before it, the impedance behind
+/// it. Source: L. L. Beranek, Acoustics, chapters on electro-mechano-acoustical circuits; Small
+/// 1972.
 [[nodiscard]] DriverSolution solve_driver(const DriverParameters& driver, const BoxLoad& box,
-                                          double frequency_hz);
+                                          double frequency_hz, double series_ohm = 0.0);
 
 /// Far-field pressure of a volume velocity in half space (2 pi) at distance r without its flight
 /// time: p = j w rho U / (2 pi r), Pa per (m^3/s). Source: Beranek, Acoustics, simple source on a

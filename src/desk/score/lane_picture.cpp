@@ -6,6 +6,7 @@
 
 #include "desk/score/curve_raster.h"
 #include "desk/score/map_picture.h"
+#include "desk/score/mark_layout.h"
 
 namespace lalometer {
 namespace {
@@ -30,7 +31,10 @@ void draw_grid(QPainter& painter, const LanePictureInput& in) {
   const QFont font = text_font(11);
   painter.setFont(font);
   const QFontMetricsF metrics(font);
-  for (const Tick& tick : even_ticks(g.up.low, g.up.high, plot.height(), 26.0)) {
+  // A lane of marks has no scale upward.
+  const bool scaled = !in.content.left.empty() || in.content.map || in.content.marks.empty();
+  for (const Tick& tick :
+       scaled ? even_ticks(g.up.low, g.up.high, plot.height(), 26.0) : std::vector<Tick>{}) {
     const double y = std::floor(g.up.px(tick.value)) + 0.5;
     painter.setPen(tick.strong ? in.theme.line : in.theme.faint);
     painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y));
@@ -294,6 +298,25 @@ bool coarse_differs(const LaneContent& content) {
   return content.map.has_value() || content.left.size() + content.right.size() > kFewCurves;
 }
 
+namespace {
+
+void draw_marks(QPainter& painter, const LanePictureInput& in) {
+  painter.setRenderHint(QPainter::Antialiasing, true);
+  painter.setFont(text_font(11));
+  for (const PlacedMark& placed : placed_marks(in.content, in.geometry)) {
+    const QColor colour = curve_style(in.content.marks[placed.index].style, in.theme.dark).colour;
+    painter.setPen(Qt::NoPen);
+    painter.setBrush(colour);
+    painter.drawRoundedRect(placed.bar, 2, 2);
+    if (placed.name.isEmpty()) continue;
+    painter.setPen(in.theme.ink);
+    painter.drawText(placed.name, Qt::AlignLeft | Qt::AlignVCenter,
+                     QString::fromStdString(in.content.marks[placed.index].name));
+  }
+}
+
+}  // namespace
+
 LaneGeometry lane_geometry(const LaneContent& content, double width, double height,
                            FrequencyRange frequency, LaneRange values) {
   LaneGeometry g;
@@ -326,8 +349,9 @@ QImage lane_picture(const LanePictureInput& in) {
   QPainter painter(&image);
   draw_names(painter, in);
   draw_gate(painter, in);
+  draw_marks(painter, in);
   draw_heading(painter, in);
-  if (in.content.left.empty() && !in.content.map) {
+  if (in.content.left.empty() && !in.content.map && in.content.marks.empty()) {
     painter.setPen(in.theme.quiet);
     painter.setFont(text_font(13));
     const QString text = QString::fromStdString(in.content.empty_text);

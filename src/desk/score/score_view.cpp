@@ -11,6 +11,7 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "desk/score/mark_layout.h"
 
 namespace lalometer {
 namespace {
@@ -198,6 +199,39 @@ void ScoreView::drawHandles(QPainter& painter) {
   painter.drawLine(box.topRight(), box.bottomLeft());
 }
 
+const LaneMark* ScoreView::markAt(QPointF at) const {
+  const std::size_t lane = laneAt(at);
+  if (lane == kNoLane || lanes_[lane].content.marks.empty()) return nullptr;
+  const QPointF inside = at - QPointF(0.0, laneRect(lane).top());
+  for (const PlacedMark& placed : placed_marks(lanes_[lane].content, geometryOf(lane))) {
+    if (placed.bar.adjusted(-3, -3, 3, 3).contains(inside) || placed.name.contains(inside))
+      return &lanes_[lane].content.marks[placed.index];
+  }
+  return nullptr;
+}
+
+/// The hovered mark through every lane over frequency: what stands there in each of them?
+void ScoreView::drawThread(QPainter& painter) {
+  if (!thread_) return;
+  const AcrossMapping map = across();
+  const QColor colour = curve_style(thread_->style, theme_.dark).colour;
+  const double low = std::clamp(map.px(thread_->low_hz), plotLeft(), plotRight());
+  const double high = std::clamp(map.px(thread_->high_hz), plotLeft(), plotRight());
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    if (lanes_[i].content.over_time) continue;
+    const QRectF rect = laneRect(i);
+    if (high - low > 3.0) {
+      QColor wash = colour;
+      wash.setAlpha(38);
+      painter.fillRect(QRectF(low, rect.top(), high - low, rect.height()), wash);
+      continue;
+    }
+    painter.setPen(QPen(colour, 1.2, Qt::DashLine));
+    const double x = 0.5 * (low + high);
+    painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()));
+  }
+}
+
 bool ScoreView::event(QEvent* event) {
   if (event->type() != QEvent::ToolTip) return QWidget::event(event);
   const auto* help = static_cast<QHelpEvent*>(event);
@@ -206,6 +240,12 @@ bool ScoreView::event(QEvent* event) {
     QToolTip::showText(help->globalPos(), tr("Add or hide a lane"));
   else if (lane != kNoLane && hideRect(lane).contains(help->pos()))
     QToolTip::showText(help->globalPos(), tr("Hide this lane"));
+  else if (const LaneMark* mark = markAt(help->pos()))
+    QToolTip::showText(help->globalPos(),
+                       tr("%1, %2: %3")
+                           .arg(QString::fromStdString(mark->name),
+                                QString::fromStdString(frequency_text(mark->centre_hz())),
+                                QString::fromStdString(mark->sentence)));
   else if (const LaneKind* kind = lane == kNoLane ? nullptr : lane_kind(lanes_[lane].kind);
            kind != nullptr && help->pos().x() < plotLeft() + 90 &&
            help->pos().y() < laneRect(lane).top() + 20)
@@ -236,6 +276,7 @@ void ScoreView::paintEvent(QPaintEvent* event) {
   }
   drawAxis(painter);
   drawHandles(painter);
+  drawThread(painter);
   drawCursor(painter);
   if (drop_line_y_ >= 0.0)
     painter.fillRect(QRectF(plotLeft(), drop_line_y_ - 1.5, plotRight() - plotLeft(), 3),
@@ -400,6 +441,12 @@ void ScoreView::mouseMoveEvent(QMouseEvent* event) {
     }
     hovered_ = lane;
   }
+  const LaneMark* mark = markAt(event->position());
+  const bool same = mark == nullptr ? !thread_ : thread_ && thread_->name == mark->name;
+  if (!same) {
+    thread_ = mark == nullptr ? std::nullopt : std::optional(*mark);
+    update();
+  }
   switch (gripAt(event->position()).kind) {
     case Grip::Kind::kGate:
       setCursor(Qt::SizeHorCursor);
@@ -507,6 +554,8 @@ void ScoreView::contextMenuEvent(QContextMenuEvent* event) {
 void ScoreView::leaveEvent(QEvent*) {
   if (hovered_ < lanes_.size()) update(hideRect(hovered_).toAlignedRect());
   hovered_ = kNoLane;
+  if (thread_) update();
+  thread_.reset();
   unsetCursor();
 }
 

@@ -51,6 +51,8 @@ class ScoreView : public QWidget {
   /// Geometry, for the tests and for tool tips.
   [[nodiscard]] QRectF laneRect(std::size_t lane) const;
   [[nodiscard]] LaneGeometry geometryOf(std::size_t lane) const;
+  /// The mark whose thread runs through the lanes now.
+  [[nodiscard]] const std::optional<LaneMark>& thread() const { return thread_; }
   /// True while a coarse picture is shown.
   [[nodiscard]] bool settling() const { return settle_.isActive() || pending_ > 0; }
 
@@ -102,6 +104,8 @@ class ScoreView : public QWidget {
   void drawCursor(QPainter& painter);
   void drawAxis(QPainter& painter);
   void drawHandles(QPainter& painter);
+  void drawThread(QPainter& painter);
+  [[nodiscard]] const LaneMark* markAt(QPointF at) const;
   /// Where a click adds a lane, and where one hides this lane.
   [[nodiscard]] QRectF addRect() const;
   [[nodiscard]] QRectF hideRect(std::size_t lane) const;
@@ -116,6 +120,7 @@ class ScoreView : public QWidget {
   double curve_width_px_ = 1.5;
   Grip grip_;
   double drop_line_y_ = -1.0;
+  std::optional<LaneMark> thread_;  ///< mark under the mouse, drawn through all lanes
   std::size_t hovered_ = static_cast<std::size_t>(-1);
   int last_cursor_x_ = -1;
   QTimer settle_;

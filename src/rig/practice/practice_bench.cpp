@@ -38,13 +38,14 @@ Complex jig_load_ohm(const PracticeBenchSetup& b, double f) {
     case PracticeBenchSetup::JigLoad::kSpeaker:
       break;
   }
-  return solve_speaker(b.speaker, b.room, f).impedance_ohm + b.rig.cable_ohm;
+  return practice_impedance_ohm(b.speaker, f) + b.rig.cable_ohm;
 }
 
 /// Recorded units per volt at the amplifier, at one frequency, with a microphone that is flat.
-Complex measured_per_volt(const PracticeBenchSetup& b, Hookup hookup, double f) {
-  if (hookup == Hookup::kMicrophone) {
-    const PracticeOutput out = solve_speaker(b.speaker, b.room, f);
+Complex measured_per_volt(const PracticeBenchSetup& b, const std::optional<PracticeField>& field,
+                          double f) {
+  if (field) {
+    const PracticeOutput out = field->at(f);
     const Complex pressure = out.direct_pa_per_v + out.reflected_pa_per_v;
     return pressure / b.rig.input_pa_per_unit;
   }
@@ -141,12 +142,14 @@ Result<Recording> PracticeBench::run(const std::vector<double>& output, std::sto
   Spectrum drive(transform.bin_count());
   transform.forward(volts, drive);
 
+  std::optional<PracticeField> field;
+  if (stream_->hookup == Hookup::kMicrophone) field.emplace(setup_.speaker, setup_.room);
   Transfers h{Spectrum(drive.size(), 0.0), Spectrum(drive.size(), 0.0)};
   for (std::size_t k = 1; k < drive.size(); ++k) {
     if (k % 1024 == 0 && stop.stop_requested()) return cancelled();
     const double f = static_cast<double>(k) * rate / static_cast<double>(n);
     const Complex input = coupling(f, setup_.coupling_hz);
-    h.measured[k] = measured_per_volt(setup_, stream_->hookup, f) * input * faults.input_gain;
+    h.measured[k] = measured_per_volt(setup_, field, f) * input * faults.input_gain;
     h.loopback[k] = input / setup_.rig.loopback_v_per_unit;
   }
   if (setup_.rig.microphone_correction && stream_->hookup == Hookup::kMicrophone) {

@@ -1,7 +1,10 @@
 #include "rig/practice/practice_speaker.h"
 
+#include <algorithm>
 #include <cmath>
 
+#include "acoustics/baffle/diffraction.h"
+#include "acoustics/enclosure/port.h"
 #include "base/constants.h"
 
 namespace lalometer {
@@ -9,36 +12,88 @@ namespace {
 
 using Complex = std::complex<double>;
 
-Complex flight(double frequency_hz, double distance_m, double c) {
-  return std::polar(1.0, -2.0 * kPi * frequency_hz * distance_m / c);
-}
+/// Dense enough that straight lines between points leave no echoes of their own: 40 Hz apart at 20
+/// kHz.
+constexpr double kPerOctave = 384.0;
 
-}  // namespace
+/// Volume velocities per volt at the terminals, and what the terminals see.
+struct Circuits {
+  Complex impedance_ohm;
+  std::array<Complex, 3> volume_velocity;  ///< woofer, port, tweeter
+};
 
-PracticeOutput solve_speaker(const PracticeSpeaker& s, const PracticeRoom& room, double f) {
+Circuits solve_circuits(const PracticeSpeaker& s, double f) {
   const DriverSolution low = solve_driver(s.woofer, s.box, f);
   const DriverSolution high = solve_driver(s.tweeter, BoxLoad{}, f);
   const LadderState low_pass = solve_ladder(s.woofer_ladder, low.impedance_ohm, f);
   const LadderState high_pass = solve_ladder(s.tweeter_ladder, high.impedance_ohm, f);
-
-  const Complex cone = s.woofer.sd_m2 * low.cone_velocity_m_s_per_v * low_pass.transfer;
-  const Complex port = low.port_volume_velocity_m3_s_per_v * low_pass.transfer;
-  const Complex dome = (s.tweeter_inverted ? -1.0 : 1.0) * s.tweeter.sd_m2 *
-                       high.cone_velocity_m_s_per_v * high_pass.transfer;
-
-  const double c = speed_of_sound_m_s(room.temperature_c);
-  const auto at_microphone = [&](Complex volume_velocity, double y, bool image) {
-    // The image stands mirrored at the floor; its height above the microphone is then -2 h - y.
-    const double rise = image ? 2.0 * room.origin_height_m + y : y;
-    const double r = std::hypot(room.distance_m, rise);
-    return half_space_pressure_pa(volume_velocity, f, r) * flight(f, r, c);
-  };
-  const auto sum = [&](bool image) {
-    return at_microphone(cone, s.woofer_y_m, image) + at_microphone(port, s.port_y_m, image) +
-           at_microphone(dome, s.tweeter_y_m, image);
-  };
   return {low_pass.input_ohm * high_pass.input_ohm / (low_pass.input_ohm + high_pass.input_ohm),
-          sum(false), room.floor_reflection * sum(true)};
+          {s.woofer.sd_m2 * low.cone_velocity_m_s_per_v * low_pass.transfer,
+           low.port_volume_velocity_m3_s_per_v * low_pass.transfer,
+           (s.tweeter_inverted ? -1.0 : 1.0) * s.tweeter.sd_m2 * high.cone_velocity_m_s_per_v *
+               high_pass.transfer}};
+}
+
+}  // namespace
+
+std::complex<double> practice_impedance_ohm(const PracticeSpeaker& speaker, double frequency_hz) {
+  return solve_circuits(speaker, frequency_hz).impedance_ohm;
+}
+
+PracticeField::PracticeField(const PracticeSpeaker& speaker, const PracticeRoom& room)
+    : speaker_(speaker),
+      room_(room),
+      c_(speed_of_sound_m_s(room.temperature_c)),
+      axis_(FrequencyAxis::logarithmic(10.0, 96000.0, kPerOctave)) {
+  direct_ = paths(false);
+  image_ = paths(true);
+}
+
+std::array<PracticeField::Path, 3> PracticeField::paths(bool image) const {
+  return {path_of(speaker_.woofer_y_m, speaker_.woofer.sd_m2, false, image),
+          path_of(speaker_.port_y_m, speaker_.port_area_m2, speaker_.port_behind, image),
+          path_of(speaker_.tweeter_y_m, speaker_.tweeter.sd_m2, false, image)};
+}
+
+PracticeField::Path PracticeField::path_of(double y, double area, bool behind, bool image) const {
+  // The floor mirrors the microphone: it then stands twice the height lower.
+  const double drop = image ? 2.0 * room_.origin_height_m : 0.0;
+  if (speaker_.baffle && area > 0.0) {
+    const Baffle& baffle = *speaker_.baffle;
+    const auto piston = BafflePiston::make(baffle, speaker_.origin_x_m, speaker_.origin_y_m + y,
+                                           std::sqrt(area / kPi));
+    if (piston) {
+      // Seen from behind the box is its own mirror image, with the microphone beyond its depth.
+      const double z = behind ? -(room_.distance_m + baffle.depth_m()) : room_.distance_m;
+      const BafflePoint at{speaker_.origin_x_m, speaker_.origin_y_m - drop, z};
+      return {std::hypot(y + drop, z),
+              baffle_response(baffle, *piston, at, axis_, c_, DiffractionEffort::kFine)};
+    }
+  }
+  return {std::hypot(room_.distance_m, y + drop), {}};
+}
+
+std::complex<double> PracticeField::pressure(const Path& path, Complex volume_velocity,
+                                             double f) const {
+  const Complex wall = half_space_pressure_pa(volume_velocity, f, path.distance_m) *
+                       std::polar(1.0, -2.0 * kPi * f * path.distance_m / c_);
+  if (path.edges.empty()) return wall;
+  const double at = std::clamp(std::log2(f / axis_.front()) * kPerOctave, 0.0,
+                               static_cast<double>(axis_.size()) - 1.001);
+  const auto i = static_cast<std::size_t>(at);
+  const double t = at - static_cast<double>(i);
+  return wall * ((1.0 - t) * path.edges[i] + t * path.edges[i + 1]);
+}
+
+PracticeOutput PracticeField::at(double f) const {
+  const Circuits circuits = solve_circuits(speaker_, f);
+  PracticeOutput out{circuits.impedance_ohm, 0.0, 0.0};
+  for (std::size_t i = 0; i < 3; ++i) {
+    out.direct_pa_per_v += pressure(direct_[i], circuits.volume_velocity[i], f);
+    out.reflected_pa_per_v +=
+        room_.floor_reflection * pressure(image_[i], circuits.volume_velocity[i], f);
+  }
+  return out;
 }
 
 PracticeSpeaker kiosk_two_way(bool lined) {
@@ -58,7 +113,8 @@ PracticeSpeaker kiosk_two_way(bool lined) {
            .ql = 9.0,
            .qa = lined ? 12.0 : 60.0,
            .qp = 60.0,
-           .tuning_hz = tuning_hz(0.014, {.diameter_m = 0.05, .length_m = 0.13})};
+           .tuning_hz =
+               helmholtz_hz(0.014, {{.diameter_m = 0.05, .length_m = 0.13}}, kSpeedOfSound20_m_s)};
   s.tweeter = elements_of({.fs_hz = 820.0,
                            .qms = 1.9,
                            .qes = 1.35,
@@ -76,6 +132,14 @@ PracticeSpeaker kiosk_two_way(bool lined) {
   s.tweeter_y_m = 0.06;
   s.port_y_m = -0.12;
   s.port_area_m2 = kPi * 0.025 * 0.025;
+  s.port_behind = true;
+  s.baffle = *Baffle::make({.width_m = 0.21,
+                            .height_m = 0.38,
+                            .depth_m = 0.30,
+                            .edge = EdgeShape::kSquare,
+                            .edge_size_m = 0.0});
+  s.origin_x_m = 0.105;
+  s.origin_y_m = 0.23;
   return s;
 }
 

@@ -1,5 +1,6 @@
 #include "acoustics/enclosure/driver_circuit.h"
 
+#include "acoustics/enclosure/port.h"
 #include "support/support.h"
 
 namespace lalometer {
@@ -90,7 +91,8 @@ TEST(BoxLoad, PortOfALosslessBoxAtTuningCarriesAllAndHoldsTheCone) {
 // Common practice, no source: two round ports of 51 mm, 191 mm long, in 42.5 l tune to about 35 to
 // 37 Hz.
 TEST(Tuning, OfTwoPortsIsAsThePractitionersFindIt) {
-  EXPECT_NEAR(tuning_hz(0.0425, {.diameter_m = 0.051, .length_m = 0.191, .count = 2}), 36.0, 1.5);
+  EXPECT_NEAR(helmholtz_hz(0.0425, {{.diameter_m = 0.051, .length_m = 0.191, .count = 2}}, 343.0),
+              36.0, 1.5);
 }
 
 }  // namespace

@@ -1,0 +1,110 @@
+#include "acoustics/enclosure/enclosure_model.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/constants.h"
+
+namespace lalometer {
+namespace {
+
+using Complex = std::complex<double>;
+
+Complex pressure_at(const EnclosureDesign& d, const DriverSolution& s, double f) {
+  const Complex out = d.driver.sd_m2 * s.cone_velocity_m_s_per_v +
+                      s.port_volume_velocity_m3_s_per_v + s.leak_volume_velocity_m3_s_per_v;
+  return half_space_pressure_pa(out, f, 1.0) * d.drive_v;
+}
+
+double level_db(Complex pressure_pa) {
+  return 20.0 * std::log10(std::max(std::abs(pressure_pa), 1e-30) / kReferencePressure_pa);
+}
+
+}  // namespace
+
+EnclosureCurves solve_enclosure(const EnclosureDesign& d, const FrequencyAxis& axis) {
+  EnclosureCurves curves{axis, {}, {}, {}, {}, {}, {}};
+  const double peak = std::sqrt(2.0) * d.drive_v;
+  for (const double f : axis.hz()) {
+    const double w = 2.0 * kPi * f;
+    const DriverSolution s = solve_driver(d.driver, d.load, f, d.series_ohm);
+    curves.pressure_pa.push_back(pressure_at(d, s, f));
+    curves.impedance_ohm.push_back(s.impedance_ohm);
+    curves.excursion_m.push_back(peak * std::abs(s.cone_velocity_m_s_per_v) / w);
+    const double port = peak * std::abs(s.port_volume_velocity_m3_s_per_v);
+    curves.port_speed_m_s.push_back(d.port_area_m2 > 0.0 ? port / d.port_area_m2 : 0.0);
+    curves.radiator_excursion_m.push_back(d.load.radiator ? port / d.load.radiator->sd_m2 / w
+                                                          : 0.0);
+    // A step of a ten-thousandth: far above rounding, far below any feature.
+    constexpr double kStep = 1e-4;
+    const auto phase_at = [&](double at) {
+      return pressure_at(d, solve_driver(d.driver, d.load, at, d.series_ohm), at);
+    };
+    const Complex turn = phase_at(f * (1.0 + kStep)) / phase_at(f * (1.0 - kStep));
+    curves.group_delay_s.push_back(-std::arg(turn) / (2.0 * kStep * w));
+  }
+  return curves;
+}
+
+double reference_level_db(const EnclosureDesign& d) {
+  const double pa = kAirDensity_kg_m3 * d.driver.bl_tm * d.driver.sd_m2 * d.drive_v /
+                    (2.0 * kPi * (d.driver.re_ohm + d.series_ohm) * d.driver.mms_kg);
+  return level_db(pa);
+}
+
+std::optional<double> lower_limit_hz(const EnclosureCurves& curves, double reference_db,
+                                     double below_db) {
+  const double limit = reference_db - below_db;
+  // From the pass band's highest point below 500 Hz downward: ripple above does not count.
+  std::size_t top = 0;
+  for (std::size_t i = 0; i < curves.axis.size() && curves.axis[i] < 500.0; ++i) {
+    if (level_db(curves.pressure_pa[i]) > level_db(curves.pressure_pa[top])) top = i;
+  }
+  for (std::size_t i = top; i > 0; --i) {
+    const double above = level_db(curves.pressure_pa[i]);
+    const double below = level_db(curves.pressure_pa[i - 1]);
+    if (above >= limit && below < limit) {
+      const double t = (limit - below) / (above - below);
+      return curves.axis[i - 1] * std::pow(curves.axis[i] / curves.axis[i - 1], t);
+    }
+  }
+  return std::nullopt;
+}
+
+HighestLevel highest_level(const EnclosureDesign& d, const EnclosureCurves& curves,
+                           const EnclosureLimits& limits) {
+  HighestLevel result;
+  const double power_v = std::sqrt(limits.power_w * d.driver.re_ohm);
+  for (std::size_t i = 0; i < curves.axis.size(); ++i) {
+    const double by_travel = limits.xmax_m / curves.excursion_m[i];
+    const double by_power = power_v / d.drive_v;
+    result.by_excursion.push_back(by_travel < by_power);
+    result.level_db.push_back(level_db(curves.pressure_pa[i]) +
+                              20.0 * std::log10(std::min(by_travel, by_power)));
+  }
+  return result;
+}
+
+BoxLoad vented_load(double volume_m3, const std::vector<PortGeometry>& ports, double ql, double qa,
+                    double qp) {
+  BoxLoad load;
+  load.kind = BoxLoad::Kind::kVented;
+  load.volume_m3 = volume_m3;
+  load.ql = ql;
+  load.qa = qa;
+  load.qp = qp;
+  load.tuning_hz = helmholtz_hz(volume_m3, ports, kSpeedOfSound20_m_s);
+  // Different ports have no one pipe; alike ones do.
+  if (ports.size() == 1) load.pipe = PortPipe{ports[0].area_m2(), acoustic_length_m(ports[0])};
+  return load;
+}
+
+double radiator_tuning_hz(double volume_m3, const PassiveRadiator& r) {
+  const double ca = acoustic_compliance(volume_m3);
+  const double cap = r.cms_m_per_n * r.sd_m2 * r.sd_m2;
+  const double mass = r.mms_kg / (r.sd_m2 * r.sd_m2);
+  const double together = ca * cap / (ca + cap);
+  return 1.0 / (2.0 * kPi * std::sqrt(mass * together));
+}
+
+}  // namespace lalometer

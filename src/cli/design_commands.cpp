@@ -1,0 +1,301 @@
+#include "cli/design_commands.h"
+
+#include <CLI/CLI.hpp>
+#include <cmath>
+#include <filesystem>
+#include <memory>
+
+#include "acoustics/enclosure/enclosure_model.h"
+#include "base/constants.h"
+#include "base/text.h"
+#include "cli/output.h"
+#include "exchange/driver_file.h"
+#include "exchange/measurement_set.h"
+#include "workbench/baffle_prediction.h"
+
+namespace lalometer {
+namespace {
+
+using Json = OrderedJson;
+
+struct DiffractionOptions {
+  std::string path;
+  std::string driver;
+  double distance_m = 0.0;
+};
+
+int diffraction_command(const Doors& doors, const DiffractionOptions& o) {
+  const auto set = read_set(o.path);
+  if (!set) return refuse(doors, set.error());
+  const auto geometry = geometry_of(set->subject.description_json, o.path);
+  if (!geometry) return refuse(doors, geometry.error());
+  double distance_m = o.distance_m;
+  for (const SetTake& take : set->takes) {
+    const Conditions& c = take.take.conditions;
+    if (distance_m <= 0.0 && take.take.kind == TakeKind::kResponse && c.horizontal_deg == 0.0 &&
+        c.vertical_deg == 0.0)
+      distance_m = c.distance_m;
+  }
+  const auto prediction =
+      predict_diffraction(*geometry, o.driver, distance_m > 0.0 ? distance_m : 1.0,
+                          FrequencyAxis::logarithmic(20.0, 20000.0, 24.0));
+  if (!prediction) {
+    Error error = prediction.error();
+    if (error.where.empty()) error.where = o.path;
+    return refuse(doors, error);
+  }
+  Json json{{"driver", prediction->driver},
+            {"distance_m", prediction->distance_m},
+            {"frequency_hz", prediction->frequency_hz},
+            {"level_db", prediction->level_db},
+            {"edges", Json::array()},
+            {"baffle_step_hz", prediction->step_rule_hz},
+            {"half_step_hz", prediction->half_step_hz ? Json(*prediction->half_step_hz) : Json()},
+            {"notes", prediction->notes}};
+  for (const EdgeRule& edge : prediction->edges) {
+    json["edges"].push_back({{"name", edge.name},
+                             {"distance_mm", edge.distance_m * 1e3},
+                             {"first_dip_hz", edge.first_dip_hz},
+                             {"first_peak_hz", edge.first_peak_hz}});
+  }
+  if (doors.json) {
+    doors.out << json.dump() << '\n';
+    return kDone;
+  }
+  doors.out << fmt::format("{} at {} m, level re an infinite baffle\n", prediction->driver,
+                           three_digits(prediction->distance_m));
+  for (std::size_t i = 0; i < prediction->frequency_hz.size(); i += 8) {
+    doors.out << fmt::format("{:>10.0f} Hz {:>8.2f} dB\n", prediction->frequency_hz[i],
+                             prediction->level_db[i]);
+  }
+  for (const EdgeRule& edge : prediction->edges) {
+    doors.out << fmt::format("{:<7} {:>6.1f} mm  first peak {}, first dip {}\n", edge.name,
+                             edge.distance_m * 1e3, frequency_text(edge.first_peak_hz),
+                             frequency_text(edge.first_dip_hz));
+  }
+  doors.out << fmt::format("baffle step {}\n", frequency_text(prediction->step_rule_hz));
+  for (const std::string& note : prediction->notes) doors.out << "note: " << note << '\n';
+  return kDone;
+}
+
+struct EnclosureOptions {
+  double volume_l = 0.0;
+  std::string loading = "vented";
+  std::string driver_file;
+  double tuning_hz = 0.0;
+  double port_diameter_mm = 0.0;
+  double port_length_mm = 0.0;
+  double slot_height_mm = 0.0;
+  double flare_mm = 0.0;
+  int port_count = 1;
+  double ql = 7.0;
+  double qa = 0.0;
+  double qp = 0.0;
+  double drive_v = 2.83;
+  double series_ohm = 0.0;
+  double radiator_sd_cm2 = 0.0;
+  double radiator_mass_g = 0.0;
+  double radiator_fs_hz = 0.0;
+  double radiator_qms = 8.0;
+  double inner_depth_mm = 0.0;
+};
+
+/// The box alone: tuning, port length, what does not fit.
+Result<BoxLoad> load_of(const EnclosureOptions& o, Json& json, Json& notes) {
+  BoxLoad load;
+  load.volume_m3 = o.volume_l / 1e3;
+  load.ql = o.ql;
+  load.qa = o.qa;
+  load.qp = o.qp;
+  json["fb_hz"] = nullptr;
+  json["port_length_mm"] = nullptr;
+  if (o.loading == "large-baffle" || o.loading == "free-air") {
+    load.kind = BoxLoad::Kind::kFreeAir;
+    return load;
+  }
+  if (o.loading == "sealed") {
+    load.kind = BoxLoad::Kind::kSealed;
+    return load;
+  }
+  if (o.loading == "passive-radiator") {
+    if (!(o.radiator_sd_cm2 > 0.0 && o.radiator_mass_g > 0.0))
+      return bad_input("A passive radiator needs --radiator-sd-cm2 and --radiator-mass-g.");
+    const double mass = o.radiator_mass_g / 1e3;
+    // Without a resonance of its own its suspension counts as soft: 10 Hz.
+    const double w = 2.0 * kPi * (o.radiator_fs_hz > 0.0 ? o.radiator_fs_hz : 10.0);
+    load.kind = BoxLoad::Kind::kPassiveRadiator;
+    load.radiator = PassiveRadiator{o.radiator_sd_cm2 / 1e4, mass, 1.0 / (w * w * mass),
+                                    w * mass / o.radiator_qms};
+    load.tuning_hz = radiator_tuning_hz(load.volume_m3, *load.radiator);
+    json["fb_hz"] = load.tuning_hz;
+    json["radiator_notch_hz"] = load.radiator->fs_hz();
+    return load;
+  }
+  PortGeometry port{.diameter_m = o.port_diameter_mm / 1e3,
+                    .length_m = o.port_length_mm / 1e3,
+                    .count = o.port_count,
+                    .slot_height_m = o.slot_height_mm / 1e3,
+                    .flare_radius_m = o.flare_mm / 1e3};
+  if (o.port_diameter_mm > 0.0 && o.port_length_mm <= 0.0) {
+    if (!(o.tuning_hz > 0.0))
+      return bad_input(
+          "A vented box needs --port-length-mm or --tuning-hz with its port's diameter.");
+    const auto length = port_length_for(o.tuning_hz, load.volume_m3, port, kSpeedOfSound20_m_s);
+    if (!length) return tl::unexpected(length.error());
+    port.length_m = *length;
+  }
+  if (o.port_diameter_mm > 0.0) {
+    load = vented_load(load.volume_m3, {port}, o.ql, o.qa, o.qp);
+    json["port_length_mm"] = port.length_m * 1e3;
+    json["port_resonance_hz"] = pipe_resonance_hz(port, kSpeedOfSound20_m_s);
+    if (o.inner_depth_mm > 0.0) {
+      if (const auto problem = clearance_problem(port, o.inner_depth_mm / 1e3))
+        notes.push_back(*problem);
+    }
+  } else if (o.tuning_hz > 0.0) {
+    load.kind = BoxLoad::Kind::kVented;
+    load.tuning_hz = o.tuning_hz;
+    notes.push_back("port_length_mm: needs --port-diameter-mm.");
+  } else {
+    return bad_input(
+        "A vented box needs --tuning-hz or a port (--port-diameter-mm, --port-length-mm).");
+  }
+  json["fb_hz"] = load.tuning_hz;
+  return load;
+}
+
+void driver_part(const EnclosureOptions& o, const DriverFile& file, BoxLoad load, Json& json,
+                 Json& notes) {
+  if (load.kind == BoxLoad::Kind::kSealed && load.tuning_hz <= 0.0) {
+    // Losses of a closed box are counted at its own resonance.
+    load.tuning_hz = file.driver.fs_hz() * std::sqrt(1.0 + file.driver.vas_m3() / load.volume_m3);
+  }
+  const EnclosureDesign design{.driver = file.driver,
+                               .load = load,
+                               .port_area_m2 = load.pipe ? load.pipe->area_m2 : 0.0,
+                               .series_ohm = o.series_ohm,
+                               .drive_v = o.drive_v};
+  const FrequencyAxis axis = FrequencyAxis::logarithmic(5.0, 5000.0, 48.0);
+  const EnclosureCurves curves = solve_enclosure(design, axis);
+  const double reference = reference_level_db(design);
+  json["reference_level_db"] = reference;
+  for (const auto& [key, below] : {std::pair{"f3_hz", 3.0}, {"f6_hz", 6.0}, {"f10_hz", 10.0}}) {
+    const auto limit = lower_limit_hz(curves, reference, below);
+    json[key] = limit ? Json(*limit) : Json();
+    if (!limit) notes.push_back(fmt::format("{}: not within 5 Hz to 500 Hz.", key));
+  }
+  if (load.kind == BoxLoad::Kind::kSealed) {
+    const double rise = std::sqrt(1.0 + file.driver.vas_m3() / load.volume_m3);
+    json["fc_hz"] = file.driver.fs_hz() * rise;
+    json["qtc"] = file.driver.qts() * rise;
+  }
+  const auto array = [&](const char* key, auto value) {
+    json[key] = Json::array();
+    for (std::size_t i = 0; i < axis.size(); ++i) json[key].push_back(value(i));
+  };
+  array("frequency_hz", [&](std::size_t i) { return axis[i]; });
+  array("response_db", [&](std::size_t i) {
+    return 20.0 * std::log10(std::abs(curves.pressure_pa[i]) / kReferencePressure_pa);
+  });
+  array("response_phase_deg",
+        [&](std::size_t i) { return std::arg(curves.pressure_pa[i]) * 180.0 / kPi; });
+  array("excursion_mm", [&](std::size_t i) { return curves.excursion_m[i] * 1e3; });
+  array("impedance_ohm", [&](std::size_t i) { return std::abs(curves.impedance_ohm[i]); });
+  array("impedance_phase_deg",
+        [&](std::size_t i) { return std::arg(curves.impedance_ohm[i]) * 180.0 / kPi; });
+  array("port_velocity_m_s", [&](std::size_t i) { return curves.port_speed_m_s[i]; });
+  array("group_delay_ms", [&](std::size_t i) { return curves.group_delay_s[i] * 1e3; });
+  if (load.radiator) {
+    array("radiator_excursion_mm",
+          [&](std::size_t i) { return curves.radiator_excursion_m[i] * 1e3; });
+  }
+  if (file.xmax_m && file.power_w) {
+    const HighestLevel highest =
+        highest_level(design, curves, {.xmax_m = *file.xmax_m, .power_w = *file.power_w});
+    array("highest_level_db", [&](std::size_t i) { return highest.level_db[i]; });
+  }
+  const auto fastest = std::max_element(curves.port_speed_m_s.begin(), curves.port_speed_m_s.end());
+  if (*fastest > kUsualPortSpeed_m_s) {
+    notes.push_back(fmt::format(
+        "The air in the port reaches {:.0f} m/s at {}; {:.0f} m/s is a usual limit.", *fastest,
+        frequency_text(axis[static_cast<std::size_t>(fastest - curves.port_speed_m_s.begin())]),
+        kUsualPortSpeed_m_s));
+  }
+}
+
+int enclosure_command(const Doors& doors, const EnclosureOptions& o) {
+  Json json{{"loading", o.loading}, {"volume_l", o.volume_l}};
+  Json notes = Json::array();
+  const auto load = load_of(o, json, notes);
+  if (!load) return refuse(doors, load.error());
+  if (!o.driver_file.empty()) {
+    const auto file = read_driver(o.driver_file);
+    if (!file) return refuse(doors, file.error());
+    driver_part(o, *file, *load, json, notes);
+  } else {
+    json["f3_hz"] = nullptr;
+    notes.push_back("f3_hz and all curves: need the driver (--driver-json).");
+  }
+  json["notes"] = notes;
+  if (doors.json) {
+    doors.out << json.dump() << '\n';
+    return kDone;
+  }
+  for (const auto& [key, value] : json.items()) {
+    if (value.is_number())
+      doors.out << fmt::format("{:<24} {}\n", key, three_digits(value.get<double>()));
+  }
+  for (const Json& note : notes) doors.out << "note: " << note.get<std::string>() << '\n';
+  return kDone;
+}
+
+}  // namespace
+
+void add_design_commands(CLI::App& app, Doors& doors, int& status) {
+  auto diffraction = std::make_shared<DiffractionOptions>();
+  CLI::App* command = app.add_subcommand(
+      "diffraction", "what the baffle's edges do to a driver, from geometry alone");
+  command->add_option("set", diffraction->path, "measurement set with the subject's geometry")
+      ->required();
+  command->add_option("--driver", diffraction->driver, "id of the driver; the first by default");
+  command
+      ->add_option("--distance-m", diffraction->distance_m,
+                   "listener's distance; that of the on-axis take, else 1 m, by default")
+      ->check(CLI::PositiveNumber);
+  command->callback(
+      [&doors, &status, diffraction] { status = diffraction_command(doors, *diffraction); });
+
+  auto box = std::make_shared<EnclosureOptions>();
+  command = app.add_subcommand("enclosure", "model of a driver in a box, or of the box alone");
+  command->add_option("--volume-l", box->volume_l, "net volume")
+      ->required()
+      ->check(CLI::PositiveNumber);
+  command->add_option("--loading", box->loading, "what the box is")
+      ->check(CLI::IsMember({"sealed", "vented", "passive-radiator", "large-baffle", "free-air"}));
+  command->add_option("--driver-json", box->driver_file,
+                      "fs_hz, qms, qes, vas_l, sd_cm2, re_ohm, le_mh, xmax_mm, power_w");
+  const auto positive = [&](const char* name, double& value, const char* help) {
+    command->add_option(name, value, help)->check(CLI::PositiveNumber);
+  };
+  positive("--tuning-hz", box->tuning_hz, "wanted tuning");
+  positive("--port-diameter-mm", box->port_diameter_mm, "of a round port, or a slot's width");
+  positive("--port-length-mm", box->port_length_mm, "length of the port");
+  positive("--slot-height-mm", box->slot_height_mm, "makes the port a slot");
+  positive("--flare-radius-mm", box->flare_mm, "rounding of both mouths");
+  command->add_option("--port-count", box->port_count, "how many alike")->check(CLI::Range(1, 16));
+  command->add_option("--ql", box->ql, "leakage losses, 0 for none; 7 by default")
+      ->check(CLI::NonNegativeNumber);
+  command->add_option("--qa", box->qa, "absorption losses, 0 for none")
+      ->check(CLI::NonNegativeNumber);
+  command->add_option("--qp", box->qp, "port losses, 0 for none")->check(CLI::NonNegativeNumber);
+  positive("--drive-v", box->drive_v, "volts rms, 2.83 by default");
+  command->add_option("--series-ohm", box->series_ohm, "resistance before the driver")
+      ->check(CLI::NonNegativeNumber);
+  positive("--radiator-sd-cm2", box->radiator_sd_cm2, "passive radiator's area");
+  positive("--radiator-mass-g", box->radiator_mass_g, "its moving mass");
+  positive("--radiator-fs-hz", box->radiator_fs_hz, "its own resonance");
+  positive("--inner-depth-mm", box->inner_depth_mm, "to check the port's clearance");
+  command->callback([&doors, &status, box] { status = enclosure_command(doors, *box); });
+}
+
+}  // namespace lalometer

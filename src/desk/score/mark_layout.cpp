@@ -1,0 +1,47 @@
+#include "desk/score/mark_layout.h"
+
+#include <QFontMetricsF>
+#include <algorithm>
+
+namespace lalometer {
+
+std::vector<PlacedMark> placed_marks(const LaneContent& content, const LaneGeometry& g) {
+  constexpr double kTop_px = 24.0;
+  constexpr double kRow_px = 17.0;
+  constexpr double kBar_px = 10.0;
+  constexpr double kGap_px = 8.0;
+  const QFontMetricsF metrics(text_font(11));
+  const int rows = std::max(1, static_cast<int>((g.up.bottom_px - kTop_px - 2.0) / kRow_px));
+  std::vector<double> taken(static_cast<std::size_t>(rows), -1e9);
+  std::vector<PlacedMark> placed;
+  for (std::size_t i = 0; i < content.marks.size(); ++i) {
+    const LaneMark& mark = content.marks[i];
+    if (mark.high_hz < g.across.low || mark.low_hz > g.across.high) continue;
+    const double left =
+        std::max(g.across.px(std::max(mark.low_hz, g.across.low)), g.across.left_px);
+    const double right =
+        std::min(g.across.px(std::min(mark.high_hz, g.across.high)), g.across.right_px);
+    const double width = std::max(right - left, 4.0);
+    const double x = right - left < 4.0 ? 0.5 * (left + right) - 2.0 : left;
+    const double text = metrics.horizontalAdvance(QString::fromStdString(mark.name)) + 2.0;
+    // Names stand behind their bars; near the right edge before them.
+    const bool before = x + width + 4.0 + text > g.across.right_px;
+    const double from = before ? x - 4.0 - text : x;
+    const double to = before ? x + width : x + width + 4.0 + text;
+    const auto row =
+        std::find_if(taken.begin(), taken.end(), [&](double end) { return end + kGap_px <= from; });
+    const bool fits = row != taken.end();
+    // Marks rise in frequency, so a row's end only moves right.
+    const auto r = fits ? row - taken.begin() : static_cast<std::ptrdiff_t>(taken.size()) - 1;
+    const double y = kTop_px + kRow_px * static_cast<double>(r);
+    PlacedMark one{i, QRectF(x, y + 0.5 * (kRow_px - kBar_px), width, kBar_px), QRectF()};
+    if (fits) {
+      one.name = QRectF(before ? from : x + width + 4.0, y, text, kRow_px);
+      *row = to;
+    }
+    placed.push_back(one);
+  }
+  return placed;
+}
+
+}  // namespace lalometer

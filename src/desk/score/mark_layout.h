@@ -1,0 +1,20 @@
+#pragma once
+
+#include <QRectF>
+#include <vector>
+
+#include "desk/score/lane_picture.h"
+
+namespace lalometer {
+
+/// Where a lane's marks and their names stand, in the lane's pixels. Marks that would touch go into
+/// different rows; what finds no row is left without a name.
+struct PlacedMark {
+  std::size_t index;  ///< in content.marks
+  QRectF bar;         ///< the frequency or band itself
+  QRectF name;        ///< empty where there is no room
+};
+[[nodiscard]] std::vector<PlacedMark> placed_marks(const LaneContent& content,
+                                                   const LaneGeometry& geometry);
+
+}  // namespace lalometer
