@@ -20,7 +20,8 @@ std::string mm(double metres) {
   return three_digits(metres * 1e3) + " mm";
 }
 
-/// Where a driver has work: from half the crossover below it to twice the one above.
+/// Where a driver leads: a third of an octave beyond its crossovers. Farther out its edges matter
+/// little.
 struct Range {
   double low_hz = 20.0;
   double high_hz = 20000.0;
@@ -29,8 +30,9 @@ struct Range {
 Range working_range(const SubjectGeometry& g, const SubjectDriver& driver) {
   Range range;
   for (const SubjectCrossover& x : g.crossovers) {
-    if (x.high == driver.id) range.low_hz = std::max(range.low_hz, 0.5 * x.frequency_hz);
-    if (x.low == driver.id) range.high_hz = std::min(range.high_hz, 2.0 * x.frequency_hz);
+    const double beyond = std::exp2(1.0 / 3.0);
+    if (x.high == driver.id) range.low_hz = std::max(range.low_hz, x.frequency_hz / beyond);
+    if (x.low == driver.id) range.high_hz = std::min(range.high_hz, x.frequency_hz * beyond);
   }
   return range;
 }

@@ -314,5 +314,70 @@ TEST(Cli, MissingSamplesOfARecordingAreSaidSo) {
   EXPECT_THAT(j["notes"].dump(), HasSubstr("missing"));
 }
 
+TEST(Cli, DiffractionOfASetGivesRippleEdgesAndStep) {
+  const TemporaryFolder folder;
+  test::write(folder / "set.json",
+              R"({"format": "lalometer-set", "version": 1, "takes": [], "subject": {"name": "K",
+    "drivers": [{"id": "dome", "role": "tweeter", "sd_cm2": 7.5, "y_mm": 60}],
+    "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "left_mm": 105, "top_mm": 150}}})");
+  const json j =
+      run({"diffraction", folder.path().string(), "--driver", "dome", "--json"}).parsed();
+  EXPECT_EQ(j["frequency_hz"].size(), j["level_db"].size());
+  EXPECT_NEAR(j["level_db"][0].get<double>(), -6.0, 0.1);
+  ASSERT_EQ(j["edges"].size(), 4U);
+  EXPECT_EQ(j["edges"][0]["name"], "top");
+  EXPECT_NEAR(j["edges"][0]["distance_mm"].get<double>(), 90.0, 1e-9);
+  EXPECT_NEAR(j["edges"][0]["first_dip_hz"].get<double>(), 343.0 / 0.09, 1e-6);
+  EXPECT_NEAR(j["baffle_step_hz"].get<double>(), 547.6, 0.1);
+  const Outcome missing = run({"diffraction", folder.path().string(), "--driver", "woofer"});
+  EXPECT_EQ(missing.status, 3);
+  EXPECT_THAT(missing.err, HasSubstr("woofer"));
+  EXPECT_THAT(run({"diffraction", folder.path().string()}).out, HasSubstr("baffle step"));
+}
+
+TEST(Cli, EnclosureGivesThePortWithoutADriverAndCurvesWithOne) {
+  const TemporaryFolder folder;
+  const json box = run({"enclosure", "--volume-l", "14", "--tuning-hz", "45", "--port-diameter-mm",
+                        "50", "--json"})
+                       .parsed();
+  EXPECT_NEAR(box["fb_hz"].get<double>(), 45.0, 1e-6);
+  EXPECT_NEAR(box["port_length_mm"].get<double>(), 170.0, 1.0);
+  EXPECT_TRUE(box["f3_hz"].is_null());
+  // Qes 0.3827 without other losses in a box of Vas / sqrt 2 tuned to fs: Butterworth, f3 = fs
+  // (Thiele 1971).
+  test::write(
+      folder / "d.json",
+      R"({"fs_hz": {"value": 40, "uncertainty": 0.2}, "qms": 1e6, "qes": 0.38268, "vas_l": 50, "sd_cm2": 200,
+    "re_ohm": 6, "xmax_mm": 5, "power_w": 50})");
+  const Outcome outcome = run({"enclosure", "--volume-l", "35.3553", "--tuning-hz", "40", "--ql",
+                               "0", "--driver-json", (folder / "d.json").string(), "--json"});
+  ASSERT_EQ(outcome.status, 0) << outcome.err;
+  const json j = outcome.parsed();
+  EXPECT_NEAR(j["f3_hz"].get<double>(), 40.0, 0.15);
+  for (const char* key : {"response_db", "excursion_mm", "impedance_ohm", "port_velocity_m_s",
+                          "group_delay_ms", "highest_level_db"}) {
+    EXPECT_EQ(j[key].size(), j["frequency_hz"].size()) << key;
+  }
+  const json sealed = run({"enclosure", "--volume-l", "50", "--loading", "sealed", "--driver-json",
+                           (folder / "d.json").string(), "--json"})
+                          .parsed();
+  EXPECT_NEAR(sealed["fc_hz"].get<double>(), 40.0 * std::sqrt(2.0), 0.01);
+  EXPECT_NEAR(sealed["qtc"].get<double>(), 0.38268 * std::sqrt(2.0), 0.001);
+}
+
+TEST(Cli, EnclosureSaysWhatIsImpossible) {
+  const TemporaryFolder folder;
+  const Outcome port =
+      run({"enclosure", "--volume-l", "14", "--tuning-hz", "200", "--port-diameter-mm", "50"});
+  EXPECT_EQ(port.status, 3);
+  EXPECT_THAT(port.err, HasSubstr("larger box"));
+  test::write(folder / "d.json", R"({"fs_hz": 40, "qms": 4})");
+  const Outcome driver = run({"enclosure", "--volume-l", "14", "--loading", "sealed",
+                              "--driver-json", (folder / "d.json").string()});
+  EXPECT_EQ(driver.status, 3);
+  EXPECT_THAT(driver.err, HasSubstr("qes"));
+  EXPECT_EQ(run({"enclosure", "--volume-l", "-3"}).status, 2);
+}
+
 }  // namespace
 }  // namespace lalometer

@@ -15,6 +15,7 @@
 
 #include "desk/main_window.h"
 #include "desk/pages/read_page.h"
+#include "desk/score/mark_layout.h"
 #include "desk/shelf/shelf_view.h"
 #include "desk/window_fixture.h"
 
@@ -319,6 +320,45 @@ TEST_F(Window, ANewBookGoesToCaptureAndItsFirstTakeMakesASubject) {
   ASSERT_EQ(session().takes().size(), 1U);
   EXPECT_EQ(session().takes()[0].kind, TakeKind::kImpedance);
   EXPECT_EQ(session().subjects().size(), 1U);
+}
+
+TEST_F(Window, APredictionUnderTheMouseDrawsItsThreadThroughAllLanes) {
+  const std::size_t index = lane("predictions");
+  const LaneContent& content = score().lanes()[index].content;
+  ASSERT_GT(content.marks.size(), 8U);
+  const auto placed = placed_marks(content, score().geometryOf(index));
+  const QPointF at = placed[0].bar.center() + QPointF(0.0, score().laneRect(index).top());
+  QTest::mouseMove(&score(), at.toPoint());
+  QMouseEvent move(QEvent::MouseMove, at, score().mapToGlobal(at), Qt::NoButton, Qt::NoButton, {});
+  QCoreApplication::sendEvent(&score(), &move);
+  ASSERT_TRUE(score().thread().has_value());
+  EXPECT_EQ(score().thread()->name, content.marks[placed[0].index].name);
+  const QPointF away(at.x(), score().laneRect(lane("level")).center().y());
+  QMouseEvent off(QEvent::MouseMove, away, score().mapToGlobal(away), Qt::NoButton, Qt::NoButton,
+                  {});
+  QCoreApplication::sendEvent(&score(), &off);
+  EXPECT_FALSE(score().thread().has_value());
+}
+
+TEST(MarkLayout, NamesNeverOverlapAndStayInsideThePlot) {
+  LaneContent content;
+  for (double f = 40.0; f < 18000.0; f *= 1.35)
+    content.marks.push_back({.name = "some name of a mark",
+                             .sentence = "",
+                             .style = 0,
+                             .low_hz = f,
+                             .high_hz = f * 1.1});
+  const LaneGeometry g = lane_geometry(content, 900, 140, {}, {0.0, 1.0});
+  const auto placed = placed_marks(content, g);
+  EXPECT_EQ(placed.size(), content.marks.size());
+  for (std::size_t i = 0; i < placed.size(); ++i) {
+    if (placed[i].name.isEmpty()) continue;
+    EXPECT_GE(placed[i].name.left(), g.across.left_px - 1.0);
+    EXPECT_LE(placed[i].name.right(), g.across.right_px + 1.0);
+    for (std::size_t j = i + 1; j < placed.size(); ++j) {
+      EXPECT_FALSE(placed[i].name.intersects(placed[j].name)) << i << " " << j;
+    }
+  }
 }
 
 }  // namespace

@@ -7,7 +7,7 @@ namespace lalometer {
 
 std::vector<PlacedMark> placed_marks(const LaneContent& content, const LaneGeometry& g) {
   constexpr double kTop_px = 24.0;
-  constexpr double kRow_px = 17.0;
+  constexpr double kRow_px = 16.0;
   constexpr double kBar_px = 10.0;
   constexpr double kGap_px = 8.0;
   const QFontMetricsF metrics(text_font(11));
@@ -32,7 +32,9 @@ std::vector<PlacedMark> placed_marks(const LaneContent& content, const LaneGeome
         std::find_if(taken.begin(), taken.end(), [&](double end) { return end + kGap_px <= from; });
     const bool fits = row != taken.end();
     // Marks rise in frequency, so a row's end only moves right.
-    const auto r = fits ? row - taken.begin() : static_cast<std::ptrdiff_t>(taken.size()) - 1;
+    // Without room for the name the bar goes where it hides the least.
+    const auto r =
+        fits ? row - taken.begin() : std::min_element(taken.begin(), taken.end()) - taken.begin();
     const double y = kTop_px + kRow_px * static_cast<double>(r);
     PlacedMark one{i, QRectF(x, y + 0.5 * (kRow_px - kBar_px), width, kBar_px), QRectF()};
     if (fits) {
