@@ -292,7 +292,7 @@ const std::vector<LaneKind>& lane_kinds() {
        "What the amplifier sees: the magnitude in ohm and the phase of voltage against current.",
        1.0, impedance_lane},
       {"predictions", "Predicted",
-       "What sizes alone foretell: edges, standing waves, port, crossover, beaming, limits.", 0.8,
+       "What sizes alone foretell: edges, standing waves, port, crossover, beaming, limits.", 0.9,
        predictions_lane},
       {"phase", "Phase", "Phase of the response with its flight time taken out.", 0.7, phase_lane},
   };

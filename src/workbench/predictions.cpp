@@ -81,7 +81,7 @@ void box_predictions(const SubjectGeometry& g, Collector& out) {
   for (const auto& [name, length] : {std::pair{"height", g.inner->height_m},
                                      {"width", g.inner->width_m},
                                      {"depth", g.inner->depth_m}}) {
-    out.at(PredictionGroup::kWave, fmt::format("standing wave, {}", name),
+    out.at(PredictionGroup::kWave, fmt::format("box {} wave", name),
            fmt::format("Half a wavelength fits the inner {} of {}. It shows as a wiggle in the "
                        "impedance and comes out of cone and port; a lining shrinks it.",
                        name, mm(length)),
@@ -170,7 +170,7 @@ void driver_predictions(const SubjectGeometry& g, Collector& out) {
     const double apart = std::hypot(low->x_m - high->x_m, low->y_m - high->y_m);
     if (apart <= 0.0) continue;
     out.at(
-        PredictionGroup::kCrossover, "centres one wavelength",
+        PredictionGroup::kCrossover, "centres 1 λ",
         fmt::format("{} and {} lie {} apart. A crossover above this frequency has nulls within 30° "
                     "in their plane.",
                     x.low, x.high, mm(apart)),
@@ -195,7 +195,7 @@ std::vector<Prediction> predictions_of(const SubjectGeometry& g, const Predictio
            1.0 / context.gate_s);
   }
   if (context.reflection_s > 0.0) {
-    out.at(PredictionGroup::kLimit, "first reflection's dip",
+    out.at(PredictionGroup::kLimit, "reflection dip",
            fmt::format("The first reflection comes {:.2f} ms late: without a gate it would cancel "
                        "here, at half a wavelength.",
                        context.reflection_s * 1e3),

@@ -12,7 +12,7 @@ enum class PredictionGroup { kBox, kWave, kEdge, kStep, kCrossover, kBeaming, kL
 /// Something that geometry and parameters alone foretell at a frequency, before anything is taken.
 struct Prediction {
   PredictionGroup group;
-  std::string name;      ///< "standing wave, height"
+  std::string name;      ///< "box height wave"
   std::string sentence;  ///< what it is, from which size, what it does
   double low_hz;         ///< equal to high_hz: a single frequency
   double high_hz;

@@ -63,11 +63,11 @@ TEST(SubjectGeometryReader, NamesThePlaceOfWhatIsImpossible) {
 TEST(Predictions, AreWhereTheSizesPutThem) {
   const auto all = predictions_of(kiosk(), {.gate_s = 0.004, .reflection_s = 0.0048});
   EXPECT_NEAR(named(all, "tuning")->centre_hz(), 50.1, 0.2);
-  EXPECT_NEAR(named(all, "standing wave, height")->centre_hz(), 228.7, 0.1);
+  EXPECT_NEAR(named(all, "box height wave")->centre_hz(), 228.7, 0.1);
   EXPECT_NEAR(named(all, "port pipe")->centre_hz(), 343.0 / (2.0 * 0.16655), 1.0);
-  EXPECT_NEAR(named(all, "centres one wavelength")->centre_hz(), 343.0 / 0.155, 1.0);
+  EXPECT_NEAR(named(all, "centres 1 λ")->centre_hz(), 343.0 / 0.155, 1.0);
   EXPECT_NEAR(named(all, "gate limit")->centre_hz(), 250.0, 1e-9);
-  EXPECT_NEAR(named(all, "first reflection")->centre_hz(), 1.0 / 0.0096, 0.1);
+  EXPECT_NEAR(named(all, "reflection dip")->centre_hz(), 1.0 / 0.0096, 0.1);
   EXPECT_NEAR(named(all, "crossover")->centre_hz(), 2200.0, 1.0);
   // Common practice, no source: ka = 2 of a 25 mm dome is 8.6 kHz; of 7.5 cm2 (30.9 mm) accordingly
   // lower.
@@ -83,7 +83,7 @@ TEST(Predictions, OfAFillingLieLowerAndOfNothingAreNone) {
   SubjectGeometry filled = kiosk();
   filled.damping = BoxDamping::kFilled;
   const auto all = predictions_of(filled, {});
-  EXPECT_NEAR(named(all, "standing wave, height")->centre_hz(), 0.93 * 228.7, 0.2);
+  EXPECT_NEAR(named(all, "box height wave")->centre_hz(), 0.93 * 228.7, 0.2);
   EXPECT_EQ(named(all, "gate limit"), nullptr);
   EXPECT_TRUE(predictions_of(*geometry_of("{}", "x"), {}).empty());
 }
