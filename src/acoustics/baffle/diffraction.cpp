@@ -146,9 +146,10 @@ struct SourcePoint {
   double share;
 };
 
-/// A disc as rings of points that share its area evenly; exact up to about k a = 6.
+/// A disc as rings of points that share its area evenly: in fine effort within 0.01 of 2 J1(x)/x up to
+/// x = 3 (tests/acoustics/directivity).
 std::vector<SourcePoint> piston_points(const BafflePiston& p, DiffractionEffort effort) {
-  const int rings = effort == DiffractionEffort::kFine ? 3 : 2;
+  const int rings = effort == DiffractionEffort::kFine ? 4 : 2;
   std::vector<SourcePoint> points;
   double whole = 0.0;
   for (int ring = 0; ring < rings; ++ring) {
