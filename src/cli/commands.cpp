@@ -30,14 +30,6 @@ Json number_or_null(const std::optional<double>& value) {
   return value && std::isfinite(*value) ? Json(*value) : Json(nullptr);
 }
 
-/// A progress line on standard error, only where somebody sees it.
-Progress terminal_progress(const char* what) {
-  if (isatty(STDERR_FILENO) == 0) return {};
-  return [what](double done) {
-    fmt::print(stderr, "\r{} {:3.0f} %{}", what, 100.0 * done, done >= 1.0 ? "\n" : "");
-  };
-}
-
 struct ResponseOptions {
   std::string path;
   double gate_ms = 0.0;

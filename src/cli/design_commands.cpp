@@ -22,6 +22,7 @@ struct DiffractionOptions {
   std::string path;
   std::string driver;
   double distance_m = 0.0;
+  bool try_positions = false;
 };
 
 int diffraction_command(const Doors& doors, const DiffractionOptions& o) {
@@ -52,6 +53,14 @@ int diffraction_command(const Doors& doors, const DiffractionOptions& o) {
             {"baffle_step_hz", prediction->step_rule_hz},
             {"half_step_hz", prediction->half_step_hz ? Json(*prediction->half_step_hz) : Json()},
             {"notes", prediction->notes}};
+  if (o.try_positions) {
+    const auto best = best_position(*geometry, o.driver, {}, terminal_progress("trying positions"));
+    if (!best) return refuse(doors, best.error());
+    json["best_position"] = {
+        {"x_mm", best->x_m * 1e3},      {"y_mm", best->y_m * 1e3},
+        {"ripple_db", best->ripple_db}, {"ripple_here_db", best->ripple_here_db},
+        {"low_hz", best->low_hz},       {"high_hz", best->high_hz}};
+  }
   for (const EdgeRule& edge : prediction->edges) {
     json["edges"].push_back({{"name", edge.name},
                              {"distance_mm", edge.distance_m * 1e3},
@@ -74,6 +83,13 @@ int diffraction_command(const Doors& doors, const DiffractionOptions& o) {
                              frequency_text(edge.first_dip_hz));
   }
   doors.out << fmt::format("baffle step {}\n", frequency_text(prediction->step_rule_hz));
+  if (o.try_positions) {
+    const Json& best = json["best_position"];
+    doors.out << fmt::format(
+        "least ripple at x {:.0f} mm, y {:.0f} mm: {:.2f} dB rms, here {:.2f} dB\n",
+        best["x_mm"].get<double>(), best["y_mm"].get<double>(), best["ripple_db"].get<double>(),
+        best["ripple_here_db"].get<double>());
+  }
   for (const std::string& note : prediction->notes) doors.out << "note: " << note << '\n';
   return kDone;
 }
@@ -262,6 +278,8 @@ void add_design_commands(CLI::App& app, Doors& doors, int& status) {
       ->add_option("--distance-m", diffraction->distance_m,
                    "listener's distance; that of the on-axis take, else 1 m, by default")
       ->check(CLI::PositiveNumber);
+  command->add_flag("--try-positions", diffraction->try_positions,
+                    "also look for the place on the front with the least ripple");
   command->callback(
       [&doors, &status, diffraction] { status = diffraction_command(doors, *diffraction); });
 

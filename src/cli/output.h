@@ -1,11 +1,13 @@
 #pragma once
 
 #include <fmt/format.h>
+#include <unistd.h>
 
 #include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "base/result.h"
+#include "rig/audio_device.h"
 
 /// What all commands share: where they print, how they fail.
 namespace lalometer {
@@ -25,6 +27,14 @@ struct Doors {
 inline int refuse(const Doors& doors, const Error& error) {
   doors.err << error.text() << '\n';
   return kUnusable;
+}
+
+/// A progress line on standard error, only where somebody sees it.
+inline Progress terminal_progress(const char* what) {
+  if (isatty(STDERR_FILENO) == 0) return {};
+  return [what](double done) {
+    fmt::print(stderr, "\r{} {:3.0f} %{}", what, 100.0 * done, done >= 1.0 ? "\n" : "");
+  };
 }
 
 }  // namespace lalometer

@@ -1,6 +1,8 @@
 #pragma once
 
+#include <functional>
 #include <optional>
+#include <stop_token>
 #include <string>
 #include <vector>
 
@@ -30,5 +32,20 @@ struct DiffractionPrediction {
                                                                 const std::string& driver_id,
                                                                 double distance_m,
                                                                 const FrequencyAxis& axis);
+
+/// Where on the front this driver would make the least ripple in its working range (a third of an
+/// octave beyond its crossovers, 500 Hz to 10 kHz where none is told), in the subject's
+/// coordinates.
+struct BestPosition {
+  double x_m;
+  double y_m;
+  double ripple_db;
+  double ripple_here_db;
+  double low_hz;
+  double high_hz;
+};
+[[nodiscard]] Result<BestPosition> best_position(const SubjectGeometry& geometry,
+                                                 const std::string& driver_id, std::stop_token stop,
+                                                 const std::function<void(double)>& progress);
 
 }  // namespace lalometer

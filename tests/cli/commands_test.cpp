@@ -329,6 +329,12 @@ TEST(Cli, DiffractionOfASetGivesRippleEdgesAndStep) {
   EXPECT_NEAR(j["edges"][0]["distance_mm"].get<double>(), 90.0, 1e-9);
   EXPECT_NEAR(j["edges"][0]["first_dip_hz"].get<double>(), 343.0 / 0.09, 1e-6);
   EXPECT_NEAR(j["baffle_step_hz"].get<double>(), 547.6, 0.1);
+  const json tried =
+      run({"diffraction", folder.path().string(), "--try-positions", "--json"}).parsed();
+  EXPECT_LT(tried["best_position"]["ripple_db"].get<double>(),
+            tried["best_position"]["ripple_here_db"].get<double>());
+  EXPECT_LT(std::abs(tried["best_position"]["x_mm"].get<double>()), 105.0)
+      << "re the baffle's origin";
   const Outcome missing = run({"diffraction", folder.path().string(), "--driver", "woofer"});
   EXPECT_EQ(missing.status, 3);
   EXPECT_THAT(missing.err, HasSubstr("woofer"));
