@@ -1,8 +1,6 @@
 #include "book/book.h"
 
 #include <SQLiteCpp/Backup.h>
-#include <SQLiteCpp/SQLiteCpp.h>
-#include <sqlite3.h>
 
 #include <bit>
 #include <chrono>
@@ -11,65 +9,12 @@
 
 #include "base/hash.h"
 #include "book/json.h"
-#include "book/schema.h"
+#include "book/room.h"
 
 namespace lalometer {
 namespace {
 
 static_assert(std::endian::native == std::endian::little, "raw recordings are little-endian");
-
-Error storage_error(const SQLite::Exception& problem, const std::string& where) {
-  switch (problem.getErrorCode()) {
-    case SQLITE_FULL:
-      return {ErrorCode::kStorage,
-              "The disk is full. Nothing of this step was kept, all before it was. Make room and "
-              "do it again.",
-              where};
-    case SQLITE_READONLY:
-      return {ErrorCode::kStorage,
-              "The book cannot be written here (read-only file or folder). Nothing was changed; "
-              "duplicate it to a folder of yours to go on.",
-              where};
-    case SQLITE_CANTOPEN:
-      return {ErrorCode::kStorage,
-              "The file cannot be opened: check that the folder is there and may be written.",
-              where};
-    case SQLITE_NOTADB:
-      return {ErrorCode::kBadInput, "This is not a Lalometer book. The file was left as it is.",
-              where};
-    case SQLITE_CORRUPT:
-      return {ErrorCode::kStorage,
-              "The book is damaged or cut short. It was left as it is; use a duplicate of it.",
-              where};
-    case SQLITE_BUSY:
-    case SQLITE_LOCKED:
-      return {ErrorCode::kStorage,
-              "Another program holds the book. Nothing was changed; try again.", where};
-    case SQLITE_IOERR:
-      return {ErrorCode::kStorage,
-              "The disk refused to write or read (full, cut off or failing). Nothing of this step "
-              "was kept, all before it was.",
-              where};
-    default:
-      return {ErrorCode::kStorage, std::string("The book could not be used: ") + problem.what(),
-              where};
-  }
-}
-
-/// The border: what the library throws becomes an Error here and goes no further.
-template <class Action>
-auto guarded(const std::filesystem::path& path, Action action) -> Result<decltype(action())> {
-  try {
-    if constexpr (std::is_void_v<decltype(action())>) {
-      action();
-      return {};
-    } else {
-      return action();
-    }
-  } catch (const SQLite::Exception& problem) {
-    return tl::unexpected(storage_error(problem, path.string()));
-  }
-}
 
 template <class Enum, std::size_t N>
 Enum enum_of(const std::string& word, const Enum (&all)[N]) {
@@ -158,42 +103,6 @@ UnpackedRecording unpacked_recording(std::span<const std::byte> bytes) {
   return recording;
 }
 
-struct Book::Room {
-  std::filesystem::path path;
-  SQLite::Database database;
-  bool read_only;
-
-  /// One step of undo or redo: its name and the log rows that take it back.
-  struct Step {
-    std::string name;
-    std::vector<std::string> statements;
-  };
-  std::vector<Step> done;
-  std::vector<Step> undone;
-
-  Room(std::filesystem::path file, int flags, bool is_read_only)
-      : path(std::move(file)), database(path.string(), flags, 5000), read_only(is_read_only) {}
-
-  void configure() {
-    if (!read_only) {
-      database.exec("PRAGMA journal_mode = WAL; PRAGMA synchronous = FULL;");
-      create_undo_triggers(database);
-    }
-    database.exec(
-        "PRAGMA foreign_keys = ON; PRAGMA cache_size = -4000; PRAGMA journal_size_limit = "
-        "4194304;");
-  }
-
-  /// Statements logged since the last call, newest first.
-  std::vector<std::string> drain_log() {
-    std::vector<std::string> statements;
-    SQLite::Statement rows(database, "SELECT statement FROM undo_log ORDER BY seq DESC");
-    while (rows.executeStep()) statements.push_back(rows.getColumn(0).getString());
-    database.exec("DELETE FROM undo_log");
-    return statements;
-  }
-};
-
 Book::Book(std::unique_ptr<Room> room) : room_(std::move(room)) {}
 Book::Book(Book&&) noexcept = default;
 Book& Book::operator=(Book&&) noexcept = default;
@@ -212,7 +121,8 @@ Result<Book> Book::create(const std::filesystem::path& path) {
     return bad_input("There is a file of this name already; it was left as it is.", path.string());
   }
   return guarded(path, [&] {
-    auto room = std::make_unique<Room>(path, SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE, false);
+    auto room = std::make_unique<Room>(
+        path, OpenTarget{path.string(), SQLite::OPEN_READWRITE | SQLite::OPEN_CREATE}, false);
     room->database.exec("PRAGMA journal_mode = WAL;");
     SQLite::Transaction transaction(room->database);
     create_schema(room->database);
@@ -232,7 +142,8 @@ Result<int> version_of(const std::filesystem::path& path) {
   }
   return guarded(path,
                  [&] {
-                   SQLite::Database database(path.string(), SQLite::OPEN_READONLY, 5000);
+                   const OpenTarget target = reading_target(path);
+                   SQLite::Database database(target.name, target.flags, 5000);
                    const int application = database.execAndGet("PRAGMA application_id").getInt();
                    return application == kBookApplicationId
                               ? database.execAndGet("PRAGMA user_version").getInt()
@@ -274,7 +185,8 @@ Result<Book> Book::open(const std::filesystem::path& path) {
   const bool may_write = writable(path);
   return guarded(path, [&] {
     auto room = std::make_unique<Room>(
-        path, may_write ? SQLite::OPEN_READWRITE : SQLite::OPEN_READONLY, !may_write);
+        path, may_write ? OpenTarget{path.string(), SQLite::OPEN_READWRITE} : reading_target(path),
+        !may_write);
     if (*version < kBookVersion && may_write) {
       room->database.backup((path.string() + fmt::format(".version-{}", *version)).c_str(),
                             SQLite::Database::Save);
@@ -378,45 +290,6 @@ Result<std::string> Book::note(Id subject) const {
   });
 }
 
-Result<Id> Book::add_subject(const Subject& subject) {
-  // Rows come in removed and are then shown by a logged update, so that undo never deletes what
-  // others refer to.
-  Id id = 0;
-  return edit("Add a subject",
-              [&] {
-                SQLite::Statement insert(room_->database,
-                                         "INSERT INTO subject(name, kind, description, recipe, "
-                                         "removed) VALUES (?, ?, ?, ?, 1)");
-                insert.bind(1, subject.name);
-                insert.bind(2, std::string(word_of(subject.kind)));
-                insert.bind(3, subject.description_json);
-                insert.bind(4, to_json(Recipe{}));
-                insert.exec();
-                id = room_->database.getLastInsertRowid();
-                room_->database.exec(
-                    fmt::format("UPDATE subject SET removed = 0 WHERE id = {}", id));
-              })
-      .map([&] { return id; });
-}
-
-Result<Id> Book::add_variant(const Variant& variant) {
-  Id id = 0;
-  return edit("Add a variant",
-              [&] {
-                SQLite::Statement insert(
-                    room_->database,
-                    "INSERT INTO variant(subject_id, name, changed, removed) VALUES (?, ?, ?, 1)");
-                insert.bind(1, variant.subject_id);
-                insert.bind(2, variant.name);
-                insert.bind(3, variant.changed);
-                insert.exec();
-                id = room_->database.getLastInsertRowid();
-                room_->database.exec(
-                    fmt::format("UPDATE variant SET removed = 0 WHERE id = {}", id));
-              })
-      .map([&] { return id; });
-}
-
 Result<Id> Book::add_rig(const RigCalibration& rig) {
   return guarded(room_->path, [&]() -> Id {
     const std::string json = to_json(rig);
@@ -512,116 +385,12 @@ Result<std::vector<std::byte>> Book::read_raw(const std::filesystem::path& path,
                                               const std::string& hash) {
   return guarded(path,
                  [&] {
-                   auto database = std::make_unique<SQLite::Database>(path.string(),
-                                                                      SQLite::OPEN_READONLY, 5000);
-                   return database;
+                   const OpenTarget target = reading_target(path);
+                   return std::make_unique<SQLite::Database>(target.name, target.flags, 5000);
                  })
       .and_then([&](const std::unique_ptr<SQLite::Database>& database) {
         return raw_from(*database, path, hash);
       });
-}
-
-Result<void> Book::edit(const std::string& name, const std::function<void()>& change) {
-  return guarded(room_->path, [&] {
-    SQLite::Transaction transaction(room_->database, SQLite::TransactionBehavior::IMMEDIATE);
-    change();
-    Room::Step step{name, room_->drain_log()};
-    transaction.commit();
-    room_->done.push_back(std::move(step));
-    room_->undone.clear();
-  });
-}
-
-namespace {
-
-void update(SQLite::Database& database, const char* statement,
-            const std::vector<std::string>& texts, Id id) {
-  SQLite::Statement query(database, statement);
-  int place = 1;
-  for (const std::string& text : texts) query.bind(place++, text);
-  query.bind(place, id);
-  query.exec();
-}
-
-}  // namespace
-
-Result<void> Book::set_recipe(Id subject, const Recipe& recipe) {
-  return edit("Change the recipe", [&] {
-    update(room_->database, "UPDATE subject SET recipe = ? WHERE id = ?", {to_json(recipe)},
-           subject);
-  });
-}
-
-Result<void> Book::rename_subject(Id subject, const std::string& name) {
-  return edit("Rename a subject", [&] {
-    update(room_->database, "UPDATE subject SET name = ? WHERE id = ?", {name}, subject);
-  });
-}
-
-Result<void> Book::rename_take(Id take, const std::string& name) {
-  return edit("Rename a take", [&] {
-    update(room_->database, "UPDATE take SET name = ? WHERE id = ?", {name}, take);
-  });
-}
-
-Result<void> Book::set_variant(Id variant, const std::string& name, const std::string& changed) {
-  return edit("Change a variant", [&] {
-    update(room_->database, "UPDATE variant SET name = ?, changed = ? WHERE id = ?",
-           {name, changed}, variant);
-  });
-}
-
-Result<void> Book::set_take_note(Id take, const std::string& note) {
-  return edit("Change a note", [&] {
-    update(room_->database, "UPDATE take SET note = ? WHERE id = ?", {note}, take);
-  });
-}
-
-Result<void> Book::set_note(Id subject, const std::string& note) {
-  return edit("Change a note", [&] {
-    update(room_->database, "UPDATE subject SET note = ? WHERE id = ?", {note}, subject);
-  });
-}
-
-Result<void> Book::remove_take(Id take) {
-  return edit("Remove a take", [&] {
-    update(room_->database, "UPDATE take SET removed = 1 WHERE id = ?", {}, take);
-  });
-}
-
-Result<void> Book::remove_subject(Id subject) {
-  return edit("Remove a subject", [&] {
-    update(room_->database, "UPDATE subject SET removed = 1 WHERE id = ?", {}, subject);
-    update(room_->database, "UPDATE take SET removed = 1 WHERE subject_id = ? AND removed = 0", {},
-           subject);
-  });
-}
-
-std::string Book::undo_name() const {
-  return room_->done.empty() ? std::string() : room_->done.back().name;
-}
-std::string Book::redo_name() const {
-  return room_->undone.empty() ? std::string() : room_->undone.back().name;
-}
-Result<void> Book::undo() {
-  return step(true);
-}
-Result<void> Book::redo() {
-  return step(false);
-}
-
-Result<void> Book::step(bool back) {
-  std::vector<Room::Step>& from = back ? room_->done : room_->undone;
-  std::vector<Room::Step>& to = back ? room_->undone : room_->done;
-  if (from.empty()) return {};
-  return guarded(room_->path, [&] {
-    SQLite::Transaction transaction(room_->database, SQLite::TransactionBehavior::IMMEDIATE);
-    for (const std::string& statement : from.back().statements) room_->database.exec(statement);
-    Room::Step inverse{from.back().name, room_->drain_log()};
-    transaction.commit();
-    from.pop_back();
-    to.push_back(std::move(inverse));
-  });
 }
 
 Result<void> Book::set_colour(Id take, int colour) {

@@ -248,10 +248,7 @@ int box_impedance_command(Doors doors, const ImpedanceOptions& o) {
     doors.out << json.dump() << '\n';
     return kDone;
   }
-  for (const auto& [key, value] : json.items()) {
-    if (value.is_number())
-      doors.out << fmt::format("{:<24} {}\n", key, three_digits(value.get<double>()));
-  }
+  print_figures(doors.out, json);
   for (const Json& peak : json["peaks"]) {
     doors.out << fmt::format("{:<24} {} ohm at {}\n", "peak",
                              three_digits(peak["magnitude_ohm"].get<double>()),

@@ -257,10 +257,7 @@ int enclosure_command(const Doors& doors, const EnclosureOptions& o) {
     doors.out << json.dump() << '\n';
     return kDone;
   }
-  for (const auto& [key, value] : json.items()) {
-    if (value.is_number())
-      doors.out << fmt::format("{:<24} {}\n", key, three_digits(value.get<double>()));
-  }
+  print_figures(doors.out, json);
   for (const Json& note : notes) doors.out << "note: " << note.get<std::string>() << '\n';
   return kDone;
 }

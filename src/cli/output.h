@@ -7,6 +7,7 @@
 #include <ostream>
 
 #include "base/result.h"
+#include "base/text.h"
 #include "rig/audio_device.h"
 
 /// What all commands share: where they print, how they fail.
@@ -35,6 +36,14 @@ inline Progress terminal_progress(const char* what) {
   return [what](double done) {
     fmt::print(stderr, "\r{} {:3.0f} %{}", what, 100.0 * done, done >= 1.0 ? "\n" : "");
   };
+}
+
+/// The numbers of an object's first level, one a line.
+inline void print_figures(std::ostream& out, const OrderedJson& json) {
+  for (const auto& [key, value] : json.items()) {
+    if (value.is_number())
+      out << fmt::format("{:<24} {}\n", key, three_digits(value.get<double>()));
+  }
 }
 
 }  // namespace lalometer

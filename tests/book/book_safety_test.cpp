@@ -172,20 +172,59 @@ TEST(BookSafety, ATruncatedBookIsSaidToBeDamagedAtEveryLength) {
   }
 }
 
+/// Runs a check in a child that may write nowhere: root gives its rights up first. 0 is good.
+template <class Check>
+int as_nobody(Check check) {
+  const pid_t child = fork();
+  if (child == 0) {
+    constexpr uid_t kNobody = 65534;
+    if (geteuid() == 0 && seteuid(kNobody) != 0) _exit(100);
+    _exit(check());
+  }
+  int status = 0;
+  waitpid(child, &status, 0);
+  return WIFEXITED(status) ? WEXITSTATUS(status) : 101;
+}
+
+// A book on a read-only share: neither the file nor its folder may be written.
 TEST(BookSafety, AReadOnlyBookOpensForReadingAndRefusesEdits) {
-  if (geteuid() == 0) GTEST_SKIP() << "root may write everywhere";
   const TemporaryFolder folder;
   Id subject = 0;
   {
     const SmallBook small(folder / "a.lalo");
     subject = small.subject;
   }
-  std::filesystem::permissions(folder / "a.lalo", std::filesystem::perms::owner_read);
-  auto book = Book::open(folder / "a.lalo");
-  ASSERT_TRUE(book.has_value()) << book.error().text();
-  EXPECT_TRUE(book->read_only());
-  EXPECT_EQ(book->subjects()->size(), 1U);
-  EXPECT_FALSE(book->rename_subject(subject, "x").has_value());
+  using std::filesystem::perms;
+  const perms all_read = perms::owner_read | perms::group_read | perms::others_read;
+  std::filesystem::permissions(folder / "a.lalo", all_read);
+  std::filesystem::permissions(
+      folder.path(), all_read | perms::owner_exec | perms::group_exec | perms::others_exec);
+  const std::string before = test::slurp(folder / "a.lalo");
+  EXPECT_EQ(as_nobody([&] {
+              auto book = Book::open(folder / "a.lalo");
+              if (!book) return 1;
+              if (!book->read_only()) return 2;
+              if (book->subjects().value_or(std::vector<Subject>{}).size() != 1U) return 3;
+              const auto edit = book->rename_subject(subject, "x");
+              if (edit.has_value()) return 4;
+              return edit.error().code == ErrorCode::kStorage && !edit.error().message.empty() ? 0
+                                                                                               : 5;
+            }),
+            0);
+  EXPECT_EQ(test::slurp(folder / "a.lalo"), before);
+}
+
+TEST(BookSafety, ANewBookInAReadOnlyFolderIsRefusedInWords) {
+  const TemporaryFolder folder;
+  using std::filesystem::perms;
+  std::filesystem::permissions(folder.path(), perms::owner_read | perms::owner_exec |
+                                                  perms::others_read | perms::others_exec);
+  EXPECT_EQ(as_nobody([&] {
+              const auto book = Book::create(folder / "new.lalo");
+              return !book && book.error().message.find("folder") != std::string::npos ? 0 : 1;
+            }),
+            0);
+  EXPECT_FALSE(std::filesystem::exists(folder / "new.lalo"));
 }
 
 TEST(BookSafety, AnUnwritablePlaceForANewBookIsSaid) {

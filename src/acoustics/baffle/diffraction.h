@@ -47,7 +47,8 @@ enum class DiffractionEffort {
 /// seen from the axis), a chamfered one in halves at its two bends. That is a model of ours, right
 /// at both ends (k R << 1: a square edge; k R >> 1: none) and unproven between.
 ///
-/// Behind the box the second order is the leading one; expect 2 to 3 dB there.
+/// Behind the box the second order is the leading one; expect 2 to 3 dB there, and a step of up to
+/// 1 dB where the listener passes the back's plane: the third order that would smooth it is missing.
 ///
 /// @param axis  any; the quadrature is refined for its highest frequency up to 20 kHz.
 /// @param at    anywhere outside the box, at least 50 mm from it.

@@ -261,5 +261,52 @@ TEST(GaussLegendre, IsExactForPolynomials) {
   EXPECT_NEAR(odd, 0.0, 1e-14);
 }
 
+TEST(Diffraction, AChamferActsBetweenSquareAndRound) {
+  const std::vector<double> f = {5000, 5500, 6000, 6500, 7000, 7500, 8000};
+  const auto ripple = [&](EdgeShape shape, double size) {
+    const Baffle baffle = kiosk(shape, size);
+    const BafflePiston piston = *BafflePiston::make(baffle, 0.105, 0.28, 0.013);
+    return ripple_db(
+        f,
+        levels(baffle, piston, point_at(0.105, 0.28, 2.0, 0.0, 0.0), f, DiffractionEffort::kFine),
+        f.front(), f.back());
+  };
+  EXPECT_LT(ripple(EdgeShape::kChamfered, 0.04), ripple(EdgeShape::kSquare, 0.0));
+  EXPECT_NEAR(kiosk(EdgeShape::kChamfered, 0.04).bend_inset_m(), 0.04 / std::sqrt(2.0), 1e-12);
+  EXPECT_EQ(kiosk().bend_inset_m(), 0.0);
+}
+
+TEST(Diffraction, FarAwayTheRippleNoLongerHangsOnTheDistance) {
+  const BafflePiston piston = *BafflePiston::make(kiosk(), 0.09, 0.27, 0.013);
+  const std::vector<double> f = {200, 800, 2500, 6000};
+  const auto at = [&](double distance) {
+    return levels(kiosk(), piston, point_at(0.09, 0.27, distance, 0.0, 0.0), f,
+                  DiffractionEffort::kFine);
+  };
+  test::expect_near(at(20.0), at(60.0), 0.05);
+}
+
+TEST(Diffraction, IsContinuousThroughTheFrontsPlane) {
+  const BafflePiston piston = *BafflePiston::make(kiosk(), 0.105, 0.19, 0.013);
+  const FrequencyAxis axis = *FrequencyAxis::make({300.0, 1000.0, 3000.0});
+  std::vector<std::complex<double>> before;
+  for (double degrees = 80.0; degrees <= 97.0; degrees += 1.0) {
+    const auto now =
+        baffle_response(kiosk(), piston, point_at(0.105, 0.19, 2.0, degrees * kPi / 180.0, 0.0),
+                        axis, kC, DiffractionEffort::kFine);
+    for (std::size_t i = 0; i < before.size(); ++i) {
+      EXPECT_LT(std::abs(now[i] - before[i]), 0.06) << degrees << " degrees, " << axis[i] << " Hz";
+    }
+    before = now;
+  }
+}
+
+TEST(HalfStep, IsWhereTheCurveRisesThroughMinusThree) {
+  EXPECT_NEAR(*half_step_hz({100, 200, 400}, {-6.0, -4.0, -2.0}), 200.0 * std::sqrt(2.0), 0.01);
+  EXPECT_FALSE(half_step_hz({100, 200}, {-1.0, 0.0}).has_value());
+  EXPECT_EQ(ripple_db({100, 200}, {1.0, 1.0}, 50, 500), 0.0);
+  EXPECT_NEAR(ripple_db({100, 200}, {1.0, -1.0}, 50, 500), 1.0, 1e-12);
+}
+
 }  // namespace
 }  // namespace lalometer

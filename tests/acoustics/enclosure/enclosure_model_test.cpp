@@ -259,5 +259,74 @@ TEST(Port, AsAPipeHasItsOwnResonanceInTheOutput) {
   EXPECT_NEAR(axis[peak] / pipe_resonance_hz(port, kC), 1.0, 0.01);
 }
 
+// A wave between driver and port: its effect on the driver is by psi(driver)^2, on the port by
+// psi(driver) psi(port).
+TEST(BoxModes, LeaveAPortAtTheirNodeAlone) {
+  EnclosureDesign d = aligned(0.4, 0.6);
+  const InnerBox tall{0.16, 0.9, 0.2};
+  const PortGeometry tube{.diameter_m = 0.06, .length_m = 0.1};
+  d.load = vented_load(0.16 * 0.9 * 0.2, {tube}, 10.0, 0.0, 50.0);
+  d.port_area_m2 = tube.area_m2();
+  const auto field = std::make_shared<BoxField>(tall, BoxDamping::kNone, 2000.0, kC);
+  const double mode_hz = 0.5 * kC / 0.9;
+  const auto port_speed = [&](double port_y) {
+    d.load.waves = BoxWaves{field, {0.08, 0.9, 0.0, 0.05}, {0.08, port_y, 0.2, 0.03}};
+    return solve_enclosure(d, *FrequencyAxis::make({mode_hz, mode_hz * 1.01})).port_speed_m_s[0];
+  };
+  EXPECT_GT(port_speed(0.0), 8.0 * port_speed(0.45)) << "the middle is the first mode's node";
+}
+
+TEST(BoxModes, ALiningShrinksTheWave) {
+  EnclosureDesign d = aligned(0.4, 0.6);
+  const InnerBox tall{0.16, 0.9, 0.2};
+  d.load.kind = BoxLoad::Kind::kSealed;
+  d.load.volume_m3 = 0.16 * 0.9 * 0.2;
+  const EnclosureDesign plain = d;
+  const auto wiggle = [&](BoxDamping damping) {
+    d.load.waves =
+        BoxWaves{std::make_shared<BoxField>(tall, damping, 2000.0, kC), {0.08, 0.9, 0.0, 0.05}, {}};
+    const FrequencyAxis axis = FrequencyAxis::logarithmic(150.0, 240.0, 480.0);
+    const auto with = solve_enclosure(d, axis).impedance_ohm;
+    const auto without = solve_enclosure(plain, axis).impedance_ohm;
+    double largest = 0.0;
+    for (std::size_t i = 0; i < axis.size(); ++i)
+      largest = std::max(largest, std::abs(with[i] - without[i]));
+    return largest;
+  };
+  EXPECT_LT(wiggle(BoxDamping::kLined), 0.6 * wiggle(BoxDamping::kNone));
+  EXPECT_LT(wiggle(BoxDamping::kFilled), 0.3 * wiggle(BoxDamping::kNone));
+}
+
+// Energy: whatever the losses and waves, what the amplifier sees takes power and gives none back.
+TEST(Enclosure, IsPassiveWithPipeWavesAndLosses) {
+  EnclosureDesign d = aligned(0.4, 0.6);
+  const PortGeometry tube{.diameter_m = 0.06, .length_m = 0.15};
+  d.load = vented_load(0.0288, {tube}, 7.0, 30.0, 40.0);
+  d.load.waves =
+      BoxWaves{std::make_shared<BoxField>(InnerBox{0.16, 0.9, 0.2}, BoxDamping::kLined, 4000.0, kC),
+               {0.08, 0.7, 0.0, 0.06},
+               {0.08, 0.1, 0.2, 0.03}};
+  for (const auto& z :
+       solve_enclosure(d, FrequencyAxis::logarithmic(5.0, 1500.0, 96.0)).impedance_ohm) {
+    ASSERT_GE(z.real(), d.driver.re_ohm * (1.0 - 1e-9));
+  }
+}
+
+TEST(Enclosure, LossesLowerTheOutputAtTheTuning) {
+  const auto level = [](double ql, double qa, double qp) {
+    EnclosureDesign d = aligned(0.38, 0.7);
+    d.load.kind = BoxLoad::Kind::kVented;
+    d.load.ql = ql;
+    d.load.qa = qa;
+    d.load.qp = qp;
+    return relative_db(d, 40.0);
+  };
+  const double lossless = level(0.0, 0.0, 0.0);
+  EXPECT_LT(level(15.0, 0.0, 0.0), lossless);
+  EXPECT_LT(level(3.0, 0.0, 0.0), level(15.0, 0.0, 0.0));
+  EXPECT_LT(level(0.0, 20.0, 0.0), lossless);
+  EXPECT_LT(level(0.0, 0.0, 20.0), lossless);
+}
+
 }  // namespace
 }  // namespace lalometer
