@@ -117,5 +117,52 @@ TEST(LanePicture, DrawsAnInvalidRangeFainterThanAValidOne) {
   EXPECT_LT(ink(150.0), 0.5 * ink(4000.0));
 }
 
+TEST(CurveRaster, ByColumnsPutsTheSameInkInTheSamePlaces) {
+  std::vector<PixelPoint> wave;
+  for (int i = 0; i <= 400; ++i)
+    wave.push_back({static_cast<float>(i), static_cast<float>(100.0 + 40.0 * std::sin(0.04 * i))});
+  const auto ink_of = [&](bool by_columns) {
+    QImage image(400, 200, QImage::Format_RGB32);
+    image.fill(Qt::white);
+    CurveRaster raster(image);
+    if (by_columns)
+      raster.draw_by_columns(wave, 1.5, Qt::black, {});
+    else
+      raster.draw(wave, 1.5, Qt::black, {});
+    std::vector<double> columns(400, 0.0);
+    std::vector<double> heights(400, 0.0);
+    for (int x = 0; x < 400; ++x) {
+      for (int y = 0; y < 200; ++y) {
+        const double ink = 255 - qRed(image.pixel(x, y));
+        columns[static_cast<std::size_t>(x)] += ink / 255.0;
+        heights[static_cast<std::size_t>(x)] += ink / 255.0 * (y + 0.5);
+      }
+    }
+    for (std::size_t x = 0; x < 400; ++x) heights[x] /= columns[x];
+    return std::pair{columns, heights};
+  };
+  const auto exact = ink_of(false);
+  const auto quick = ink_of(true);
+  for (std::size_t x = 2; x < 398; ++x) {
+    EXPECT_NEAR(quick.second[x], exact.second[x], 0.6) << "height of the curve in column " << x;
+    EXPECT_NEAR(quick.first[x] / exact.first[x], 1.0, 0.5) << "width of the pen in column " << x;
+  }
+}
+
+TEST(CurveRaster, ByColumnsDashesAndBreaksToo) {
+  QImage image(200, 40, QImage::Format_RGB32);
+  image.fill(Qt::white);
+  CurveRaster raster(image);
+  const std::vector<PixelPoint> line = {
+      {0.0F, 20.0F}, {100.0F, 20.0F}, {101.0F, std::nanf("")}, {120.0F, 20.0F}, {199.0F, 20.0F}};
+  const double dash[] = {10.0, 10.0};
+  raster.draw_by_columns(line, 2.0, Qt::black, dash);
+  const auto dark = [&](int x) { return qRed(image.pixel(x, 19)) < 128; };
+  EXPECT_TRUE(dark(4));
+  EXPECT_FALSE(dark(14));
+  EXPECT_TRUE(dark(24));
+  EXPECT_FALSE(dark(110)) << "a NaN breaks the line";
+}
+
 }  // namespace
 }  // namespace lalometer

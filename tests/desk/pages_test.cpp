@@ -5,10 +5,12 @@
 #include <QDropEvent>
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
 #include <QMimeData>
 #include <QPlainTextEdit>
 #include <QProgressBar>
 #include <QPushButton>
+#include <QStackedWidget>
 #include <QTreeWidget>
 
 #include "desk/curve_preview.h"
@@ -233,6 +235,35 @@ TEST_F(Pages, ABookIsDuplicatedWholeWhileTheWindowGoesOn) {
   ASSERT_TRUE(copy.has_value());
   EXPECT_EQ(copy->takes()->size(), 4U);
   EXPECT_TRUE(copy->check_integrity().has_value());
+}
+
+TEST_F(Pages, StationsOfTheRouteAreClickedAndTheirPageComes) {
+  auto* route = window_->findChild<RouteStrip*>();
+  auto* pages = part<QStackedWidget>("page");
+  for (int station = 0; station < 5; ++station) {
+    window_->setStation(RouteStrip::kRead);
+    QTest::mouseClick(
+        route, Qt::LeftButton, {},
+        route->stationRect(static_cast<RouteStrip::Station>(station)).center().toPoint());
+    EXPECT_EQ(pages->currentIndex(), station);
+  }
+}
+
+TEST_F(Pages, ABookThatWasOpenIsRecentAndOpensAgain) {
+  const QString first = QString::fromStdString((folder_ / "demo.lalo").string());
+  ASSERT_TRUE(window_->newBook(QString::fromStdString((folder_ / "second.lalo").string())));
+  EXPECT_TRUE(session().subjects().empty());
+  auto* menu = part<QMenu>("bookMenu");
+  emit menu->aboutToShow();
+  QAction* recent = nullptr;
+  for (QAction* action : menu->actions()) {
+    if (action->menu() == nullptr) continue;
+    for (QAction* book : action->menu()->actions()) recent = book->text() == first ? book : recent;
+  }
+  ASSERT_NE(recent, nullptr);
+  recent->trigger();
+  rest();
+  EXPECT_EQ(session().takes().size(), 4U);
 }
 
 TEST(JobStrip, TellsItsEndAndAStopIsNoFailure) {
