@@ -208,8 +208,7 @@ void ImportSheet::show(ImportPreview preview) {
     for (const std::string& note : item.notes)
       new QTreeWidgetItem(row, {QString(), QString::fromStdString(note)});
     if (item.calibration)
-      new QTreeWidgetItem(row, {QString(), tr("The deviation of a microphone: taken out of the "
-                                              "responses that are recorded from now on.")});
+      new QTreeWidgetItem(row, {QString(), tr("Taken out of the responses recorded from now on.")});
     ++usable;
     row->setExpanded(true);
   }
@@ -225,7 +224,7 @@ void ImportSheet::show(ImportPreview preview) {
   const int problems = static_cast<int>(preview_.problems.size());
   title_->setText(
       usable > 0
-          ? tr("%1 understood").arg(count_text(usable, tr("take"), tr("takes"))) +
+          ? tr("%1 understood").arg(count_text(usable, tr("curve"), tr("curves"))) +
                 (problems > 0
                      ? tr(", %1 not usable").arg(count_text(problems, tr("file"), tr("files")))
                      : QString())
