@@ -248,9 +248,27 @@ void ImportSheet::takeWanted() {
     target = {chosen->subject_id, chosen->variant_id};
   else
     target.subject_id = session_.chosenSubject();
-  const auto ids = take_in(session_.book(), preview_, target);
+  // A set's recordings are many megabytes to hash and write: on the pool, through a connection of
+  // its own.
+  reading_ = true;
+  take_->setEnabled(false);
+  title_->setText(tr("Taking into the book…"));
+  ++generation_;  // a preview that is still being read must not come over this
+  auto* watcher = new QFutureWatcher<Result<std::vector<Id>>>(this);
+  connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher] {
+    watcher->deleteLater();
+    reading_ = false;
+    finishTaking(watcher->result());
+  });
+  watcher->setFuture(QtConcurrent::run([path = session_.book().path(), preview = preview_, target] {
+    return Book::open(path).and_then([&](Book&& book) { return take_in(book, preview, target); });
+  }));
+}
+
+void ImportSheet::finishTaking(const Result<std::vector<Id>>& ids) {
   if (!ids) {
     title_->setText(QString::fromStdString(ids.error().text()));
+    take_->setEnabled(true);
     return;
   }
   session_.reload();

@@ -37,6 +37,7 @@ class ImportSheet : public QFrame {
   void read();
   void show(ImportPreview preview);
   void takeWanted();
+  void finishTaking(const Result<std::vector<Id>>& ids);
   void leave();
   void showCurve();
   [[nodiscard]] ImportChoices choices() const;

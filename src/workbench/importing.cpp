@@ -188,7 +188,16 @@ ImportPreview preview_import(const std::vector<fs::path>& paths, const ImportCho
   return stop.stop_requested() ? ImportPreview{} : preview;
 }
 
-Result<std::vector<Id>> take_in(Book& book, const ImportPreview& preview, ImportTarget target) {
+namespace {
+
+/// Subject and variants an import makes for itself before its takes come in; each is a step of
+/// undo.
+struct MadePlaces {
+  int steps = 0;
+};
+
+Result<std::vector<Id>> take_in_with(Book& book, const ImportPreview& preview, ImportTarget target,
+                                     MadePlaces& made_places) {
   std::vector<std::pair<Take, RawData>> takes;
   std::map<std::string, Id> variant_ids;
   Id subject_id = target.subject_id;
@@ -201,17 +210,20 @@ Result<std::vector<Id>> take_in(Book& book, const ImportPreview& preview, Import
     if (subject.name.empty()) subject.name = first->take.name;
     const auto added = book.add_subject(subject);
     if (!added) return tl::unexpected(added.error());
+    ++made_places.steps;
     subject_id = *added;
     variant_id = 0;
     for (const auto& [id, variant] : preview.variants) {
       const auto made = book.add_variant({0, subject_id, variant.name, variant.changed});
       if (!made) return tl::unexpected(made.error());
+      ++made_places.steps;
       variant_ids[id] = *made;
     }
     if (preview.gate_s > 0.0) {
       Recipe recipe;
       recipe.gate_s = preview.gate_s;
       if (auto set = book.set_recipe(subject_id, recipe); !set) return tl::unexpected(set.error());
+      ++made_places.steps;
     }
   }
   for (const ImportItem& item : preview.items) {
@@ -223,6 +235,7 @@ Result<std::vector<Id>> take_in(Book& book, const ImportPreview& preview, Import
     if (take.variant_id == 0) {
       const auto made = book.add_variant({0, subject_id, "As it is", ""});
       if (!made) return tl::unexpected(made.error());
+      ++made_places.steps;
       variant_id = take.variant_id = *made;
     }
     if (item.rig) {
@@ -233,6 +246,21 @@ Result<std::vector<Id>> take_in(Book& book, const ImportPreview& preview, Import
     takes.emplace_back(std::move(take), item.raw);
   }
   return book.add_takes(takes);
+}
+
+}  // namespace
+
+Result<std::vector<Id>> take_in(Book& book, const ImportPreview& preview, ImportTarget target) {
+  MadePlaces made;
+  auto ids = take_in_with(book, preview, target, made);
+  if (!ids) {
+    // A failed import leaves no empty subject behind. Where even that cannot be written the error
+    // that is told already says so.
+    for (; made.steps > 0; --made.steps) {
+      if (!book.undo()) break;
+    }
+  }
+  return ids;
 }
 
 Result<Response> read_correction(const fs::path& path) {

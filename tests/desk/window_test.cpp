@@ -9,6 +9,7 @@
 #include <QLineEdit>
 #include <QMimeData>
 #include <QPushButton>
+#include <QSettings>
 #include <QTest>
 #include <QTimer>
 #include <QTreeWidget>
@@ -280,6 +281,15 @@ TEST_F(Window, AMissingOrForeignBookIsSaidAndTheOpenOneStays) {
   EXPECT_TRUE(text->isVisible());
   EXPECT_TRUE(text->text().contains(QLatin1String("not a Lalometer book")));
   EXPECT_EQ(session().takes().size(), 4U);
+}
+
+TEST_F(Window, ADarkWindowOfOneRunIsNotRememberedButTheActionIs) {
+  window_->setDark(true);
+  EXPECT_FALSE(QSettings().value(QStringLiteral("dark"), false).toBool());
+  window_->setDark(false);
+  window_->actionNamed(QStringLiteral("dark"))->trigger();
+  EXPECT_TRUE(QSettings().value(QStringLiteral("dark"), false).toBool());
+  window_->actionNamed(QStringLiteral("dark"))->trigger();
 }
 
 TEST_F(Window, RemovingATakeIsUndone) {

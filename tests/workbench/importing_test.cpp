@@ -1,6 +1,7 @@
 #include "workbench/importing.h"
 
 #include <gmock/gmock.h>
+#include <sqlite3.h>
 
 #include "exchange/audio_file.h"
 #include "support/books.h"
@@ -211,6 +212,27 @@ TEST(Preview, AStopLeavesNothingAndProgressReachesEveryFile) {
   const ImportPreview stopped =
       preview_import(files, {}, stop.get_token(), [&](double) { stop.request_stop(); });
   EXPECT_TRUE(stopped.items.empty());
+}
+
+TEST(Import, ThatFailsLeavesNoEmptySubjectBehind) {
+  const TemporaryFolder folder;
+  SmallBook small(folder / "a.lalo");
+  test::write(folder / "a.frd", "100 80 0\n200 81 0\n");
+  const ImportPreview preview = preview_import({folder / "a.frd"}, {});
+  // No take goes in any more, as on a disk that fills up between subject and takes.
+  sqlite3* database = nullptr;
+  ASSERT_EQ(sqlite3_open((folder / "a.lalo").c_str(), &database), SQLITE_OK);
+  ASSERT_EQ(sqlite3_exec(
+                database,
+                "CREATE TRIGGER full BEFORE INSERT ON take BEGIN SELECT RAISE(ABORT, 'full'); END",
+                nullptr, nullptr, nullptr),
+            SQLITE_OK);
+  sqlite3_close(database);
+  EXPECT_FALSE(take_in(small.book, preview, {}).has_value());
+  ASSERT_EQ(small.book.subjects()->size(), 1U);
+  EXPECT_EQ(small.book.subjects()->front().id, small.subject);
+  EXPECT_EQ(small.book.undo_name(), "Add a variant")
+      << "the steps before the import are as they were";
 }
 
 }  // namespace

@@ -8,15 +8,17 @@ namespace {
 
 using Complex = std::complex<double>;
 
+/// The driver of the netlists in tests/reference.
+const DriverParameters kNetlistDriver{.re_ohm = 5.6,
+                                      .le_h = 0.0004,
+                                      .bl_tm = 7.1,
+                                      .mms_kg = 0.018,
+                                      .cms_m_per_n = 0.0008,
+                                      .rms_kg_per_s = 1.1,
+                                      .sd_m2 = 0.0132};
+
 // Reference: ngspice 39, tests/reference/vented_box.cir.
 TEST(DriverCircuit, EqualsNgspiceInAVentedBox) {
-  const DriverParameters driver{.re_ohm = 5.6,
-                                .le_h = 0.0004,
-                                .bl_tm = 7.1,
-                                .mms_kg = 0.018,
-                                .cms_m_per_n = 0.0008,
-                                .rms_kg_per_s = 1.1,
-                                .sd_m2 = 0.0132};
   const BoxLoad box{
       .kind = BoxLoad::Kind::kVented, .volume_m3 = 0.014, .ql = 7.0, .tuning_hz = 45.0};
   const std::pair<double, Complex> reference[] = {
@@ -24,29 +26,22 @@ TEST(DriverCircuit, EqualsNgspiceInAVentedBox) {
       {62.0, {9.719206, 7.228771}},  {100.0, {7.543642, -7.94200}}, {400.0, {5.628884, -0.138828}},
       {2000.0, {5.601087, 4.803456}}};
   for (const auto& [f, want] : reference) {
-    const Complex got = solve_driver(driver, box, f).impedance_ohm;
+    const Complex got = solve_driver(kNetlistDriver, box, f).impedance_ohm;
     EXPECT_LT(std::abs(got - want), 2e-5 * std::abs(want)) << f << " Hz: " << got;
   }
 }
 
 // Reference: ngspice 39, tests/reference/passive_radiator.cir.
 TEST(DriverCircuit, EqualsNgspiceWithAPassiveRadiator) {
-  const DriverParameters driver{.re_ohm = 5.6,
-                                .le_h = 0.0004,
-                                .bl_tm = 7.1,
-                                .mms_kg = 0.018,
-                                .cms_m_per_n = 0.0008,
-                                .rms_kg_per_s = 1.1,
-                                .sd_m2 = 0.0132};
   BoxLoad box{.kind = BoxLoad::Kind::kPassiveRadiator, .volume_m3 = 0.014};
-  box.radiator = PassiveRadiator{
-      .sd_m2 = 0.02, .mms_kg = 0.06, .cms_m_per_n = 0.0012, .rms_kg_per_s = 0.9};
+  box.radiator =
+      PassiveRadiator{.sd_m2 = 0.02, .mms_kg = 0.06, .cms_m_per_n = 0.0012, .rms_kg_per_s = 0.9};
   const std::pair<double, Complex> reference[] = {
       {12.0, {5.824139, 2.850495}},   {18.7, {6.597114, 5.767326}}, {30.0, {24.98986, -11.1554}},
       {45.0, {6.120415, -0.0242721}}, {62.0, {8.281006, 9.405279}}, {100.0, {7.157347, -7.98189}},
       {400.0, {5.628583, -0.138811}}};
   for (const auto& [f, want] : reference) {
-    const Complex got = solve_driver(driver, box, f).impedance_ohm;
+    const Complex got = solve_driver(kNetlistDriver, box, f).impedance_ohm;
     EXPECT_LT(std::abs(got - want), 2e-5 * std::abs(want)) << f << " Hz: " << got;
   }
 }
