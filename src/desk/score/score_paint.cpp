@@ -1,0 +1,174 @@
+#include <QPainter>
+#include <QPainterPath>
+#include <cmath>
+
+#include "base/text.h"
+#include "desk/score/mark_layout.h"
+#include "desk/score/score_view.h"
+
+/// What the score paints itself: lanes' cached pictures, axis, cursor, thread, handles.
+namespace lalometer {
+namespace {
+
+constexpr std::size_t kNoLane = static_cast<std::size_t>(-1);
+
+}  // namespace
+
+void ScoreView::updateCursorStrip() {
+  const int x = static_cast<int>(std::lround(across().px(state_.cursorHz())));
+  // The flag at the axis is wider than the line; everything else under it stays as it is.
+  const int flag = 44;
+  for (const int at : {last_cursor_x_, x}) {
+    if (at < 0) continue;
+    update(at - 2, 0, 5, height());
+    update(at - flag, height() - static_cast<int>(kFrequencyAxis_px), 2 * flag,
+           static_cast<int>(kFrequencyAxis_px));
+  }
+  last_cursor_x_ = x;
+}
+
+void ScoreView::drawCursor(QPainter& painter) {
+  const double x = std::floor(across().px(state_.cursorHz())) + 0.5;
+  last_cursor_x_ = static_cast<int>(x);
+  if (x < plotLeft() - 1 || x > plotRight() + 1) return;
+  painter.setRenderHint(QPainter::Antialiasing, false);
+  painter.setPen(QPen(theme_.accent, 1));
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    if (lanes_[i].content.over_time) continue;
+    const QRectF rect = laneRect(i);
+    painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()));
+  }
+  painter.setRenderHint(QPainter::Antialiasing, true);
+  painter.setFont(text_font(12, true));
+  const QString text = QString::fromStdString(frequency_text(state_.cursorHz()));
+  const QRectF flag(x - 38, height() - kFrequencyAxis_px + 8, 76, 20);
+  painter.setPen(Qt::NoPen);
+  painter.setBrush(theme_.accent);
+  QPainterPath path;
+  path.addRoundedRect(flag, 3, 3);
+  path.moveTo(x - 5, flag.top());
+  path.lineTo(x, flag.top() - 5);
+  path.lineTo(x + 5, flag.top());
+  painter.drawPath(path);
+  painter.setPen(theme_.sheet);
+  painter.drawText(flag, Qt::AlignCenter, text);
+}
+
+void ScoreView::drawAxis(QPainter& painter) {
+  const AcrossMapping map = across();
+  painter.setFont(text_font(11));
+  painter.setPen(theme_.quiet);
+  const double y = height() - kFrequencyAxis_px;
+  for (const Tick& tick : frequency_ticks(map.low, map.high, map.right_px - map.left_px)) {
+    if (tick.label.empty()) continue;
+    painter.drawText(QRectF(map.px(tick.value) - 24, y + 8, 48, 20), Qt::AlignCenter,
+                     QString::fromStdString(tick.label));
+  }
+  painter.drawText(QRectF(map.right_px + 16, y + 8, 40, 20), Qt::AlignVCenter | Qt::AlignLeft,
+                   tr("Hz"));
+}
+
+QRectF ScoreView::addRect() const {
+  return {6.0, height() - kFrequencyAxis_px + 8.0, kLeftGutter_px - 6.0, 20.0};
+}
+
+QRectF ScoreView::hideRect(std::size_t lane) const {
+  return {width() - 22.0, laneRect(lane).top() + 2.0, 16.0, 16.0};
+}
+
+/// Marks that can be clicked: add a lane, and hide the one under the mouse.
+void ScoreView::drawHandles(QPainter& painter) {
+  painter.setRenderHint(QPainter::Antialiasing, true);
+  painter.setFont(text_font(11));
+  painter.setPen(theme_.accent);
+  painter.drawText(addRect(), Qt::AlignLeft | Qt::AlignVCenter, tr("+ lane"));
+  if (hovered_ >= lanes_.size()) return;
+  const QRectF box = hideRect(hovered_).adjusted(4, 4, -4, -4);
+  painter.setPen(QPen(theme_.quiet, 1.4));
+  painter.drawLine(box.topLeft(), box.bottomRight());
+  painter.drawLine(box.topRight(), box.bottomLeft());
+}
+
+const LaneMark* ScoreView::markAt(QPointF at) const {
+  const std::size_t lane = laneAt(at);
+  if (lane == kNoLane || lanes_[lane].content.marks.empty()) return nullptr;
+  const QPointF inside = at - QPointF(0.0, laneRect(lane).top());
+  for (const PlacedMark& placed : placed_marks(lanes_[lane].content, geometryOf(lane))) {
+    if (placed.bar.adjusted(-3, -3, 3, 3).contains(inside) || placed.name.contains(inside))
+      return &lanes_[lane].content.marks[placed.index];
+  }
+  return nullptr;
+}
+
+/// The hovered mark through every lane over frequency: what stands there in each of them?
+void ScoreView::drawThread(QPainter& painter) {
+  if (!thread_) return;
+  const AcrossMapping map = across();
+  const QColor colour = curve_style(thread_->style, theme_.dark).colour;
+  const double low = std::clamp(map.px(thread_->low_hz), plotLeft(), plotRight());
+  const double high = std::clamp(map.px(thread_->high_hz), plotLeft(), plotRight());
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    if (lanes_[i].content.over_time) continue;
+    const QRectF rect = laneRect(i);
+    if (high - low > 3.0) {
+      QColor wash = colour;
+      wash.setAlpha(38);
+      painter.fillRect(QRectF(low, rect.top(), high - low, rect.height()), wash);
+      continue;
+    }
+    painter.setPen(QPen(colour, 1.2, Qt::DashLine));
+    const double x = 0.5 * (low + high);
+    painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()));
+  }
+}
+
+void ScoreView::paintEvent(QPaintEvent* event) {
+  QPainter painter(this);
+  painter.fillRect(event->rect(), theme_.paper);
+  if (lanes_.empty()) {
+    painter.setPen(theme_.quiet);
+    painter.drawText(rect(), Qt::AlignCenter,
+                     tr("No lanes. Add one with the list of actions (Ctrl+Space)."));
+    return;
+  }
+  pictures_.resize(lanes_.size());
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    const QRectF rect = laneRect(i);
+    if (!rect.intersects(event->rect())) continue;
+    if (pictures_[i].isNull()) refresh(i, PictureQuality::kCoarse);
+    painter.drawImage(rect.topLeft(), pictures_[i]);
+    if (i == chosen_ && hasFocus())
+      painter.fillRect(QRectF(0, rect.top(), 3, rect.height()), theme_.accent);
+  }
+  drawAxis(painter);
+  drawHandles(painter);
+  drawThread(painter);
+  drawCursor(painter);
+  if (drop_line_y_ >= 0.0)
+    painter.fillRect(QRectF(plotLeft(), drop_line_y_ - 1.5, plotRight() - plotLeft(), 3),
+                     theme_.accent);
+}
+
+QImage ScoreView::picture(QSize size, double device_ratio) {
+  // A hidden twin draws at the wanted size, so that the view on screen is not disturbed.
+  ScoreState state;
+  state.setRange(state_.range());
+  state.setCursorHz(1.0);
+  ScoreView twin(state);
+  twin.theme_ = theme_;
+  twin.curve_width_px_ = curve_width_px_;
+  twin.resize(size);
+  twin.lanes_ = lanes_;
+  twin.pictures_.resize(lanes_.size());
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    LanePictureInput input = twin.pictureInput(i, PictureQuality::kFine);
+    input.device_ratio = device_ratio;
+    twin.pictures_[i] = lane_picture(input);
+  }
+  QImage image(size * device_ratio, QImage::Format_RGB32);
+  image.setDevicePixelRatio(device_ratio);
+  twin.render(&image);
+  return image;
+}
+
+}  // namespace lalometer
