@@ -13,6 +13,7 @@
 #include "acoustics/spectrum/smoothing.h"
 #include "base/text.h"
 #include "cli/design_commands.h"
+#include "cli/option_checks.h"
 #include "cli/output.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
@@ -373,9 +374,9 @@ void add_reading_options(CLI::App& command, ResponseOptions& o) {
       ->expected(4)
       ->delimiter(',');
   command.add_option("--channel", o.channel, "channel of the measurement in a sound file, from 0")
-      ->check(CLI::NonNegativeNumber);
+      ->check(not_negative());
   command.add_option("--loopback-channel", o.loopback_channel, "channel of the loopback, from 0")
-      ->check(CLI::NonNegativeNumber);
+      ->check(not_negative());
 }
 
 }  // namespace
@@ -396,7 +397,7 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
                    "curve, impulse response, recorded sweep, or measurement set")
       ->required();
   command->add_option("--gate-ms", response.gate_ms, "gate length after the arrival, ms")
-      ->check(CLI::PositiveNumber);
+      ->check(above_zero());
   command->add_option("--smooth", response.smooth, "1/N octave")->check(CLI::Range(0, 96));
   add_reading_options(*command, response);
   command->callback([&] { status = response_command(doors, response); });
@@ -409,7 +410,7 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
       ->check(CLI::IsMember({"sealed", "vented", "passive-radiator"}));
   command->add_option("--free-air", impedance.free_air, "impedance of the driver alone");
   command->add_option("--re-ohm", impedance.re_ohm, "direct-current resistance")
-      ->check(CLI::PositiveNumber);
+      ->check(above_zero());
   command->callback([&] { status = box_impedance_command(doors, impedance); });
 
   std::vector<std::string> files;
@@ -435,9 +436,9 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   command->add_option("target", target, "file (.frd, .zma, .txt, .csv, .wav, .flac) or folder")
       ->required();
   CLI::Option* take_option =
-      command->add_option("--take", take, "id of one take")->check(CLI::PositiveNumber);
+      command->add_option("--take", take, "id of one take")->check(above_zero());
   command->add_option("--subject", subject, "id of a subject")
-      ->check(CLI::PositiveNumber)
+      ->check(above_zero())
       ->excludes(take_option);
   command->callback([&] { status = export_command(doors, source, target, take, subject); });
 

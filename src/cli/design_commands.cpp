@@ -8,6 +8,7 @@
 #include "acoustics/enclosure/enclosure_model.h"
 #include "base/constants.h"
 #include "base/text.h"
+#include "cli/option_checks.h"
 #include "cli/output.h"
 #include "exchange/driver_file.h"
 #include "exchange/measurement_set.h"
@@ -274,7 +275,7 @@ void add_design_commands(CLI::App& app, Doors& doors, int& status) {
   command
       ->add_option("--distance-m", diffraction->distance_m,
                    "listener's distance; that of the on-axis take, else 1 m, by default")
-      ->check(CLI::PositiveNumber);
+      ->check(above_zero());
   command->add_flag("--try-positions", diffraction->try_positions,
                     "also look for the place on the front with the least ripple");
   command->callback(
@@ -282,15 +283,13 @@ void add_design_commands(CLI::App& app, Doors& doors, int& status) {
 
   auto box = std::make_shared<EnclosureOptions>();
   command = app.add_subcommand("enclosure", "model of a driver in a box, or of the box alone");
-  command->add_option("--volume-l", box->volume_l, "net volume")
-      ->required()
-      ->check(CLI::PositiveNumber);
+  command->add_option("--volume-l", box->volume_l, "net volume")->required()->check(above_zero());
   command->add_option("--loading", box->loading, "what the box is")
       ->check(CLI::IsMember({"sealed", "vented", "passive-radiator", "large-baffle", "free-air"}));
   command->add_option("--driver-json", box->driver_file,
                       "fs_hz, qms, qes, vas_l, sd_cm2, re_ohm, le_mh, xmax_mm, power_w");
   const auto positive = [&](const char* name, double& value, const char* help) {
-    command->add_option(name, value, help)->check(CLI::PositiveNumber);
+    command->add_option(name, value, help)->check(above_zero());
   };
   positive("--tuning-hz", box->tuning_hz, "wanted tuning");
   positive("--port-diameter-mm", box->port_diameter_mm, "of a round port, or a slot's width");
@@ -299,13 +298,12 @@ void add_design_commands(CLI::App& app, Doors& doors, int& status) {
   positive("--flare-radius-mm", box->flare_mm, "rounding of both mouths");
   command->add_option("--port-count", box->port_count, "how many alike")->check(CLI::Range(1, 16));
   command->add_option("--ql", box->ql, "leakage losses, 0 for none; 7 by default")
-      ->check(CLI::NonNegativeNumber);
-  command->add_option("--qa", box->qa, "absorption losses, 0 for none")
-      ->check(CLI::NonNegativeNumber);
-  command->add_option("--qp", box->qp, "port losses, 0 for none")->check(CLI::NonNegativeNumber);
+      ->check(not_negative());
+  command->add_option("--qa", box->qa, "absorption losses, 0 for none")->check(not_negative());
+  command->add_option("--qp", box->qp, "port losses, 0 for none")->check(not_negative());
   positive("--drive-v", box->drive_v, "volts rms, 2.83 by default");
   command->add_option("--series-ohm", box->series_ohm, "resistance before the driver")
-      ->check(CLI::NonNegativeNumber);
+      ->check(not_negative());
   positive("--radiator-sd-cm2", box->radiator_sd_cm2, "passive radiator's area");
   positive("--radiator-mass-g", box->radiator_mass_g, "its moving mass");
   positive("--radiator-fs-hz", box->radiator_fs_hz, "its own resonance");

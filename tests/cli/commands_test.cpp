@@ -382,7 +382,9 @@ TEST(Cli, EnclosureSaysWhatIsImpossible) {
                               "--driver-json", (folder / "d.json").string()});
   EXPECT_EQ(driver.status, 3);
   EXPECT_THAT(driver.err, HasSubstr("qes"));
-  EXPECT_EQ(run({"enclosure", "--volume-l", "-3"}).status, 2);
+  const Outcome negative = run({"enclosure", "--volume-l", "-3"});
+  EXPECT_EQ(negative.status, 2);
+  EXPECT_THAT(negative.err, HasSubstr("-3 is not a number above 0"));
 }
 
 }  // namespace

@@ -131,8 +131,13 @@ std::optional<SweepBreak> find_sweep_break(std::span<const double> recording, co
   const auto played_hz = [&](double index) {
     return sweep_frequency_hz(spec, std::clamp((index - start) / rate, 0.0, spec.duration_s()));
   };
+  const Clipping clipping = find_clipping(recording);
   for (std::size_t at = from; at + kStretch <= to; at += kStretch / 2) {
-    const auto found = unforeseen(recording.subspan(at, kStretch));
+    // A clipped top is a break to any predictor, and no sample is missing for it: such stretches
+    // are left to the arrival.
+    const auto stretch = recording.subspan(at, kStretch);
+    if (clipping.clipped_count > 0 && peak_of(stretch) >= 0.9999 * clipping.rail) continue;
+    const auto found = unforeseen(stretch);
     if (!found) continue;
     const auto index = static_cast<double>(at + *found);
     return SweepBreak{played_hz(index), index / rate, 0.0};

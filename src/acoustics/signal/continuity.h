@@ -28,6 +28,11 @@ struct SweepBreak {
 ///    (or later): the arrival per half octave, read off the deconvolved response, takes a step of
 ///    at least 0.7 period that is six times its scatter on both sides.
 ///
+/// What neither way sees: a kink under nine deviations of the noise (a few samples at a low
+/// frequency, a frequency the room cancels). A loopback shows those (track_sweep()).
+///
+/// Stretches with clipped samples are looked at in the second way only.
+///
 /// @param recording       the take with its sweep; stimulus_start: index at which it would stand
 ///                        without latency. Only the sweep's own stretch is looked at.
 [[nodiscard]] std::optional<SweepBreak> find_sweep_break(std::span<const double> recording,

@@ -88,5 +88,16 @@ TEST(SweepBreak, IsSeenWhereAStretchIsSilent) {
   EXPECT_TRUE(find_sweep_break(silent, spec(), kLead).has_value());
 }
 
+TEST(SweepBreak, IsNotMadeOutOfClipping) {
+  std::vector<double> clipped = recording(9);
+  // Full scale is 1: a converter's rail at 0.8 of what the loudest part would need.
+  const double loudest = *std::max_element(clipped.begin(), clipped.end());
+  for (double& v : clipped) v = std::clamp(v * 1.25 / loudest, -1.0, 1.0);
+  EXPECT_FALSE(find_sweep_break(clipped, spec(), kLead).has_value());
+  clipped.erase(clipped.begin() + index_at(1000.0), clipped.begin() + index_at(1000.0) + 480);
+  EXPECT_TRUE(find_sweep_break(clipped, spec(), kLead).has_value())
+      << "10 ms are missing all the same";
+}
+
 }  // namespace
 }  // namespace lalometer
