@@ -120,8 +120,8 @@ Result<PracticeSpeaker> practice_speaker_of(const std::string& description_json,
       return bad_input(
           fmt::format("The practice bench has no \"{}\" yet, only a woofer and a tweeter.", role),
           where);
-    describe_driver(low ? speaker.woofer : speaker.tweeter, driver);
-    (low ? speaker.woofer_y_m : speaker.tweeter_y_m) = number(driver, "y_mm", 0.0) / 1e3;
+    describe_driver(speaker.ways[low ? 0 : 1].driver, driver);
+    speaker.ways[low ? 0 : 1].y_m = number(driver, "y_mm", 0.0) / 1e3;
     ++(low ? woofers : tweeters);
   }
   if (woofers > 1 || tweeters > 1)
@@ -132,23 +132,26 @@ Result<PracticeSpeaker> practice_speaker_of(const std::string& description_json,
   speaker.baffle = geometry->baffle;
   speaker.origin_x_m = geometry->origin_x_m;
   speaker.origin_y_m = geometry->origin_y_m;
-  speaker.box.volume_m3 = number(box, "net_volume_l", speaker.box.volume_m3 * 1e3) / 1e3;
+  speaker.ways[0].box.volume_m3 =
+      number(box, "net_volume_l", speaker.ways[0].box.volume_m3 * 1e3) / 1e3;
   const Json ports = subject.value("ports", Json::array());
   if (loading == "sealed") {
-    speaker.box.kind = BoxLoad::Kind::kSealed;
+    speaker.ways[0].box.kind = BoxLoad::Kind::kSealed;
   } else if (!ports.empty()) {
     const PortGeometry port{number(ports[0], "diameter_mm", 50.0) / 1e3,
                             number(ports[0], "length_mm", 130.0) / 1e3,
                             static_cast<int>(number(ports[0], "count", 1.0))};
-    speaker.box.tuning_hz = helmholtz_hz(speaker.box.volume_m3, {port}, kSpeedOfSound20_m_s);
-    speaker.port_y_m = number(ports[0], "y_mm", 0.0) / 1e3;
-    speaker.port_behind = ports[0].value("panel", std::string("front")) == "back";
+    speaker.ways[0].box.tuning_hz =
+        helmholtz_hz(speaker.ways[0].box.volume_m3, {port}, kSpeedOfSound20_m_s);
+    speaker.port.y_m = number(ports[0], "y_mm", 0.0) / 1e3;
+    speaker.port.panel =
+        ports[0].value("panel", std::string("front")) == "back" ? Panel::kBack : Panel::kFront;
     speaker.port_area_m2 = port.count * kPi * port.diameter_m * port.diameter_m / 4.0;
   } else {
-    speaker.box.tuning_hz = number(box, "tuning_hz", speaker.box.tuning_hz);
+    speaker.ways[0].box.tuning_hz = number(box, "tuning_hz", speaker.ways[0].box.tuning_hz);
   }
-  if (!(speaker.box.volume_m3 > 0.0) || !(speaker.box.tuning_hz > 0.0) ||
-      !std::isfinite(speaker.box.tuning_hz)) {
+  if (!(speaker.ways[0].box.volume_m3 > 0.0) || !(speaker.ways[0].box.tuning_hz > 0.0) ||
+      !std::isfinite(speaker.ways[0].box.tuning_hz)) {
     return bad_input("The box needs a volume above 0 and ports with sizes above 0.", where);
   }
   return speaker;

@@ -84,7 +84,7 @@ TEST(PracticeSpeaker, IsPassive) {
 // (hand calculation).
 TEST(PracticeSpeaker, FloorReflectionTravelsTheImagePath) {
   PracticeSpeaker s = kiosk_two_way(false);
-  s.woofer_y_m = s.tweeter_y_m = s.port_y_m = 0.0;
+  s.ways[0].y_m = s.ways[1].y_m = s.port.y_m = 0.0;
   s.baffle.reset();  // in a large wall, so that the angle to the floor changes nothing
   const PracticeOutput out =
       PracticeField(s, {.distance_m = 1.0, .origin_height_m = 1.2, .floor_reflection = 0.8})
@@ -101,7 +101,7 @@ TEST(PracticeSpeaker, ItsBoxLosesSixDecibelsInTheBassAndRipplesAbove) {
   PracticeSpeaker boxed = kiosk_two_way(false);
   // Without a port: below its tuning it nearly cancels the cone, and what is left hangs on where it
   // is.
-  boxed.box.kind = BoxLoad::Kind::kSealed;
+  boxed.ways[0].box.kind = BoxLoad::Kind::kSealed;
   PracticeSpeaker walled = boxed;
   walled.baffle.reset();
   const PracticeRoom far{.distance_m = 8.0};
@@ -117,7 +117,7 @@ TEST(PracticeSpeaker, ItsBoxLosesSixDecibelsInTheBassAndRipplesAbove) {
 
 TEST(PracticeSpeaker, LevelFallsAsOneOverDistance) {
   PracticeSpeaker s = kiosk_two_way(false);
-  s.woofer_y_m = s.tweeter_y_m = s.port_y_m = 0.0;
+  s.ways[0].y_m = s.ways[1].y_m = s.port.y_m = 0.0;
   s.baffle.reset();
   const double near = std::abs(PracticeField(s, {.distance_m = 1.0}).at(500.0).direct_pa_per_v);
   const double far = std::abs(PracticeField(s, {.distance_m = 4.0}).at(500.0).direct_pa_per_v);

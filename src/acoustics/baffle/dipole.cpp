@@ -42,17 +42,20 @@ Result<void> check(const OpenBaffle& b) {
   return {};
 }
 
+std::complex<double> open_baffle_factor(const OpenBaffle& b, double frequency_hz, double c,
+                                        std::complex<double> rear_share) {
+  const double k = 2.0 * kPi * frequency_hz / c;
+  std::complex<double> edges = 0.0;
+  around(b, [&](const Ways& w) {
+    edges += 0.5 * (std::polar(1.0, -k * w.front_m) + rear_share * std::polar(1.0, -k * w.back_m));
+  });
+  return 1.0 - edges / static_cast<double>(kDirections);
+}
+
 std::vector<std::complex<double>> open_baffle_response(const OpenBaffle& b,
                                                        const FrequencyAxis& axis, double c) {
   std::vector<std::complex<double>> result;
-  for (const double f : axis.hz()) {
-    const double k = 2.0 * kPi * f / c;
-    std::complex<double> edges = 0.0;
-    around(b, [&](const Ways& w) {
-      edges += 0.5 * (std::polar(1.0, -k * w.front_m) + std::polar(1.0, -k * w.back_m));
-    });
-    result.push_back(1.0 - edges / static_cast<double>(kDirections));
-  }
+  for (const double f : axis.hz()) result.push_back(open_baffle_factor(b, f, c));
   return result;
 }
 

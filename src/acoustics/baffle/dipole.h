@@ -27,10 +27,17 @@ struct OpenBaffle {
 /// direction phi, d_back the way behind to the wing's rear edge and forward again. First peak near
 /// c/2D, null near c/D of a round baffle with D = d; falls 6 dB per octave below. Source: the edge
 /// as a ring of sources, J. Vanderkooy, J. Audio Eng. Soc. 39 (1991) 923, in its simplest form.
-/// A U-frame's cavity resonance (open_cavity_hz) is not in it.
+/// A U-frame's cavity resonance (open_cavity_hz) is not in it; open_baffle_factor() takes it in
+/// where the circuit gives the rear's share.
 [[nodiscard]] std::vector<std::complex<double>> open_baffle_response(const OpenBaffle& baffle,
                                                                      const FrequencyAxis& axis,
                                                                      double speed_of_sound_m_s);
+
+/// The same at one frequency, with the rear wave `rear_share` times the front's (1: a flat panel; a
+/// duct's share from solve_box() brings its resonance in).
+[[nodiscard]] std::complex<double> open_baffle_factor(const OpenBaffle& baffle, double frequency_hz,
+                                                      double speed_of_sound_m_s,
+                                                      std::complex<double> rear_share = 1.0);
 
 /// Mean way from front to back around the edges, m, and the rules of its first peak and null.
 struct DipoleRule {

@@ -15,21 +15,31 @@ struct Opening {
   Complex outer_over_inner;
 };
 
-Opening opening_of(const BoxLoad& box, double w) {
-  if (box.kind == BoxLoad::Kind::kPassiveRadiator && box.radiator) {
-    const PassiveRadiator& r = *box.radiator;
-    const Complex mechanical(r.rms_kg_per_s, w * r.mms_kg - 1.0 / (w * r.cms_m_per_n));
-    return {mechanical / (r.sd_m2 * r.sd_m2), 1.0};
-  }
+Opening pipe_of(const PortPipe& pipe, double qp, double w) {
+  const Complex k = w / kSpeedOfSound20_m_s * Complex(1.0, qp > 0.0 ? -1.0 / qp : 0.0);
+  const Complex angle = k * pipe.acoustic_length_m;
+  const double plane = kAirDensity_kg_m3 * kSpeedOfSound20_m_s / pipe.area_m2;
+  return {Complex(0.0, 1.0) * plane * std::tan(angle), 1.0 / std::cos(angle)};
+}
+
+Complex radiator_of(const PassiveRadiator& r, double w) {
+  return Complex(r.rms_kg_per_s, w * r.mms_kg - 1.0 / (w * r.cms_m_per_n)) / (r.sd_m2 * r.sd_m2);
+}
+
+/// Nothing where the box has no opening.
+std::optional<Opening> opening_of(const BoxLoad& box, double w) {
+  if (box.kind == BoxLoad::Kind::kSealed) return std::nullopt;
+  if (box.kind == BoxLoad::Kind::kPassiveRadiator && box.radiator)
+    return Opening{radiator_of(*box.radiator, w), 1.0};
+  if (box.pipe) return pipe_of(*box.pipe, box.qp, w);
   const double wb = 2.0 * kPi * box.tuning_hz;
-  if (box.pipe) {
-    const Complex k = w / kSpeedOfSound20_m_s * Complex(1.0, box.qp > 0.0 ? -1.0 / box.qp : 0.0);
-    const Complex angle = k * box.pipe->acoustic_length_m;
-    const double plane = kAirDensity_kg_m3 * kSpeedOfSound20_m_s / box.pipe->area_m2;
-    return {Complex(0.0, 1.0) * plane * std::tan(angle), 1.0 / std::cos(angle)};
-  }
   const double mass = 1.0 / (wb * wb * acoustic_compliance(box.volume_m3));
-  return {Complex(box.qp > 0.0 ? wb * mass / box.qp : 0.0, w * mass), 1.0};
+  return Opening{Complex(box.qp > 0.0 ? wb * mass / box.qp : 0.0, w * mass), 1.0};
+}
+
+/// Without any loss the tuning is a pole; a trillionth of loss keeps it a number.
+Complex kept_from_zero(Complex loop, Complex scale) {
+  return std::abs(loop) < 1e-12 * std::abs(scale) ? 1e-12 * std::abs(scale) : loop;
 }
 
 }  // namespace
@@ -45,34 +55,53 @@ double acoustic_compliance(double volume_m3) {
 BoxState solve_box(const BoxLoad& box, double frequency_hz) {
   if (box.kind == BoxLoad::Kind::kFreeAir) return {0.0, 0.0};
   const double w = 2.0 * kPi * frequency_hz;
+  if (box.kind == BoxLoad::Kind::kOpenBack) {
+    if (!box.pipe) return {0.0, 1.0};
+    const Opening duct = pipe_of(*box.pipe, box.qp, w);
+    return {duct.impedance, duct.outer_over_inner};
+  }
   const double wb = 2.0 * kPi * box.tuning_hz;
   const double ca = acoustic_compliance(box.volume_m3);
   const double absorption = box.qa > 0.0 ? 1.0 / (wb * ca * box.qa) : 0.0;
   const double leak = box.ql > 0.0 ? wb * ca / box.ql : 0.0;
   // The air of the box, losses in it: the zeroth mode.
   const Complex air = 1.0 / (1.0 / Complex(absorption, -1.0 / (w * ca)) + leak);
-
-  Complex cone_cone = air;
-  Complex cone_port = air;
-  Complex port_port = air;
-  if (box.waves) {
+  // The field's own zeroth term is the lossless compliance, which `air` stands for.
+  const auto field = [&](BoxPlace BoxWaves::*a, BoxPlace BoxWaves::*b) {
+    if (!box.waves) return air;
     const BoxWaves& v = *box.waves;
-    // The field's own zeroth term is the lossless compliance, which `air` stands for.
-    const auto waves = [&](const BoxPlace& a, const BoxPlace& b) {
-      return air + v.field->waves_pa_s_m3(a, b, frequency_hz);
-    };
-    cone_cone = waves(v.cone, v.cone);
-    cone_port = waves(v.cone, v.port);
-    port_port = waves(v.port, v.port);
+    return air + v.field->waves_pa_s_m3(v.*a, v.*b, frequency_hz);
+  };
+  const Complex cone_cone = field(&BoxWaves::cone, &BoxWaves::cone);
+  const std::optional<Opening> port = opening_of(box, w);
+  if (!port && !box.panel) return {cone_cone, 0.0, air * leak};
+
+  // Volume velocities out of the openings for one into the box at the cone: the pressure at each is
+  // what the cone makes there less what both take away.
+  const Complex cone_port = port ? field(&BoxWaves::cone, &BoxWaves::port) : 0.0;
+  const Complex cone_panel = box.panel ? field(&BoxWaves::cone, &BoxWaves::panel) : 0.0;
+  Complex port_out = 0.0;
+  Complex panel_out = 0.0;
+  if (port && box.panel) {
+    const Complex port_port = field(&BoxWaves::port, &BoxWaves::port);
+    const Complex between = field(&BoxWaves::port, &BoxWaves::panel);
+    const Complex port_loop = port->impedance + port_port;
+    const Complex panel_loop =
+        radiator_of(*box.panel, w) + field(&BoxWaves::panel, &BoxWaves::panel);
+    const Complex determinant =
+        kept_from_zero(port_loop * panel_loop - between * between, port_port * port_port);
+    port_out = (cone_port * panel_loop - cone_panel * between) / determinant;
+    panel_out = (cone_panel * port_loop - cone_port * between) / determinant;
+  } else if (port) {
+    const Complex port_port = field(&BoxWaves::port, &BoxWaves::port);
+    port_out = cone_port / kept_from_zero(port->impedance + port_port, port_port);
+  } else {
+    const Complex panel_panel = field(&BoxWaves::panel, &BoxWaves::panel);
+    panel_out = cone_panel / kept_from_zero(radiator_of(*box.panel, w) + panel_panel, panel_panel);
   }
-  if (box.kind == BoxLoad::Kind::kSealed) return {cone_cone, 0.0, air * leak};
-  const Opening opening = opening_of(box, w);
-  Complex loop = opening.impedance + port_port;
-  // Without any loss the tuning is a pole; a trillionth of loss keeps it a number.
-  if (std::abs(loop) < 1e-12 * std::abs(port_port)) loop = 1e-12 * std::abs(port_port);
-  const Complex inner_share = cone_port / loop;
-  return {cone_cone - cone_port * inner_share, inner_share * opening.outer_over_inner,
-          air * (1.0 - inner_share) * leak};
+  return {cone_cone - cone_port * port_out - cone_panel * panel_out,
+          port ? port_out * port->outer_over_inner : 0.0, air * (1.0 - port_out - panel_out) * leak,
+          panel_out};
 }
 
 }  // namespace lalometer

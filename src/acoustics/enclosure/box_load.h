@@ -29,11 +29,14 @@ struct BoxWaves {
   std::shared_ptr<const BoxField> field;
   BoxPlace cone;
   BoxPlace port;
+  BoxPlace panel = {0.0, 0.0, 0.0, 0.0};
 };
 
 /// What the cone's back works into.
 struct BoxLoad {
-  enum class Kind { kFreeAir, kSealed, kVented, kPassiveRadiator };
+  /// kOpenBack: the back is open to the room, straight or by a duct (`pipe`, the walls of a
+  /// U-frame).
+  enum class Kind { kFreeAir, kSealed, kVented, kPassiveRadiator, kOpenBack };
   Kind kind = Kind::kFreeAir;
   double volume_m3 = 0.0;  ///< net volume
   /// Leakage, absorption and port losses as Q at the tuning (in a sealed box at the reference
@@ -46,6 +49,7 @@ struct BoxLoad {
   std::optional<PassiveRadiator> radiator = std::nullopt;  ///< of kPassiveRadiator
   std::optional<PortPipe> pipe = std::nullopt;  ///< with it the port's own resonances are in
   std::optional<BoxWaves> waves = std::nullopt;
+  std::optional<PassiveRadiator> panel = std::nullopt;  ///< a wall that gives way to the pressure
 };
 
 /// Acoustic compliance of a volume, V / (rho c^2), m^5/N.
@@ -59,12 +63,18 @@ struct BoxLoad {
 /// outer end moves by 1/cos(k' L) of its inner one. Source: R. H. Small, "Vented-box loudspeaker
 /// systems", JAES 21 (1973); "Passive-radiator loudspeaker systems", JAES 22 (1974).
 ///
+/// A panel is a second passive radiator: its mass, compliance and loss over its area squared.
+///
+/// An open back sends all of the cone's rear wave out: straight with share 1 and no load; through a
+/// duct of length L' and area S with the load j (rho c / S) tan(k' L') and share 1/cos(k' L').
+///
 /// With waves the box is a two-port: the lumped compliance branch is the zeroth mode, the others
 /// add between cone and port as BoxField tells.
 struct BoxState {
   std::complex<double> impedance_pa_s_m3;
   std::complex<double> port_share;  ///< port volume velocity over the cone's, outward over inward
   std::complex<double> leak_share = 0.0;
+  std::complex<double> panel_share = 0.0;
 };
 [[nodiscard]] BoxState solve_box(const BoxLoad& box, double frequency_hz);
 

@@ -38,21 +38,37 @@ DriverParameters elements_of(const QuotedParameters& q) {
 }
 
 DriverSolution solve_driver(const DriverParameters& d, const BoxLoad& box, double frequency_hz,
-                            double series_ohm) {
+                            double series_ohm, std::complex<double> front_load_pa_s_m3) {
   using Complex = std::complex<double>;
   const double w = 2.0 * kPi * frequency_hz;
   const BoxState back = solve_box(box, frequency_hz);
-  const Complex zm = Complex(d.rms_kg_per_s, w * d.mms_kg - 1.0 / (w * d.cms_m_per_n)) +
-                     d.sd_m2 * d.sd_m2 * back.impedance_pa_s_m3;
+  double rigid_mass = d.mms_kg;
+  Complex area = d.sd_m2;
+  Complex zm(0.0, 0.0);
+  for (const ConeMode& mode : d.modes) {
+    const double ratio = frequency_hz / mode.frequency_hz;
+    const Complex loss(1.0, ratio / mode.q);
+    const Complex movement = loss / (loss - ratio * ratio);  // of its mass over the coil's
+    rigid_mass -= mode.mass_share * d.mms_kg;
+    zm += Complex(0.0, w * mode.mass_share * d.mms_kg) * movement;
+    area += mode.area_share * d.sd_m2 * (movement - 1.0);
+  }
+  zm += Complex(d.rms_kg_per_s, w * rigid_mass - 1.0 / (w * d.cms_m_per_n)) +
+        d.sd_m2 * d.sd_m2 * (back.impedance_pa_s_m3 + front_load_pa_s_m3);
   Complex z(d.re_ohm, w * d.le_h);
   if (d.le2_h > 0.0 && d.re2_ohm > 0.0) {
     z += 1.0 / Complex(1.0 / d.re2_ohm, -1.0 / (w * d.le2_h));
   }
   z += d.bl_tm * d.bl_tm / zm;
   const Complex velocity = d.bl_tm / ((z + series_ohm) * zm);
-  // The cone moving outward takes air in through port and leak.
-  return {z, velocity, -d.sd_m2 * velocity * back.port_share,
-          -d.sd_m2 * velocity * back.leak_share};
+  const Complex into_box = d.sd_m2 * velocity;
+  // The cone moving outward takes air in through port, leak and panel.
+  return {z,
+          velocity,
+          area * velocity,
+          -into_box * back.port_share,
+          -into_box * back.leak_share,
+          -into_box * back.panel_share};
 }
 
 std::complex<double> half_space_pressure_pa(std::complex<double> volume_velocity_m3_s,

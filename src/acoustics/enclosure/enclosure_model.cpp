@@ -11,8 +11,14 @@ namespace {
 using Complex = std::complex<double>;
 
 Complex pressure_at(const EnclosureDesign& d, const DriverSolution& s, double f) {
-  const Complex out = d.driver.sd_m2 * s.cone_velocity_m_s_per_v +
-                      s.port_volume_velocity_m3_s_per_v + s.leak_volume_velocity_m3_s_per_v;
+  if (d.load.kind == BoxLoad::Kind::kOpenBack && d.panel) {
+    const Complex cone = d.driver.sd_m2 * s.cone_velocity_m_s_per_v;
+    const Complex rear_share = -s.port_volume_velocity_m3_s_per_v / cone;
+    return half_space_pressure_pa(s.cone_volume_velocity_m3_s_per_v, f, 1.0) * d.drive_v *
+           open_baffle_factor(*d.panel, f, kSpeedOfSound20_m_s, rear_share);
+  }
+  const Complex out = s.cone_volume_velocity_m3_s_per_v + s.port_volume_velocity_m3_s_per_v +
+                      s.leak_volume_velocity_m3_s_per_v;
   return half_space_pressure_pa(out, f, 1.0) * d.drive_v;
 }
 
@@ -96,6 +102,20 @@ BoxLoad vented_load(double volume_m3, const std::vector<PortGeometry>& ports, do
   load.tuning_hz = helmholtz_hz(volume_m3, ports, kSpeedOfSound20_m_s);
   // Different ports have no one pipe; alike ones do.
   if (ports.size() == 1) load.pipe = PortPipe{ports[0].area_m2(), acoustic_length_m(ports[0])};
+  return load;
+}
+
+BoxLoad open_back_load(const OpenBaffle& panel, double duct_q) {
+  BoxLoad load;
+  load.kind = BoxLoad::Kind::kOpenBack;
+  load.qp = duct_q;
+  const double shallow = std::min(panel.left_wing_m, panel.right_wing_m);
+  const double deep = std::max(panel.left_wing_m, panel.right_wing_m);
+  // One wing alone, or two very different ones, leave a corner rather than a duct.
+  if (shallow > 0.0 && deep <= 1.5 * shallow) {
+    const double area = panel.width_m * panel.height_m;
+    load.pipe = PortPipe{area, 0.5 * (shallow + deep) + 0.613 * std::sqrt(area / kPi)};
+  }
   return load;
 }
 

@@ -3,6 +3,7 @@
 #include <optional>
 #include <vector>
 
+#include "acoustics/baffle/dipole.h"
 #include "acoustics/enclosure/driver_circuit.h"
 #include "acoustics/enclosure/port.h"
 #include "acoustics/spectrum/frequency_axis.h"
@@ -16,13 +17,15 @@ struct EnclosureDesign {
   double port_area_m2 = 0.0;  ///< of a vented box, for the air's speed
   double series_ohm = 0.0;
   double drive_v = 2.83;  ///< rms
+  /// Of an open back: the panel round whose edges front and back meet.
+  std::optional<OpenBaffle> panel = std::nullopt;
 };
 
 /// Everything from one solution of the circuit, per frequency.
 struct EnclosureCurves {
   FrequencyAxis axis;
   /// At 1 m in half space, Pa rms: cone, port (or radiator) and leak together, as Small counts them
-  /// (the air of the box is what sounds).
+  /// (the air of the box is what sounds). Of an open baffle: on its axis, round its edges.
   std::vector<std::complex<double>> pressure_pa;
   std::vector<std::complex<double>> impedance_ohm;
   std::vector<double> excursion_m;           ///< of the cone, peak
@@ -61,6 +64,11 @@ inline constexpr double kUsualPortSpeed_m_s = 17.0;
 /// Vented box with ports: the load with its tuning, pipe and losses set.
 [[nodiscard]] BoxLoad vented_load(double volume_m3, const std::vector<PortGeometry>& ports,
                                   double ql, double qa, double qp);
+
+/// Load of a driver in an open panel: straight open, or, where both wings go back by about the
+/// same depth, the duct they make with the panel, from L = depth + 0.613 r, r the radius of a
+/// circle of its opening.
+[[nodiscard]] BoxLoad open_back_load(const OpenBaffle& panel, double duct_q = 20.0);
 
 /// Reference frequency of the losses of a passive-radiator box: tuning by the radiator's mass
 /// against the box and its own compliance together, Hz. Source: Small 1974.

@@ -16,18 +16,28 @@ using Complex = std::complex<double>;
 /// Extra length for what still sounds when the output has ended: reflections and the box's ringing.
 constexpr double kTail_s = 0.5;
 
-struct Transfers {
-  Spectrum measured;
-  Spectrum loopback;
-};
-
 /// First-order coupling capacitor.
 Complex coupling(double f, double corner_hz) {
   const Complex jf(0.0, f / corner_hz);
   return jf / (1.0 + jf);
 }
 
-Complex jig_load_ohm(const PracticeBenchSetup& b, double f) {
+Complex bare_driver_ohm(const PracticeBenchSetup& b, double f) {
+  const PracticeWay* way = b.speaker.way(b.bare_driver->id);
+  if (way == nullptr) return 1e5;  // nothing there: open terminals
+  DriverParameters driver = way->driver;
+  driver.mms_kg += b.bare_driver->added_mass_kg;
+  // The resonances of the diaphragm keep their masses.
+  for (ConeMode& mode : driver.modes) mode.mass_share *= way->driver.mms_kg / driver.mms_kg;
+  BoxLoad load;
+  if (b.bare_driver->test_box_m3 > 0.0) {
+    load.kind = BoxLoad::Kind::kSealed;
+    load.volume_m3 = b.bare_driver->test_box_m3;
+  }
+  return solve_driver(driver, load, f).impedance_ohm;
+}
+
+Complex jig_load_ohm(const PracticeBenchSetup& b, const PracticeCircuits& circuits, double f) {
   switch (b.jig_load) {
     case PracticeBenchSetup::JigLoad::kOpen:
       return 1e5;  // the inputs' own impedance
@@ -38,26 +48,28 @@ Complex jig_load_ohm(const PracticeBenchSetup& b, double f) {
     case PracticeBenchSetup::JigLoad::kSpeaker:
       break;
   }
-  return practice_impedance_ohm(b.speaker, f) + b.rig.cable_ohm;
+  return (b.bare_driver ? bare_driver_ohm(b, f) : circuits.impedance_ohm(f)) + b.rig.cable_ohm;
 }
 
-/// Recorded units per volt at the amplifier, at one frequency, with a microphone that is flat.
-Complex measured_per_volt(const PracticeBenchSetup& b, const std::optional<PracticeField>& field,
-                          double f) {
-  if (field) {
-    const PracticeOutput out = field->at(f);
-    const Complex pressure = out.direct_pa_per_v + out.reflected_pa_per_v;
-    return pressure / b.rig.input_pa_per_unit;
+/// A recording by a converter whose clock runs `ratio` times as fast as the player's: sample i is
+/// the sound at i / ratio. Windowed sinc over 32 samples.
+std::vector<double> at_other_clock(const std::vector<double>& x, double ratio) {
+  constexpr int kHalf = 16;
+  std::vector<double> y(x.size(), 0.0);
+  for (std::size_t i = 0; i < x.size(); ++i) {
+    const double at = static_cast<double>(i) / ratio;
+    const auto first = static_cast<std::ptrdiff_t>(std::floor(at)) - kHalf + 1;
+    double sum = 0.0;
+    for (std::ptrdiff_t k = first; k < first + 2 * kHalf; ++k) {
+      if (k < 0 || k >= static_cast<std::ptrdiff_t>(x.size())) continue;
+      const double d = at - static_cast<double>(k);
+      const double sinc = std::abs(d) < 1e-12 ? 1.0 : std::sin(kPi * d) / (kPi * d);
+      const double window = std::pow(std::cos(0.5 * kPi * d / kHalf), 2);
+      sum += x[static_cast<std::size_t>(k)] * sinc * window;
+    }
+    y[i] = sum;
   }
-  const Complex z = jig_load_ohm(b, f);
-  const double resistor = b.rig.reference_ohm * (1.0 + b.jig_resistor_error);
-  return z / (z + resistor) / b.rig.jig_v_per_unit;
-}
-
-void filter(const RealTransform& transform, const Spectrum& x, const Spectrum& h, Samples& out) {
-  Spectrum y(x.size());
-  for (std::size_t k = 0; k < x.size(); ++k) y[k] = x[k] * h[k];
-  transform.inverse(y, out);
+  return y;
 }
 
 /// Takes out or repeats a stretch in what was delivered; the end is filled with silence or cut.
@@ -124,6 +136,134 @@ double PracticeBench::converted(double value) {
   return std::clamp(std::round(noisy * steps), -steps, steps - 1.0) / steps;
 }
 
+Spectrum PracticeBench::distortion_of(const PracticeField& field, const Samples& volts,
+                                      std::vector<double>& port_speed) {
+  const double rate = stream_->sample_rate_hz;
+  const RealTransform transform(volts.size());
+  Spectrum drive(transform.bin_count());
+  transform.forward(volts, drive);
+  Spectrum sum(drive.size(), 0.0);
+  // Pressure per metre a second of each cone: how what a motor adds gets to the microphone.
+  std::vector<WayState> states;
+  std::vector<Complex> pressures;
+  for (std::size_t w = 0; w < setup_.speaker.ways.size(); ++w) {
+    const PracticeWay& way = setup_.speaker.ways[w];
+    if (!way.motor || (!setup_.room.only.empty() && setup_.room.only != way.id)) continue;
+    // What the crossover leaves at the driver. It is worked out for small signals: the currents of
+    // the distortion do not fall off over it.
+    Spectrum at_driver(drive.size(), 0.0);
+    for (std::size_t k = 1; k < drive.size(); ++k) {
+      const double f = static_cast<double>(k) * rate / static_cast<double>(volts.size());
+      field.ways_at(f, states, pressures);
+      at_driver[k] = drive[k] * states[w].ladder * std::polar(1.0, -2.0 * kPi * f * way.delay_s) *
+                     (way.inverted ? -1.0 : 1.0);
+    }
+    Samples driven(volts.size());
+    transform.inverse(at_driver, driven);
+    const std::vector<double> u(driven.begin(), driven.end());
+    const MotorRun bent = run_motor(way.driver, way.box, way.motor, u, rate);
+    const MotorRun straight = run_motor(way.driver, way.box, std::nullopt, u, rate);
+    last_run_.warmest_k = std::max(last_run_.warmest_k, bent.warmer_k);
+    for (const double x : bent.excursion_m)
+      last_run_.farthest_m = std::max(last_run_.farthest_m, std::abs(x));
+    for (const double v : bent.port_speed_m_s)
+      last_run_.fastest_air_m_s = std::max(last_run_.fastest_air_m_s, std::abs(v));
+    if (!bent.port_speed_m_s.empty()) port_speed = bent.port_speed_m_s;
+    Samples added(volts.size());
+    for (std::size_t i = 0; i < added.size(); ++i)
+      added[i] = bent.velocity_m_s[i] - straight.velocity_m_s[i];
+    Spectrum velocity(drive.size());
+    transform.forward(added, velocity);
+    for (std::size_t k = 1; k < drive.size(); ++k) {
+      const double f = static_cast<double>(k) * rate / static_cast<double>(volts.size());
+      field.ways_at(f, states, pressures);
+      // The integrator knows neither standing waves nor the pipe: the whole circuit's answer to the
+      // lumped one's carries them over.
+      const Complex whole = states[w].cone_velocity;
+      if (std::abs(whole) > 0.0) sum[k] += velocity[k] * pressures[w] / whole;
+    }
+  }
+  return sum;
+}
+
+void PracticeBench::add_port_noise(Samples& pressure, const std::vector<double>& port_speed) {
+  // Between some 150 Hz and 2 kHz, where the mouth's eddies sound.
+  const double low = 1.0 - std::exp(-2.0 * kPi * 150.0 / stream_->sample_rate_hz);
+  const double high = 1.0 - std::exp(-2.0 * kPi * 2000.0 / stream_->sample_rate_hz);
+  // A one-pole's share of white noise, so that the figure is the noise's own rms.
+  const double whitened = 1.0 / std::sqrt(high / (2.0 - high));
+  double smooth = 0.0;
+  double slow = 0.0;
+  for (std::size_t i = 0; i < std::min(pressure.size(), port_speed.size()); ++i) {
+    smooth += high * (whitened * normal() - smooth);
+    slow += low * (smooth - slow);
+    const double ratio = std::abs(port_speed[i]) / 20.0;
+    const double near =
+        setup_.room.near_source.empty() ? 1.0 / std::max(setup_.room.distance_m, 0.1) : 5.0;
+    pressure[i] += setup_.port_noise_pa * near * ratio * ratio * ratio * (smooth - slow);
+  }
+}
+
+Result<Samples> PracticeBench::sounded(const Samples& volts, std::stop_token stop) {
+  const double rate = stream_->sample_rate_hz;
+  const std::size_t n = volts.size();
+  const RealTransform transform(n);
+  Spectrum result(transform.bin_count());
+  transform.forward(volts, result);
+  const bool microphone = stream_->hookup == Hookup::kMicrophone;
+  const auto frequency = [&](std::size_t k) {
+    return static_cast<double>(k) * rate / static_cast<double>(n);
+  };
+  last_run_ = {};
+  std::vector<double> port_speed;
+  const auto circuits = std::make_shared<PracticeCircuits>(setup_.speaker);
+  if (microphone) {
+    const PracticeField field(setup_.speaker, setup_.room, circuits);
+    const Spectrum distortion = distortion_of(field, volts, port_speed);
+    std::vector<WayState> states;
+    std::vector<Complex> pressures;
+    for (std::size_t k = 1; k < result.size(); ++k) {
+      if (k % 1024 == 0 && stop.stop_requested()) return cancelled();
+      field.ways_at(frequency(k), states, pressures);
+      Complex all = 0.0;
+      for (const Complex& p : pressures) all += p;
+      result[k] = result[k] * all + distortion[k];
+    }
+    result[0] = 0.0;
+    if (!port_speed.empty() && setup_.port_noise_pa > 0.0) {
+      Samples noise(n, 0.0);
+      add_port_noise(noise, port_speed);
+      Spectrum bins(result.size());
+      transform.forward(noise, bins);
+      for (std::size_t k = 1; k < result.size(); ++k) result[k] += bins[k];
+    }
+  } else {
+    const double resistor = setup_.rig.reference_ohm * (1.0 + setup_.jig_resistor_error);
+    for (std::size_t k = 1; k < result.size(); ++k) {
+      if (k % 1024 == 0 && stop.stop_requested()) return cancelled();
+      const Complex z = jig_load_ohm(setup_, *circuits, frequency(k));
+      result[k] *= z / (z + resistor);
+    }
+    result[0] = 0.0;
+  }
+  const double units = microphone ? setup_.rig.input_pa_per_unit : setup_.rig.jig_v_per_unit;
+  for (std::size_t k = 1; k < result.size(); ++k)
+    result[k] *= coupling(frequency(k), setup_.coupling_hz) * setup_.faults.input_gain / units;
+  if (microphone) {
+    std::vector<double> bins(result.size() - 1);
+    for (std::size_t k = 1; k < result.size(); ++k) bins[k - 1] = frequency(k);
+    const FrequencyAxis axis = *FrequencyAxis::make(std::move(bins));
+    for (const auto* deviation : {&setup_.rig.microphone_correction, &setup_.microphone_error}) {
+      if (!*deviation) continue;
+      const Response own = resampled(**deviation, axis);
+      for (std::size_t k = 1; k < result.size(); ++k) result[k] *= own.value(k - 1);
+    }
+  }
+  Samples out(n);
+  transform.inverse(result, out);
+  return out;
+}
+
 Result<Recording> PracticeBench::run(const std::vector<double>& output, std::stop_token stop,
                                      const Progress& progress) {
   if (!stream_) return fail(ErrorCode::kDevice, "The stream was not opened.", ability().name);
@@ -131,47 +271,36 @@ Result<Recording> PracticeBench::run(const std::vector<double>& output, std::sto
   const PracticeFaults& faults = setup_.faults;
 
   // Amplifier's voltage, clipped at its rails.
-  const std::size_t n =
-      fast_length(output.size() + static_cast<std::size_t>(kTail_s * rate)) / 2 * 2;
+  std::size_t n = fast_length(output.size() + static_cast<std::size_t>(kTail_s * rate));
+  while (n % 2 != 0) n = fast_length(n + 1);
   Samples volts(n, 0.0);
   for (std::size_t i = 0; i < output.size(); ++i) {
     volts[i] = std::clamp(output[i], -1.0, 1.0) * setup_.rig.output_v_per_unit;
     volts[i] = std::clamp(volts[i], -setup_.amplifier_rail_v, setup_.amplifier_rail_v);
   }
+  const auto sounding = sounded(volts, stop);
+  if (!sounding) return tl::unexpected(sounding.error());
+  const Samples& measured = *sounding;
   const RealTransform transform(n);
-  Spectrum drive(transform.bin_count());
-  transform.forward(volts, drive);
-
-  std::optional<PracticeField> field;
-  if (stream_->hookup == Hookup::kMicrophone) field.emplace(setup_.speaker, setup_.room);
-  Transfers h{Spectrum(drive.size(), 0.0), Spectrum(drive.size(), 0.0)};
-  for (std::size_t k = 1; k < drive.size(); ++k) {
-    if (k % 1024 == 0 && stop.stop_requested()) return cancelled();
+  Spectrum looped(transform.bin_count());
+  transform.forward(volts, looped);
+  looped[0] = 0.0;
+  for (std::size_t k = 1; k < looped.size(); ++k) {
     const double f = static_cast<double>(k) * rate / static_cast<double>(n);
-    const Complex input = coupling(f, setup_.coupling_hz);
-    h.measured[k] = measured_per_volt(setup_, field, f) * input * faults.input_gain;
-    h.loopback[k] = input / setup_.rig.loopback_v_per_unit;
+    looped[k] *= coupling(f, setup_.coupling_hz) / setup_.rig.loopback_v_per_unit;
   }
-  if (setup_.rig.microphone_correction && stream_->hookup == Hookup::kMicrophone) {
-    std::vector<double> bins(drive.size() - 1);
-    for (std::size_t k = 1; k < drive.size(); ++k)
-      bins[k - 1] = static_cast<double>(k) * rate / static_cast<double>(n);
-    const Response microphone =
-        resampled(*setup_.rig.microphone_correction, *FrequencyAxis::make(std::move(bins)));
-    for (std::size_t k = 1; k < drive.size(); ++k) h.measured[k] *= microphone.value(k - 1);
-  }
-  Samples measured(n);
   Samples loopback(n);
-  filter(transform, drive, h.measured, measured);
-  filter(transform, drive, h.loopback, loopback);
+  transform.inverse(looped, loopback);
 
   Recording recording{.sample_rate_hz = rate,
                       .measured = std::vector<double>(output.size()),
                       .loopback = std::vector<double>(output.size())};
-  const double noise =
-      stream_->hookup == Hookup::kMicrophone
-          ? setup_.microphone_noise_pa / setup_.rig.input_pa_per_unit * faults.input_gain
-          : 0.0;
+  const bool microphone = stream_->hookup == Hookup::kMicrophone;
+  const double unit_per_pa = faults.input_gain / setup_.rig.input_pa_per_unit;
+  const double noise = microphone ? setup_.microphone_noise_pa * unit_per_pa : 0.0;
+  const double hum =
+      setup_.mains_hum_pa *
+      (microphone ? unit_per_pa : faults.input_gain / 3.0 / setup_.rig.jig_v_per_unit);
   double rumble = 0.0;
   const auto begin = std::chrono::steady_clock::now();
   for (std::size_t i = 0; i < output.size(); ++i) {
@@ -188,7 +317,12 @@ Result<Recording> PracticeBench::run(const std::vector<double>& output, std::sto
     const double l =
         arrived && !faults.loopback_missing ? loopback[i - setup_.latency_samples] : 0.0;
     if (!faults.measure_missing) m += noise * normal();
-    if (faults.slam && stream_->hookup == Hookup::kMicrophone) {
+    if (hum > 0.0 && !faults.measure_missing) {
+      const double turn = 2.0 * kPi * setup_.mains_hz * static_cast<double>(i) / rate;
+      m += hum * (1.2 * std::sin(turn) + 0.6 * std::sin(2.0 * turn + 1.0) +
+                  0.4 * std::sin(3.0 * turn + 2.0));
+    }
+    if (faults.slam && microphone) {
       const auto from = static_cast<std::size_t>(faults.slam->at_s * rate);
       if (i >= from && i < from + faults.slam->count) {
         rumble += 0.01 * (3.0 * 14.0 / setup_.rig.input_pa_per_unit * normal() - rumble);
@@ -198,7 +332,10 @@ Result<Recording> PracticeBench::run(const std::vector<double>& output, std::sto
     recording.measured[i] = converted(m);
     recording.loopback[i] = converted(l);
   }
+  const double clock = (1.0 + 1e-6 * faults.clock_ppm) *
+                       (faults.true_rate_hz > 0.0 ? faults.true_rate_hz / rate : 1.0);
   for (std::vector<double>* channel : {&recording.measured, &recording.loopback}) {
+    if (clock != 1.0) *channel = at_other_clock(*channel, clock);
     if (faults.lost)
       lose(*channel, static_cast<std::size_t>(faults.lost->at_s * rate), faults.lost->count);
     if (faults.doubled)

@@ -4,9 +4,10 @@
 #include <optional>
 #include <random>
 
+#include "acoustics/signal/fft.h"
 #include "book/rig_calibration.h"
 #include "rig/audio_device.h"
-#include "rig/practice/practice_speaker.h"
+#include "rig/practice/practice_field.h"
 
 namespace lalometer {
 
@@ -23,6 +24,18 @@ struct PracticeFaults {
   bool loopback_missing = false;  ///< cable not plugged
   bool measure_missing = false;   ///< microphone or jig not plugged
   double input_gain = 1.0;        ///< gain knob of the measuring input, 1 = as calibrated
+  /// Clock of the inputs against the output's, parts per million; both inputs drift alike.
+  double clock_ppm = 0.0;
+  /// The converter runs at this rate while saying it runs at the one asked for; 0: it tells the
+  /// truth.
+  double true_rate_hz = 0.0;
+};
+
+/// A driver alone on the jig, out of its box and without its crossover.
+struct PracticeBareDriver {
+  std::string id;
+  double added_mass_kg = 0.0;
+  double test_box_m3 = 0.0;  ///< 0: free air
 };
 
 struct PracticeBenchSetup {
@@ -32,9 +45,18 @@ struct PracticeBenchSetup {
   /// Open, shorted or with a known resistor instead of the loudspeaker on the jig.
   enum class JigLoad { kSpeaker, kOpen, kShort, kKnown10Ohm };
   JigLoad jig_load = JigLoad::kSpeaker;
+  std::optional<PracticeBareDriver> bare_driver = std::nullopt;  ///< instead of the loudspeaker
   double jig_resistor_error = 0.0;      ///< true resistor = reference_ohm * (1 + error)
   double microphone_noise_pa = 0.0005;  ///< rms, broadband (28 dB re 20 uPa)
-  double converter_noise = 1e-6;        ///< rms re full scale on every input (-120 dB)
+  double mains_hz = 50.0;
+  double mains_hum_pa =
+      0.0;  ///< rms at the microphone, all harmonics; a third of it on the jig's V
+  /// Noise of the air in the port, Pa rms at 1 m where it moves at 20 m/s; it rises with the third
+  /// power of the speed (common practice, no source). 0: silent.
+  double port_noise_pa = 0.02;
+  /// Deviation of the true microphone from its correction file; nothing: the file is right.
+  std::optional<Response> microphone_error = std::nullopt;
+  double converter_noise = 1e-6;  ///< rms re full scale on every input (-120 dB)
   int converter_bits = 24;
   std::size_t latency_samples = 1387;  ///< the same on all inputs; not told to anyone
   double coupling_hz = 1.5;            ///< first-order high-pass of each input
@@ -59,14 +81,29 @@ class PracticeBench final : public AudioDevice {
 
   /// The bench as it is; changes take effect with the next run.
   [[nodiscard]] PracticeBenchSetup& setup() { return setup_; }
+  /// What the drivers' coils and the port's air did in the last run at the microphone.
+  struct LastRun {
+    double warmest_k = 0.0;  ///< above 20 degC
+    double fastest_air_m_s = 0.0;
+    double farthest_m = 0.0;  ///< of any cone
+  };
+  [[nodiscard]] const LastRun& last_run() const { return last_run_; }
 
  private:
+  /// What the microphone or the jig gives for a voltage, without noise, recorded units.
+  [[nodiscard]] Result<Samples> sounded(const Samples& volts, std::stop_token stop);
+  /// The part that the loudspeaker itself adds: distortion by its motors, as a spectrum at the
+  /// microphone, Pa; and how fast the air in the port moves.
+  [[nodiscard]] Spectrum distortion_of(const PracticeField& field, const Samples& volts,
+                                       std::vector<double>& port_speed);
+  void add_port_noise(Samples& pressure, const std::vector<double>& port_speed);
   [[nodiscard]] double normal();
   [[nodiscard]] double converted(double value);
 
   PracticeBenchSetup setup_;
   std::optional<StreamSetup> stream_;
   std::mt19937_64 engine_;
+  LastRun last_run_;
 };
 
 }  // namespace lalometer
