@@ -1,6 +1,6 @@
 #include <iostream>
 
-#include "workbench/simulating.h"
+#include "workbench/demo_book.h"
 
 int main(int argc, char** argv) {
   if (argc != 2) {

@@ -10,7 +10,7 @@
 
 #include "desk/main_window.h"
 #include "desk/theme.h"
-#include "workbench/simulating.h"
+#include "workbench/demo_book.h"
 
 namespace lalometer {
 namespace {

@@ -5,7 +5,7 @@
 #include <QtConcurrent>
 
 #include "book/json.h"
-#include "workbench/simulating.h"
+#include "workbench/demo_book.h"
 
 namespace lalometer {
 

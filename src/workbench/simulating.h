@@ -1,33 +1,57 @@
 #pragma once
 
+#include <cstdint>
 #include <filesystem>
 #include <stop_token>
+#include <string>
+#include <vector>
 
-#include "book/book.h"
-#include "rig/practice/practice_bench.h"
+#include "base/result.h"
+#include "rig/audio_device.h"
+#include "workbench/practice_takes.h"
 
 namespace lalometer {
 
-/// The practice loudspeaker that a set's subject describes: box volume, damping, ports, positions
-/// from the geometry; drivers from the optional keys fs_hz, qms, qes, vas_l, re_ohm, le_mh of each
-/// driver, else the kiosk two-way's own. Anything the first practice bench cannot play (other than
-/// two drivers, other loadings) is an error that says so.
-[[nodiscard]] Result<PracticeSpeaker> practice_speaker_of(const std::string& description_json,
-                                                          const std::string& where);
+/// A described loudspeaker with what is to be taken of it: the content of a file for `simulate`.
+struct SimulationPlan {
+  struct Variant {
+    std::string id;
+    std::string name;
+    std::string changed;
+    PracticeBenchSetup bench;
+  };
+  std::string name;
+  std::string description_json;  ///< the subject
+  std::vector<Variant> variants;
+  std::vector<PracticeTake> takes;
+  double sample_rate_hz = 48000.0;
+  std::vector<std::string> faults;  ///< words of what was put in, of all variants
+};
 
-/// Takes an impedance sweep and an on-axis response of the described subject on the practice bench
-/// and writes them to a folder as a measurement set, with `truth.json` beside it: the bench's own
-/// impedance and free-field response (at the microphone's distance, 2.83 V, flight time out) at 24
-/// points per octave.
+/// Reads a plan: "subject" (or the whole object), "bench" (sample_rate_hz, temperature_c,
+/// distance_m, floor_m, ceiling_m, nearest_wall_m, floor_reflection, wall_reflection, noise_pa),
+/// "faults" (words or objects), "variants" (each may carry "subject", a merge patch per RFC 7396,
+/// and "faults" of its own), "takes" (keys of set.json; "orbit" for many angles). Without takes: an
+/// impedance and an on-axis sweep.
+[[nodiscard]] Result<SimulationPlan> simulation_plan_of(const std::string& json,
+                                                        const std::string& where,
+                                                        std::uint64_t seed);
+
+/// A plan's takes as a measurement set, with the truth of each as JSON. Takes that need no device
+/// run side by side.
+struct Simulation {
+  MeasurementSet set;
+  std::string truth_json;
+};
+[[nodiscard]] Result<Simulation> simulated(const SimulationPlan& plan, std::stop_token stop,
+                                           const Progress& progress);
+
+/// Reads a plan, simulates it and writes a folder with set.json and `truth.json` beside it: the
+/// bench's own impedance and free-field response of the first impedance and response take at the
+/// top (24 points per octave, flight time out), the same for each take under "takes", and the
+/// faults.
 [[nodiscard]] Result<void> simulate_set(const std::filesystem::path& subject_file,
                                         const std::filesystem::path& folder, std::uint64_t seed,
                                         std::stop_token stop, const Progress& progress);
-
-/// The demo book: a museum-kiosk two-way in two variants, impedance and on-axis takes, from fixed
-/// seeds.
-[[nodiscard]] Result<void> make_demo_book(const std::filesystem::path& path);
-
-/// The bench on which the demo was taken; the window's practice bench starts as this one.
-[[nodiscard]] PracticeBenchSetup demo_bench(bool lined);
 
 }  // namespace lalometer

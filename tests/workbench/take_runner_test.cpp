@@ -3,7 +3,7 @@
 #include <gmock/gmock.h>
 
 #include "support/books.h"
-#include "workbench/simulating.h"
+#include "workbench/demo_book.h"
 
 namespace lalometer {
 namespace {

@@ -70,7 +70,7 @@ BoxState solve_box(const BoxLoad& box, double frequency_hz) {
   const auto field = [&](BoxPlace BoxWaves::*a, BoxPlace BoxWaves::*b) {
     if (!box.waves) return air;
     const BoxWaves& v = *box.waves;
-    return air + v.field->waves_pa_s_m3(v.*a, v.*b, frequency_hz);
+    return air + v.cones * v.field->waves_pa_s_m3(v.*a, v.*b, frequency_hz);
   };
   const Complex cone_cone = field(&BoxWaves::cone, &BoxWaves::cone);
   const std::optional<Opening> port = opening_of(box, w);

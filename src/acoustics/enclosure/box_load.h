@@ -30,6 +30,9 @@ struct BoxWaves {
   BoxPlace cone;
   BoxPlace port;
   BoxPlace panel = {0.0, 0.0, 0.0, 0.0};
+  /// How many alike cones near one another excite them, where the load stands for one cone's share
+  /// of the air.
+  double cones = 1.0;
 };
 
 /// What the cone's back works into.

@@ -61,8 +61,16 @@ double inner_speed_m_s(BoxDamping damping, double c) {
 }
 
 BoxField::BoxField(const InnerBox& box, BoxDamping damping, double highest_hz, double c)
-    : box_(box), damping_(damping), c_(inner_speed_m_s(damping, c)) {
+    : box_(box),
+      damping_(damping),
+      c_(inner_speed_m_s(damping, c)),
+      outer_c_(c),
+      highest_hz_(highest_hz) {
   modes_ = box_modes(box, highest_hz, c_);
+}
+
+BoxField BoxField::undamped() const {
+  return {box_, BoxDamping::kNone, highest_hz_, outer_c_};
 }
 
 std::complex<double> BoxField::waves_pa_s_m3(const BoxPlace& at, const BoxPlace& from,

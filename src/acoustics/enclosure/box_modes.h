@@ -64,11 +64,15 @@ class BoxField {
   [[nodiscard]] std::complex<double> waves_pa_s_m3(const BoxPlace& at, const BoxPlace& from,
                                                    double frequency_hz) const;
   [[nodiscard]] const std::vector<BoxMode>& modes() const { return modes_; }
+  /// The same box with nothing in it.
+  [[nodiscard]] BoxField undamped() const;
 
  private:
   InnerBox box_;
   BoxDamping damping_;
   double c_;
+  double outer_c_;
+  double highest_hz_;
   std::vector<BoxMode> modes_;
 };
 

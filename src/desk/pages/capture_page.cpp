@@ -12,7 +12,7 @@
 #include <cmath>
 
 #include "desk/pages/page_parts.h"
-#include "workbench/simulating.h"
+#include "workbench/demo_book.h"
 
 namespace lalometer {
 namespace {

@@ -22,21 +22,6 @@ Complex coupling(double f, double corner_hz) {
   return jf / (1.0 + jf);
 }
 
-Complex bare_driver_ohm(const PracticeBenchSetup& b, double f) {
-  const PracticeWay* way = b.speaker.way(b.bare_driver->id);
-  if (way == nullptr) return 1e5;  // nothing there: open terminals
-  DriverParameters driver = way->driver;
-  driver.mms_kg += b.bare_driver->added_mass_kg;
-  // The resonances of the diaphragm keep their masses.
-  for (ConeMode& mode : driver.modes) mode.mass_share *= way->driver.mms_kg / driver.mms_kg;
-  BoxLoad load;
-  if (b.bare_driver->test_box_m3 > 0.0) {
-    load.kind = BoxLoad::Kind::kSealed;
-    load.volume_m3 = b.bare_driver->test_box_m3;
-  }
-  return solve_driver(driver, load, f).impedance_ohm;
-}
-
 Complex jig_load_ohm(const PracticeBenchSetup& b, const PracticeCircuits& circuits, double f) {
   switch (b.jig_load) {
     case PracticeBenchSetup::JigLoad::kOpen:
@@ -91,6 +76,21 @@ void repeat(std::vector<double>& x, std::size_t at, std::size_t count) {
 }
 
 }  // namespace
+
+std::complex<double> bare_driver_ohm(const PracticeBenchSetup& b, double f) {
+  const PracticeWay* way = b.speaker.way(b.bare_driver->id);
+  if (way == nullptr) return 1e5;  // nothing there: open terminals
+  DriverParameters driver = way->driver;
+  driver.mms_kg += b.bare_driver->added_mass_kg;
+  // The resonances of the diaphragm keep their masses.
+  for (ConeMode& mode : driver.modes) mode.mass_share *= way->driver.mms_kg / driver.mms_kg;
+  BoxLoad load;
+  if (b.bare_driver->test_box_m3 > 0.0) {
+    load.kind = BoxLoad::Kind::kSealed;
+    load.volume_m3 = b.bare_driver->test_box_m3;
+  }
+  return solve_driver(driver, load, f).impedance_ohm;
+}
 
 PracticeBench::PracticeBench(PracticeBenchSetup setup)
     : setup_(std::move(setup)), engine_(setup_.seed) {}

@@ -67,6 +67,10 @@ struct PracticeBenchSetup {
   double pace = 0.0;
 };
 
+/// Impedance of the bare driver that the bench names, Ohm; open terminals where there is none.
+[[nodiscard]] std::complex<double> bare_driver_ohm(const PracticeBenchSetup& bench,
+                                                   double frequency_hz);
+
 /// The simulated bench behind the interface of a sound card: same calls, same kinds of trouble.
 /// Deterministic: the same setup, seed and sequence of runs give the same samples.
 class PracticeBench final : public AudioDevice {

@@ -114,3 +114,93 @@ TEST(Tuning, OfTwoPortsIsAsThePractitionersFindIt) {
 
 }  // namespace
 }  // namespace lalometer
+
+namespace lalometer {
+namespace {
+
+DriverParameters bare() {
+  return elements_of({.fs_hz = 42.0,
+                      .qms = 4.2,
+                      .qes = 0.46,
+                      .vas_m3 = 0.0215,
+                      .sd_m2 = 0.0132,
+                      .re_ohm = 5.6,
+                      .le_h = 0.00025});
+}
+
+// Conservation: far below its resonance a mode's mass moves with the rest, so nothing changes; at
+// its resonance it moves Q times as far, far above it stays behind.
+TEST(ConeMode, IsPartOfTheMassBelowAndLeftBehindAbove) {
+  const DriverParameters rigid = bare();
+  DriverParameters bending = rigid;
+  bending.modes = {{4000.0, 10.0, 0.05, 0.2}};
+  const DriverSolution low = solve_driver(bending, {}, 40.0);
+  EXPECT_NEAR(std::abs(low.impedance_ohm / solve_driver(rigid, {}, 40.0).impedance_ohm - 1.0), 0.0,
+              1e-4);
+  const auto shares = [&](double f) {
+    const DriverSolution s = solve_driver(bending, {}, f);
+    return std::abs(s.cone_volume_velocity_m3_s_per_v / s.cone_velocity_m_s_per_v) / rigid.sd_m2;
+  };
+  EXPECT_NEAR(shares(40.0), 1.0, 1e-3);
+  // 0.8 of the area with the coil, 0.2 moving 10 times as far a quarter turn behind.
+  EXPECT_NEAR(shares(4000.0), std::hypot(1.0, 2.0), 0.05);
+  EXPECT_NEAR(shares(40000.0), 0.8, 0.01);
+  const DriverSolution at = solve_driver(bending, {}, 4000.0);
+  EXPECT_GT(std::abs(at.impedance_ohm / solve_driver(rigid, {}, 4000.0).impedance_ohm - 1.0), 0.002)
+      << "the motor feels it: a wiggle";
+}
+
+// Limit: an infinitely heavy wall is a wall; a wall that gives way shows near its resonance.
+TEST(YieldingPanel, VanishesWithItsMass) {
+  BoxLoad box{.kind = BoxLoad::Kind::kVented,
+              .volume_m3 = 0.014,
+              .ql = 7.0,
+              .qa = 50.0,
+              .qp = 50.0,
+              .tuning_hz = 45.0};
+  const BoxLoad stiff = box;
+  const auto panel = [&](double mass) {
+    const double w = 2.0 * kPi * 320.0;
+    box.panel = PassiveRadiator{0.04, mass, 1.0 / (w * w * mass), w * mass / 25.0};
+    return box;
+  };
+  for (const double f : {30.0, 45.0, 320.0, 700.0}) {
+    const BoxState heavy = solve_box(panel(1e6), f);
+    EXPECT_NEAR(std::abs(heavy.impedance_pa_s_m3 / solve_box(stiff, f).impedance_pa_s_m3 - 1.0),
+                0.0, 1e-4);
+    EXPECT_NEAR(std::abs(heavy.port_share - solve_box(stiff, f).port_share), 0.0, 1e-4);
+  }
+  EXPECT_GT(std::abs(solve_box(panel(0.4), 320.0).panel_share), 0.1);
+  // Continuity: what goes in comes out of port, panel and leak or fills the air.
+  const BoxState s = solve_box(panel(0.4), 60.0);
+  const double w = 2.0 * kPi * 60.0;
+  const double absorption = 1.0 / (2.0 * kPi * 45.0 * acoustic_compliance(0.014) * 50.0);
+  const std::complex<double> air(absorption, -1.0 / (w * acoustic_compliance(0.014)));
+  EXPECT_NEAR(
+      std::abs(s.impedance_pa_s_m3 / air + s.port_share + s.panel_share + s.leak_share - 1.0), 0.0,
+      1e-9);
+}
+
+// c/4L' of the duct (hand calculation): an open U-frame of 0.25 m and 0.3 x 0.4 m has its resonance
+// near 343 / 4 / (0.25 + 0.613 * 0.195) = 232 Hz.
+TEST(OpenBack, DuctResonatesAtAQuarterWave) {
+  BoxLoad duct;
+  duct.kind = BoxLoad::Kind::kOpenBack;
+  EXPECT_EQ(solve_box(duct, 100.0).port_share, 1.0);
+  EXPECT_EQ(solve_box(duct, 100.0).impedance_pa_s_m3, 0.0);
+  duct.pipe = PortPipe{0.12, 0.25 + 0.613 * std::sqrt(0.12 / kPi)};
+  duct.qp = 20.0;
+  double best = 0.0;
+  double at = 0.0;
+  for (double f = 100.0; f < 400.0; f += 0.5) {
+    if (const double share = std::abs(solve_box(duct, f).port_share); share > best) {
+      best = share;
+      at = f;
+    }
+  }
+  EXPECT_NEAR(at, 232.0, 2.0);
+  EXPECT_GT(best, 5.0);
+}
+
+}  // namespace
+}  // namespace lalometer

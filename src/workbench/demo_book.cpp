@@ -1,0 +1,81 @@
+#include "workbench/demo_book.h"
+
+#include "workbench/take_runner.h"
+
+namespace lalometer {
+namespace {
+
+TakeRequest request_for(TakeKind kind, std::string name, Id subject, Id variant) {
+  TakeRequest request;
+  request.kind = kind;
+  request.name = std::move(name);
+  request.duration_s = kind == TakeKind::kImpedance ? 2.7 : 1.4;
+  request.drive_v = kind == TakeKind::kImpedance ? 1.0 : 2.83;
+  if (kind == TakeKind::kImpedance) request.start_hz = 5.0;
+  request.subject_id = subject;
+  request.variant_id = variant;
+  return request;
+}
+
+/// Takes and keeps one; a refusal by the checks is an error here, since nobody is there to repeat
+/// it.
+Result<Id> take_one(Book& book, PracticeBench& bench, const TakeRequest& request,
+                    std::stop_token stop, const Progress& progress) {
+  const auto tell = [&](const TakeProgress& p) {
+    if (progress) progress(p.done);
+  };
+  return run_take(bench, bench.setup().rig, request, stop, tell)
+      .and_then([&](const TakeOutcome& outcome) -> Result<Id> {
+        for (const Remark& r : outcome.take.remarks) {
+          if (r.weight == Remark::Weight::kRefusal)
+            return fail(ErrorCode::kDevice, r.text + " " + r.advice, request.name);
+        }
+        return keep_take(book, outcome, bench.setup().rig);
+      });
+}
+
+}  // namespace
+
+PracticeBenchSetup demo_bench(bool lined) {
+  PracticeBenchSetup setup;
+  setup.speaker = kiosk_in_life(lined);
+  setup.seed = lined ? 20 : 10;
+  return setup;
+}
+
+Result<void> make_demo_book(const std::filesystem::path& path) {
+  auto book = Book::create(path);
+  if (!book) return tl::unexpected(book.error());
+  const char* description = R"({
+    "kind": "loudspeaker", "loading": "vented",
+    "drivers": [
+      {"id": "woofer", "role": "woofer", "diameter_mm": 165, "sd_cm2": 132, "x_mm": 0, "y_mm": -95, "z_mm": 0},
+      {"id": "tweeter", "role": "tweeter", "diameter_mm": 28, "sd_cm2": 7.5, "x_mm": 0, "y_mm": 60, "z_mm": 0}],
+    "box": {"net_volume_l": 14, "inner_width_mm": 178, "inner_height_mm": 348, "inner_depth_mm": 262, "damping": "none"},
+    "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "edge_radius_mm": 0, "left_mm": 105, "top_mm": 150},
+    "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "count": 1, "x_mm": 0, "y_mm": -120}],
+    "crossovers": [{"low": "woofer", "high": "tweeter", "frequency_hz": 2200, "order": 2}]})";
+  const auto subject =
+      book->add_subject({0, "Tidal-mill kiosk two-way", DriverKind::kLoudspeaker, description});
+  if (!subject) return tl::unexpected(subject.error());
+  int colour = 0;
+  const std::pair<const char*, const char*> variants[] = {
+      {"Bare walls", "no damping in the box"},
+      {"Lined, 20 mm felt", "20 mm felt on all walls but the front"}};
+  for (int i = 0; i < 2; ++i) {
+    const auto variant = book->add_variant({0, *subject, variants[i].first, variants[i].second});
+    if (!variant) return tl::unexpected(variant.error());
+    PracticeBench bench(demo_bench(i == 1));
+    for (const TakeKind kind : {TakeKind::kImpedance, TakeKind::kResponse}) {
+      const std::string name = kind == TakeKind::kImpedance ? "Impedance in box" : "On axis";
+      const auto id = take_one(*book, bench, request_for(kind, name, *subject, *variant), {}, {});
+      if (!id) return tl::unexpected(id.error());
+      if (auto set = book->set_colour(*id, colour++); !set) return set;
+    }
+  }
+  return book->set_note(*subject,
+                        "For the kiosks along the mill race. Heard as a little boomy by the pump "
+                        "hall; lining tried against it.");
+}
+
+}  // namespace lalometer
