@@ -86,7 +86,7 @@ Result<void> cabinet_standing_wave(const Change& c) {
       if (!way->box.waves) {
         return bad_input("A standing wave needs the box's inner width, height and depth.", c.where);
       }
-      way->box.waves->field = std::make_shared<BoxField>(way->box.waves->field->undamped());
+      way->box.waves = way->box.waves->undamped();
     }
     return {};
   });

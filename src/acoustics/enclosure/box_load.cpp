@@ -44,6 +44,23 @@ Complex kept_from_zero(Complex loop, Complex scale) {
 
 }  // namespace
 
+BoxWaves::BoxWaves(std::shared_ptr<const BoxField> field, const BoxPlace& cone,
+                   const BoxPlace& port, const BoxPlace& panel)
+    : field_(std::move(field)), places_{cone, port, panel} {
+  for (std::size_t i = 0; i < kSpots; ++i) shapes_[i] = field_->shapes(places_[i]);
+}
+
+std::complex<double> BoxWaves::between(Spot at, Spot from, double frequency_hz) const {
+  return field_->waves_pa_s_m3(shapes_[at], shapes_[from], frequency_hz);
+}
+
+BoxWaves BoxWaves::undamped() const {
+  BoxWaves bare(std::make_shared<BoxField>(field_->undamped()), places_[kCone], places_[kPort],
+                places_[kPanel]);
+  bare.cones = cones;
+  return bare;
+}
+
 double PassiveRadiator::fs_hz() const {
   return 1.0 / (2.0 * kPi * std::sqrt(mms_kg * cms_m_per_n));
 }
@@ -67,36 +84,34 @@ BoxState solve_box(const BoxLoad& box, double frequency_hz) {
   // The air of the box, losses in it: the zeroth mode.
   const Complex air = 1.0 / (1.0 / Complex(absorption, -1.0 / (w * ca)) + leak);
   // The field's own zeroth term is the lossless compliance, which `air` stands for.
-  const auto field = [&](BoxPlace BoxWaves::*a, BoxPlace BoxWaves::*b) {
-    if (!box.waves) return air;
-    const BoxWaves& v = *box.waves;
-    return air + v.cones * v.field->waves_pa_s_m3(v.*a, v.*b, frequency_hz);
+  const auto field = [&](BoxWaves::Spot a, BoxWaves::Spot b) {
+    return box.waves ? air + box.waves->cones * box.waves->between(a, b, frequency_hz) : air;
   };
-  const Complex cone_cone = field(&BoxWaves::cone, &BoxWaves::cone);
+  const Complex cone_cone = field(BoxWaves::kCone, BoxWaves::kCone);
   const std::optional<Opening> port = opening_of(box, w);
   if (!port && !box.panel) return {cone_cone, 0.0, air * leak};
 
   // Volume velocities out of the openings for one into the box at the cone: the pressure at each is
   // what the cone makes there less what both take away.
-  const Complex cone_port = port ? field(&BoxWaves::cone, &BoxWaves::port) : 0.0;
-  const Complex cone_panel = box.panel ? field(&BoxWaves::cone, &BoxWaves::panel) : 0.0;
+  const Complex cone_port = port ? field(BoxWaves::kCone, BoxWaves::kPort) : 0.0;
+  const Complex cone_panel = box.panel ? field(BoxWaves::kCone, BoxWaves::kPanel) : 0.0;
   Complex port_out = 0.0;
   Complex panel_out = 0.0;
   if (port && box.panel) {
-    const Complex port_port = field(&BoxWaves::port, &BoxWaves::port);
-    const Complex between = field(&BoxWaves::port, &BoxWaves::panel);
+    const Complex port_port = field(BoxWaves::kPort, BoxWaves::kPort);
+    const Complex between = field(BoxWaves::kPort, BoxWaves::kPanel);
     const Complex port_loop = port->impedance + port_port;
     const Complex panel_loop =
-        radiator_of(*box.panel, w) + field(&BoxWaves::panel, &BoxWaves::panel);
+        radiator_of(*box.panel, w) + field(BoxWaves::kPanel, BoxWaves::kPanel);
     const Complex determinant =
         kept_from_zero(port_loop * panel_loop - between * between, port_port * port_port);
     port_out = (cone_port * panel_loop - cone_panel * between) / determinant;
     panel_out = (cone_panel * port_loop - cone_port * between) / determinant;
   } else if (port) {
-    const Complex port_port = field(&BoxWaves::port, &BoxWaves::port);
+    const Complex port_port = field(BoxWaves::kPort, BoxWaves::kPort);
     port_out = cone_port / kept_from_zero(port->impedance + port_port, port_port);
   } else {
-    const Complex panel_panel = field(&BoxWaves::panel, &BoxWaves::panel);
+    const Complex panel_panel = field(BoxWaves::kPanel, BoxWaves::kPanel);
     panel_out = cone_panel / kept_from_zero(radiator_of(*box.panel, w) + panel_panel, panel_panel);
   }
   return {cone_cone - cone_port * port_out - cone_panel * panel_out,

@@ -1,8 +1,10 @@
 #pragma once
 
+#include <array>
 #include <complex>
 #include <memory>
 #include <optional>
+#include <vector>
 
 #include "acoustics/enclosure/box_modes.h"
 
@@ -24,15 +26,27 @@ struct PortPipe {
   double acoustic_length_m;
 };
 
-/// Where cone and port sit in a box whose standing waves count.
-struct BoxWaves {
-  std::shared_ptr<const BoxField> field;
-  BoxPlace cone;
-  BoxPlace port;
-  BoxPlace panel = {0.0, 0.0, 0.0, 0.0};
+/// Where cone, port and a yielding panel sit in a box whose standing waves count. How strongly each
+/// excites and hears each mode is worked out at its making.
+class BoxWaves {
+ public:
+  enum Spot { kCone, kPort, kPanel, kSpots };
+  BoxWaves(std::shared_ptr<const BoxField> field, const BoxPlace& cone, const BoxPlace& port,
+           const BoxPlace& panel = {0.0, 0.0, 0.0, 0.0});
+  /// What the waves add between two spots, Pa s/m^3.
+  [[nodiscard]] std::complex<double> between(Spot at, Spot from, double frequency_hz) const;
+  /// The same places in the box with nothing in it.
+  [[nodiscard]] BoxWaves undamped() const;
+  [[nodiscard]] const BoxField& field() const { return *field_; }
+
   /// How many alike cones near one another excite them, where the load stands for one cone's share
   /// of the air.
   double cones = 1.0;
+
+ private:
+  std::shared_ptr<const BoxField> field_;
+  std::array<BoxPlace, kSpots> places_;
+  std::array<std::vector<double>, kSpots> shapes_;
 };
 
 /// What the cone's back works into.

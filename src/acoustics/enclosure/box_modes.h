@@ -63,6 +63,12 @@ class BoxField {
   /// The same without its zeroth term: what the standing waves add to the compliance.
   [[nodiscard]] std::complex<double> waves_pa_s_m3(const BoxPlace& at, const BoxPlace& from,
                                                    double frequency_hz) const;
+  /// mode_shape() of every mode at a place, in the order of modes().
+  [[nodiscard]] std::vector<double> shapes(const BoxPlace& place) const;
+  /// The waves between two places whose shapes are worked out already.
+  [[nodiscard]] std::complex<double> waves_pa_s_m3(const std::vector<double>& shapes_at,
+                                                   const std::vector<double>& shapes_from,
+                                                   double frequency_hz) const;
   [[nodiscard]] const std::vector<BoxMode>& modes() const { return modes_; }
   /// The same box with nothing in it.
   [[nodiscard]] BoxField undamped() const;
@@ -74,6 +80,13 @@ class BoxField {
   double outer_c_;
   double highest_hz_;
   std::vector<BoxMode> modes_;
+  /// Per mode: e_n, its square angular frequency, and that over Q.
+  struct Resonance {
+    double weight;
+    double square;
+    double loss;
+  };
+  std::vector<Resonance> resonances_;
 };
 
 }  // namespace lalometer

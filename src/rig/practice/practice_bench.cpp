@@ -136,16 +136,11 @@ double PracticeBench::converted(double value) {
   return std::clamp(std::round(noisy * steps), -steps, steps - 1.0) / steps;
 }
 
-Spectrum PracticeBench::distortion_of(const PracticeField& field, const Samples& volts,
+Spectrum PracticeBench::distortion_of(const Bins& bins, const Samples& volts, const Spectrum& drive,
                                       std::vector<double>& port_speed) {
   const double rate = stream_->sample_rate_hz;
   const RealTransform transform(volts.size());
-  Spectrum drive(transform.bin_count());
-  transform.forward(volts, drive);
   Spectrum sum(drive.size(), 0.0);
-  // Pressure per metre a second of each cone: how what a motor adds gets to the microphone.
-  std::vector<WayState> states;
-  std::vector<Complex> pressures;
   for (std::size_t w = 0; w < setup_.speaker.ways.size(); ++w) {
     const PracticeWay& way = setup_.speaker.ways[w];
     if (!way.motor || (!setup_.room.only.empty() && setup_.room.only != way.id)) continue;
@@ -154,9 +149,8 @@ Spectrum PracticeBench::distortion_of(const PracticeField& field, const Samples&
     Spectrum at_driver(drive.size(), 0.0);
     for (std::size_t k = 1; k < drive.size(); ++k) {
       const double f = static_cast<double>(k) * rate / static_cast<double>(volts.size());
-      field.ways_at(f, states, pressures);
-      at_driver[k] = drive[k] * states[w].ladder * std::polar(1.0, -2.0 * kPi * f * way.delay_s) *
-                     (way.inverted ? -1.0 : 1.0);
+      at_driver[k] = drive[k] * bins.states[w][k].ladder * (way.inverted ? -1.0 : 1.0) *
+                     std::polar(1.0, -2.0 * kPi * f * way.delay_s);
     }
     Samples driven(volts.size());
     transform.inverse(at_driver, driven);
@@ -175,12 +169,10 @@ Spectrum PracticeBench::distortion_of(const PracticeField& field, const Samples&
     Spectrum velocity(drive.size());
     transform.forward(added, velocity);
     for (std::size_t k = 1; k < drive.size(); ++k) {
-      const double f = static_cast<double>(k) * rate / static_cast<double>(volts.size());
-      field.ways_at(f, states, pressures);
       // The integrator knows neither standing waves nor the pipe: the whole circuit's answer to the
       // lumped one's carries them over.
-      const Complex whole = states[w].cone_velocity;
-      if (std::abs(whole) > 0.0) sum[k] += velocity[k] * pressures[w] / whole;
+      const Complex whole = bins.states[w][k].cone_velocity;
+      if (std::abs(whole) > 0.0) sum[k] += velocity[k] * bins.pressures[w][k] / whole;
     }
   }
   return sum;
@@ -219,23 +211,34 @@ Result<Samples> PracticeBench::sounded(const Samples& volts, std::stop_token sto
   const auto circuits = std::make_shared<PracticeCircuits>(setup_.speaker);
   if (microphone) {
     const PracticeField field(setup_.speaker, setup_.room, circuits);
-    const Spectrum distortion = distortion_of(field, volts, port_speed);
+    const std::size_t ways = setup_.speaker.ways.size();
+    Bins bins;
+    bins.states.assign(ways, std::vector<WayState>(result.size()));
+    bins.pressures.assign(ways, std::vector<Complex>(result.size()));
     std::vector<WayState> states;
     std::vector<Complex> pressures;
     for (std::size_t k = 1; k < result.size(); ++k) {
       if (k % 1024 == 0 && stop.stop_requested()) return cancelled();
       field.ways_at(frequency(k), states, pressures);
+      for (std::size_t w = 0; w < ways; ++w) {
+        bins.states[w][k] = states[w];
+        bins.pressures[w][k] = pressures[w];
+      }
+    }
+    const Spectrum distortion = distortion_of(bins, volts, result, port_speed);
+    if (stop.stop_requested()) return cancelled();
+    for (std::size_t k = 1; k < result.size(); ++k) {
       Complex all = 0.0;
-      for (const Complex& p : pressures) all += p;
+      for (std::size_t w = 0; w < ways; ++w) all += bins.pressures[w][k];
       result[k] = result[k] * all + distortion[k];
     }
     result[0] = 0.0;
     if (!port_speed.empty() && setup_.port_noise_pa > 0.0) {
       Samples noise(n, 0.0);
       add_port_noise(noise, port_speed);
-      Spectrum bins(result.size());
-      transform.forward(noise, bins);
-      for (std::size_t k = 1; k < result.size(); ++k) result[k] += bins[k];
+      Spectrum hiss(result.size());
+      transform.forward(noise, hiss);
+      for (std::size_t k = 1; k < result.size(); ++k) result[k] += hiss[k];
     }
   } else {
     const double resistor = setup_.rig.reference_ohm * (1.0 + setup_.jig_resistor_error);

@@ -96,10 +96,15 @@ class PracticeBench final : public AudioDevice {
  private:
   /// What the microphone or the jig gives for a voltage, without noise, recorded units.
   [[nodiscard]] Result<Samples> sounded(const Samples& volts, std::stop_token stop);
+  /// What each way does at each bin of a transform: worked out once, used thrice.
+  struct Bins {
+    std::vector<std::vector<WayState>> states;                 ///< by way
+    std::vector<std::vector<std::complex<double>>> pressures;  ///< by way, Pa per volt
+  };
   /// The part that the loudspeaker itself adds: distortion by its motors, as a spectrum at the
   /// microphone, Pa; and how fast the air in the port moves.
-  [[nodiscard]] Spectrum distortion_of(const PracticeField& field, const Samples& volts,
-                                       std::vector<double>& port_speed);
+  [[nodiscard]] Spectrum distortion_of(const Bins& bins, const Samples& volts,
+                                       const Spectrum& drive, std::vector<double>& port_speed);
   void add_port_noise(Samples& pressure, const std::vector<double>& port_speed);
   [[nodiscard]] double normal();
   [[nodiscard]] double converted(double value);
