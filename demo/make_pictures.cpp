@@ -44,6 +44,8 @@ struct Pictures {
     window.setDark(false);
     window.setStation(RouteStrip::kPlan);
     save("plan");
+    window.showDesk(MainWindow::kDrawing);
+    save("drawing");
     window.setStation(RouteStrip::kCase);
     save("case");
     window.setStation(RouteStrip::kRead);

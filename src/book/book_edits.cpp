@@ -1,5 +1,7 @@
 #include <fmt/format.h>
 
+#include <nlohmann/json.hpp>
+
 #include "book/json.h"
 #include "book/room.h"
 
@@ -72,6 +74,15 @@ void update(SQLite::Database& database, const char* statement,
 Result<void> Book::set_recipe(Id subject, const Recipe& recipe) {
   return edit("Change the recipe", [&] {
     update(room_->database, "UPDATE subject SET recipe = ? WHERE id = ?", {to_json(recipe)},
+           subject);
+  });
+}
+
+Result<void> Book::set_description(Id subject, const std::string& description_json) {
+  if (!nlohmann::json::parse(description_json, nullptr, false).is_object())
+    return bad_input("The description is not a JSON object.", room_->path.string());
+  return edit("Change the drawing", [&] {
+    update(room_->database, "UPDATE subject SET description = ? WHERE id = ?", {description_json},
            subject);
   });
 }

@@ -16,7 +16,9 @@
 #include <QTimer>
 #include <QVBoxLayout>
 
+#include "base/text.h"
 #include "desk/action_finder.h"
+#include "desk/drawing/drawing_page.h"
 #include "desk/import_sheet.h"
 #include "desk/job_strip.h"
 #include "desk/pages/capture_page.h"
@@ -24,6 +26,7 @@
 #include "desk/pages/plan_page.h"
 #include "desk/pages/read_page.h"
 #include "desk/shelf/shelf_view.h"
+#include "workbench/baffle_prediction.h"
 #include "workbench/importing.h"
 
 namespace lalometer {
@@ -63,12 +66,15 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_
   splitter_->setHandleWidth(1);
   splitter_->setChildrenCollapsible(false);
   shelf_ = new ShelfView(session_, splitter_);
-  score_ = new ScoreView(state_, splitter_);
+  middle_ = new QStackedWidget(splitter_);
+  middle_->setObjectName(QStringLiteral("middle"));
+  score_ = new ScoreView(state_, middle_);
+  middle_->addWidget(score_);
   pages_ = new QStackedWidget(splitter_);
   pages_->setObjectName(QStringLiteral("page"));
   pages_->setMinimumWidth(260);
   splitter_->addWidget(shelf_);
-  splitter_->addWidget(score_);
+  splitter_->addWidget(middle_);
   splitter_->addWidget(pages_);
   splitter_->setStretchFactor(0, 0);
   splitter_->setStretchFactor(1, 1);
@@ -88,6 +94,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_
   for (QWidget* page :
        std::initializer_list<QWidget*>{plan, capture_page_, read_page_, case_page, report})
     pages_->addWidget(page);
+  makeDesks();
   import_ = new ImportSheet(session_, score_);
   finder_ = new ActionFinder(this);
   connect(
@@ -103,6 +110,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_
     setStation(RouteStrip::kCapture);
     impedance ? capture_page_->takeImpedance() : capture_page_->takeResponse();
   });
+  connect(plan, &PlanPage::drawingAsked, this, [this] { showDesk(kDrawing); });
   connect(&session_, &BookSession::laidChanged, this, &MainWindow::refreshContents);
   connect(&session_, &BookSession::resultsChanged, this, &MainWindow::refreshContents);
   connect(&session_, &BookSession::rowsChanged, this, &MainWindow::updateEditActions);
@@ -160,6 +168,8 @@ void MainWindow::setDark(bool dark) {
   shelf_->setTheme(theme);
   score_->setTheme(theme);
   read_page_->setTheme(theme);
+  drawing_->setTheme(theme);
+  drawing_page_->setTheme(theme);
   import_->setTheme(theme);
   message_->setStyleSheet(
       QStringLiteral("QWidget#message { background: %1; } QLabel { color: %2; }")
@@ -168,7 +178,61 @@ void MainWindow::setDark(bool dark) {
 
 void MainWindow::setStation(RouteStrip::Station station) {
   route_->setStation(station);
+  middle_->setCurrentIndex(kScore);
   pages_->setCurrentIndex(station);
+}
+
+void MainWindow::makeDesks() {
+  drawing_ = new DrawingDesk(session_, middle_);
+  middle_->addWidget(drawing_);
+  drawing_page_ = new DrawingPage(*drawing_, pages_);
+  pages_->addWidget(drawing_page_);
+  connect(drawing_page_, &DrawingPage::bestPlaceAsked, this, &MainWindow::findBestPlace);
+}
+
+void MainWindow::showDesk(Desk desk) {
+  if (desk == kScore) return setStation(RouteStrip::kPlan);
+  route_->setStation(RouteStrip::kPlan);
+  middle_->setCurrentIndex(desk);
+  pages_->setCurrentIndex(RouteStrip::kStationCount + desk - 1);
+}
+
+void MainWindow::findBestPlace(const QString& driver) {
+  const std::string description = drawing_->description();
+  auto found = std::make_shared<BestPosition>();
+  const auto work = [description, found, id = driver.toStdString()](
+                        std::stop_token stop, const Progress& progress) -> Result<QString> {
+    return geometry_of(description, id)
+        .and_then([&](const SubjectGeometry& g) { return best_position(g, id, stop, progress); })
+        .map([&](const BestPosition& best) {
+          *found = best;
+          return tr("%1: ripple %2 dB from %3 to %4 at its best place, %5 dB where it was. "
+                    "Undo puts it back.")
+              .arg(QString::fromStdString(id))
+              .arg(best.ripple_db, 0, 'f', 2)
+              .arg(QString::fromStdString(frequency_text(best.low_hz)),
+                   QString::fromStdString(frequency_text(best.high_hz)))
+              .arg(best.ripple_here_db, 0, 'f', 2);
+        });
+  };
+  // One connection per job: it goes with the first outcome.
+  auto* once = new QObject(this);
+  connect(job_, &JobStrip::failed, once, [once] { once->deleteLater(); });
+  connect(job_, &JobStrip::done, once, [this, once, found, description, driver] {
+    once->deleteLater();
+    const DrawnSubject s = drawn_subject(drawing_->description());
+    for (const DrawnPart& part : s.parts) {
+      // Moved on meanwhile: then the answer is to another question.
+      if (part.id == driver.toStdString() && drawing_->description() == description)
+        drawing_->edit(with_part_at(description, part, std::round(found->x_m * 1e3),
+                                    std::round(found->y_m * 1e3)),
+                       true);
+    }
+  });
+  if (!job_->start(tr("Trying every place on the front"), work)) {
+    once->deleteLater();
+    showMessage(tr("Another job is still running."));
+  }
 }
 
 void MainWindow::showMessage(const QString& text) {

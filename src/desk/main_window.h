@@ -14,6 +14,8 @@ class QStackedWidget;
 namespace lalometer {
 
 class ActionFinder;
+class DrawingDesk;
+class DrawingPage;
 class CapturePage;
 class ImportSheet;
 class JobStrip;
@@ -33,6 +35,9 @@ class MainWindow : public QMainWindow {
   /// For this window only; the action of the same name is remembered.
   void setDark(bool dark);
   void setStation(RouteStrip::Station station);
+  /// What stands in the middle: the score, or one of the desks of the Plan station.
+  enum Desk { kScore, kDrawing };
+  void showDesk(Desk desk);
   void showMessage(const QString& text);
   void importFiles(const QStringList& paths);
   void exportTake(const QString& path);
@@ -42,6 +47,7 @@ class MainWindow : public QMainWindow {
   [[nodiscard]] BookSession& session() { return session_; }
   [[nodiscard]] ScoreState& state() { return state_; }
   [[nodiscard]] ScoreView* score() { return score_; }
+  [[nodiscard]] DrawingDesk* drawing() { return drawing_; }
   [[nodiscard]] CaptureController& capture() { return capture_; }
   [[nodiscard]] QAction* actionNamed(const QString& id) const;
   /// Nothing is being worked out, taken, read or settled.
@@ -66,6 +72,8 @@ class MainWindow : public QMainWindow {
   void showLane(const std::string& kind, bool shown);
   void dragGate(double seconds, bool done);
   void changeGate(double factor);
+  void findBestPlace(const QString& driver);
+  void makeDesks();
   void laneMenu(const QPoint& global, int lane);
   void shelfMenu(const QPoint& global, qint64 subject, qint64 variant, qint64 take);
   void updateEditActions();
@@ -80,6 +88,9 @@ class MainWindow : public QMainWindow {
   RouteStrip* route_ = nullptr;
   ShelfView* shelf_ = nullptr;
   ScoreView* score_ = nullptr;
+  QStackedWidget* middle_ = nullptr;
+  DrawingDesk* drawing_ = nullptr;
+  DrawingPage* drawing_page_ = nullptr;
   QStackedWidget* pages_ = nullptr;
   ReadPage* read_page_ = nullptr;
   CapturePage* capture_page_ = nullptr;

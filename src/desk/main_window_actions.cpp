@@ -164,6 +164,9 @@ void MainWindow::makeBookActions() {
 }
 
 void MainWindow::makeScoreActions() {
+  addAct("drawing", tr("Draw the subject"),
+         tr("Front, side and top to scale; move drivers, ports and edges and see what it does."),
+         QKeySequence(Qt::CTRL | Qt::Key_G), [this] { showDesk(kDrawing); });
   addAct("fit", tr("Fit"), tr("20 Hz to 20 kHz, each lane's scale to its curves."),
          QKeySequence(Qt::Key_Home), [this] { score_->fit(); });
   addAct("zoom-in", tr("Zoom in at the cursor"), tr("A narrower range of frequency."),

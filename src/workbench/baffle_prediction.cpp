@@ -43,12 +43,39 @@ Result<BestPosition> best_position(const SubjectGeometry& g, const std::string& 
   const auto count = [&](double length) {
     return std::clamp(static_cast<int>((length - 2.0 * piston->radius_m()) / kStep_m) + 1, 2, 60);
   };
-  return map_positions(*g.baffle, piston->radius_m(), band, count(g.baffle->width_m()),
+  // A tenth of a millimetre off everything: places are told in tenths, and rounding must not push
+  // the driver off the front or onto another.
+  const double radius = piston->radius_m() + 1e-4;
+  return map_positions(*g.baffle, radius, band, count(g.baffle->width_m()),
                        count(g.baffle->height_m()), kSpeedOfSound20_m_s, stop, progress)
-      .map([&](const PositionMap& map) {
-        return BestPosition{map.best_x_m - g.origin_x_m,
-                            map.best_y_m - g.origin_y_m,
-                            map.best_ripple_db,
+      .and_then([&](const PositionMap& map) -> Result<BestPosition> {
+        // Only where it does not lie on another driver or a port of the front.
+        const auto free = [&](double x, double y) {
+          const auto apart = [&](double ox, double oy, double other) {
+            return std::hypot(x - g.origin_x_m - ox, y - g.origin_y_m - oy) >= other + radius;
+          };
+          for (const SubjectDriver& d : g.drivers) {
+            if (d.id != (*driver)->id && d.radius_m && !apart(d.x_m, d.y_m, *d.radius_m))
+              return false;
+          }
+          for (const SubjectPort& p : g.ports) {
+            const double radius = 0.5 * std::max(p.geometry.diameter_m, p.geometry.slot_height_m);
+            if ((p.panel.empty() || p.panel == "front") && !apart(p.x_m, p.y_m, radius))
+              return false;
+          }
+          return true;
+        };
+        std::size_t best = map.ripple_db.size();
+        for (std::size_t i = 0; i < map.ripple_db.size(); ++i) {
+          if (free(map.x_m[i % map.x_m.size()], map.y_m[i / map.x_m.size()]) &&
+              (best == map.ripple_db.size() || map.ripple_db[i] < map.ripple_db[best]))
+            best = i;
+        }
+        if (best == map.ripple_db.size())
+          return bad_input("The other drivers and ports leave no room on the front for it.");
+        return BestPosition{map.x_m[best % map.x_m.size()] - g.origin_x_m,
+                            map.y_m[best / map.x_m.size()] - g.origin_y_m,
+                            map.ripple_db[best],
                             edge_ripple_db(*g.baffle, *piston, band, kSpeedOfSound20_m_s),
                             band.low_hz,
                             band.high_hz};

@@ -35,7 +35,7 @@ struct DiffractionPrediction {
 
 /// Where on the front this driver would make the least ripple in its working range (a third of an
 /// octave beyond its crossovers, 500 Hz to 10 kHz where none is told), in the subject's
-/// coordinates.
+/// coordinates. Places on other drivers or on ports of the front do not count.
 struct BestPosition {
   double x_m;
   double y_m;

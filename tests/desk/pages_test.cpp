@@ -152,7 +152,7 @@ TEST_F(Pages, ASetIsPreviewedWithAPictureAndTakenAsANewSubject) {
   window_->importFiles({QString::fromStdString((folder_ / "set").string())});
   rest();
   EXPECT_EQ(part<QTreeWidget>("importList")->topLevelItemCount(), 4);
-  auto* preview = window_->findChild<CurvePreview*>();
+  auto* preview = part<CurvePreview>("curvePreview");
   ASSERT_TRUE(preview->isVisible());
   ASSERT_TRUE(preview->content().has_value());
   EXPECT_EQ(preview->content()->left.size(), 1U);

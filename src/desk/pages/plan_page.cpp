@@ -42,6 +42,13 @@ PlanPage::PlanPage(BookSession& session, QWidget* parent) : QWidget(parent), ses
   rows_ = new QVBoxLayout;
   rows_->setSpacing(8);
   layout->addLayout(rows_);
+  layout->addWidget(role_label(tr("Before the saw"), "title", this));
+  layout->addWidget(
+      role_label(tr("What sizes alone foretell, while you move them."), "quiet", this));
+  auto* draw = new QPushButton(tr("Drawing: places, edges, ports"), this);
+  draw->setObjectName(QStringLiteral("toDrawing"));
+  connect(draw, &QPushButton::clicked, this, &PlanPage::drawingAsked);
+  layout->addWidget(draw);
   layout->addStretch(1);
   connect(&session_, &BookSession::rowsChanged, this, &PlanPage::show);
   connect(&session_, &BookSession::laidChanged, this, &PlanPage::show);

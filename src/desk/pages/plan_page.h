@@ -16,6 +16,7 @@ class PlanPage : public QWidget {
 
  signals:
   void captureAsked(bool impedance);
+  void drawingAsked();
 
  private:
   void show();

@@ -1,0 +1,45 @@
+#pragma once
+
+#include <QWidget>
+
+#include "desk/book_session.h"
+#include "desk/drawing/subject_view.h"
+
+namespace lalometer {
+
+class CurvePreview;
+
+/// The chosen subject's drawing and, under it, what its edges do to the chosen driver. It holds the
+/// description that is being edited: shown at once, kept as one step of undo when a hand lets go.
+class DrawingDesk : public QWidget {
+  Q_OBJECT
+ public:
+  explicit DrawingDesk(BookSession& session, QWidget* parent = nullptr);
+
+  void setTheme(const Theme& theme);
+  [[nodiscard]] SubjectView* view() { return view_; }
+  [[nodiscard]] const std::string& description() const { return description_; }
+  [[nodiscard]] std::optional<std::size_t> chosenPart() const { return view_->chosen(); }
+  void choosePart(std::optional<std::size_t> part);
+  /// Shows a changed description; `done` keeps it in the book.
+  void edit(std::string description, bool done);
+  [[nodiscard]] const LaneContent& edges() const { return edges_; }
+
+ signals:
+  void changed();  ///< description or chosen part, also in mid-drag
+
+ private:
+  void follow();
+  void moveGrip(const DrawingGrip& grip, double right_mm, double up_mm, bool done);
+  void show(bool coarse);
+
+  BookSession& session_;
+  SubjectView* view_;
+  CurvePreview* curve_;
+  std::string kept_;         ///< as the book has it
+  std::string description_;  ///< as it is shown
+  Id subject_ = 0;
+  LaneContent edges_;
+};
+
+}  // namespace lalometer

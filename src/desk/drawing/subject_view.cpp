@@ -1,0 +1,481 @@
+#include "desk/drawing/subject_view.h"
+
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QPainter>
+#include <QPainterPath>
+#include <algorithm>
+#include <cmath>
+
+namespace lalometer {
+namespace {
+
+constexpr double kMargin_px = 46.0;
+constexpr double kGap_px = 54.0;
+constexpr double kTitle_px = 20.0;
+/// How near the hand must be to take an edge.
+constexpr double kReach_px = 6.0;
+constexpr double kBoard_mm = 18.0;
+
+QString mm_text(double mm) {
+  return QString::number(mm, 'f', std::abs(mm - std::round(mm)) < 0.05 ? 0 : 1);
+}
+
+/// A line between two ends with small ticks, and its length on it, `label_at` of the way along.
+void draw_distance(QPainter& p, const Theme& theme, QPointF a, QPointF b, const QString& text,
+                   double label_at = 0.5) {
+  p.setPen(QPen(theme.quiet, 1.0));
+  p.drawLine(a, b);
+  const QPointF along = b - a;
+  const double length = std::hypot(along.x(), along.y());
+  if (length < 1.0) return;
+  const QPointF across(-along.y() / length * 4.0, along.x() / length * 4.0);
+  for (const QPointF& end : {a, b}) p.drawLine(end - across, end + across);
+  p.setFont(text_font(11));
+  const QRectF box = p.fontMetrics().boundingRect(text).adjusted(-3, -1, 3, 1);
+  QRectF label(0, 0, box.width(), box.height());
+  label.moveCenter(a + label_at * along);
+  p.fillRect(label, theme.sheet);
+  p.setPen(theme.ink);
+  p.drawText(label, Qt::AlignCenter, text);
+}
+
+}  // namespace
+
+SubjectView::SubjectView(QWidget* parent) : QWidget(parent) {
+  setObjectName(QStringLiteral("subjectView"));
+  setMouseTracking(true);
+  setFocusPolicy(Qt::StrongFocus);
+  setMinimumSize(320, 260);
+}
+
+void SubjectView::setTheme(const Theme& theme) {
+  theme_ = theme;
+  update();
+}
+
+void SubjectView::setSubject(const DrawnSubject& subject) {
+  const bool frozen = grip_.has_value() && subject_.has_baffle;
+  subject_ = subject;
+  if (chosen_ && *chosen_ >= subject_.parts.size()) chosen_.reset();
+  // While an edge is dragged the scale stays, so that the hand stays on it.
+  if (!frozen) {
+    layOut();
+  } else {
+    const QPointF left_bottom(front_.left(), front_.bottom());
+    const bool moves_left = grip_->kind == DrawingGrip::Kind::kLeft;
+    const bool moves_top = grip_->kind == DrawingGrip::Kind::kTop;
+    const double w = subject_.width_mm * scale_;
+    const double h = subject_.height_mm * scale_;
+    front_ = QRectF(moves_left ? front_.right() - w : left_bottom.x(),
+                    moves_top ? left_bottom.y() - h : front_.top(), w, h);
+    side_ = QRectF(side_.left(), front_.top(), subject_.depth_mm * scale_, h);
+    const bool above = top_.bottom() < front_.top();
+    const double d = subject_.depth_mm * scale_;
+    top_ = above ? QRectF(front_.left(), top_.bottom() - d, w, d)
+                 : QRectF(top_.left(), top_.top(), w, d);
+  }
+  update();
+}
+
+void SubjectView::setChosen(std::optional<std::size_t> part) {
+  chosen_ = part;
+  update();
+}
+
+void SubjectView::resizeEvent(QResizeEvent*) {
+  layOut();
+}
+
+void SubjectView::layOut() {
+  if (!subject_.has_baffle) return;
+  const double wide = subject_.width_mm;
+  const double tall = subject_.height_mm;
+  const double deep = subject_.depth_mm;
+  const double room_x = width() - 2.0 * kMargin_px;
+  const double room_y = height() - 2.0 * kMargin_px;
+  // The top view stands above the front as in a workshop drawing, or beside it where that leaves
+  // more room for all three.
+  const double above =
+      std::min((room_x - kGap_px) / (wide + deep), (room_y - kGap_px) / (tall + deep));
+  const double beside =
+      std::min((room_x - 2.0 * kGap_px) / (2.0 * wide + deep), room_y / std::max(tall, deep));
+  const bool in_row = beside > above;
+  scale_ = std::max(0.02, std::max(above, beside));
+  const double w = wide * scale_;
+  const double h = tall * scale_;
+  const double d = deep * scale_;
+  if (in_row) {
+    const double left = kMargin_px + 0.5 * (room_x - 2.0 * kGap_px - 2.0 * w - d);
+    const double top = kMargin_px + 0.5 * (room_y - std::max(h, d));
+    front_ = QRectF(left, top, w, h);
+    side_ = QRectF(left + w + kGap_px, top, d, h);
+    top_ = QRectF(side_.right() + kGap_px, top, w, d);
+    return;
+  }
+  const double left = kMargin_px + 0.5 * (room_x - kGap_px - w - d);
+  const double top = kMargin_px + 0.5 * (room_y - kGap_px - h - d);
+  top_ = QRectF(left, top, w, d);
+  front_ = QRectF(left, top + d + kGap_px, w, h);
+  side_ = QRectF(left + w + kGap_px, front_.top(), d, h);
+}
+
+QPointF SubjectView::frontPoint(double x_mm, double y_mm) const {
+  return {front_.left() + (subject_.left_mm + x_mm) * scale_,
+          front_.top() + (subject_.top_mm - y_mm) * scale_};
+}
+
+QColor SubjectView::colourOf(std::size_t part) const {
+  if (!subject_.parts[part].problems.empty()) return theme_.refuse;
+  return chosen_ == part ? theme_.accent : theme_.ink;
+}
+
+void SubjectView::paintEvent(QPaintEvent*) {
+  QPainter painter(this);
+  painter.fillRect(rect(), theme_.sheet);
+  painter.setRenderHint(QPainter::Antialiasing);
+  if (!subject_.has_baffle) {
+    painter.setFont(text_font(13));
+    painter.setPen(theme_.quiet);
+    painter.drawText(rect().adjusted(60, 60, -60, -60), Qt::AlignCenter | Qt::TextWordWrap,
+                     tr("This subject has no sizes yet. Draw a box for it with the button at the "
+                        "right, or bring a measurement set that tells them."));
+    return;
+  }
+  paintTop(painter);
+  paintSide(painter);
+  paintFront(painter);
+  paintDistances(painter);
+  paintNames(painter);
+  paintProblems(painter);
+  painter.setFont(text_font(12, true));
+  painter.setPen(theme_.quiet);
+  const auto title = [&](const QRectF& r, const QString& text) {
+    painter.drawText(QRectF(r.left(), r.top() - kTitle_px, 200, kTitle_px - 4),
+                     Qt::AlignLeft | Qt::AlignBottom, text);
+  };
+  title(front_, tr("Front"));
+  title(side_, tr("Side, from the right"));
+  title(top_, tr("Top"));
+}
+
+void SubjectView::paintFront(QPainter& p) {
+  const double edge = subject_.edge_mm * scale_;
+  QPainterPath outline;
+  outline.addRect(front_);
+  p.setPen(QPen(subject_.problems.empty() ? theme_.ink : theme_.refuse, 1.6));
+  p.setBrush(theme_.paper);
+  p.drawPath(outline);
+  p.setBrush(Qt::NoBrush);
+  if (edge > 0.0) {
+    p.setPen(QPen(theme_.line, 1.0));
+    p.drawRect(front_.adjusted(edge, edge, -edge, -edge));
+  }
+  // Centre lines through the origin, where the 0 degree axis meets the front.
+  p.setPen(QPen(theme_.line, 1.0, Qt::DashDotLine));
+  const QPointF origin = frontPoint(0.0, 0.0);
+  p.drawLine(QPointF(origin.x(), front_.top()), QPointF(origin.x(), front_.bottom()));
+  p.drawLine(QPointF(front_.left(), origin.y()), QPointF(front_.right(), origin.y()));
+  for (std::size_t i = 0; i < subject_.parts.size(); ++i) {
+    const DrawnPart& part = subject_.parts[i];
+    if (part.panel != "front" && part.panel != "back") continue;
+    const bool hidden = part.panel == "back";
+    const QColor colour = colourOf(i);
+    p.setPen(QPen(colour, chosen_ == i ? 2.2 : 1.4, hidden ? Qt::DashLine : Qt::SolidLine));
+    QColor wash = colour;
+    wash.setAlphaF(chosen_ == i ? 0.16F : 0.06F);
+    p.setBrush(hidden ? QBrush(Qt::NoBrush) : QBrush(wash));
+    const QPointF at = frontPoint(part.x_mm, part.y_mm);
+    const double rx = std::max(part.radius_mm * scale_, 3.0);
+    if (part.height_mm > 0.0) {
+      const double ry = std::max(0.5 * part.height_mm * scale_, 1.5);
+      p.drawRect(QRectF(at.x() - rx, at.y() - ry, 2.0 * rx, 2.0 * ry));
+    } else {
+      p.drawEllipse(at, rx, rx);
+      if (part.kind != DrawnPart::Kind::kPort) p.drawEllipse(at, 0.28 * rx, 0.28 * rx);
+    }
+  }
+}
+
+void SubjectView::paintNames(QPainter& p) {
+  p.setFont(text_font(11));
+  p.setBrush(Qt::NoBrush);
+  for (std::size_t i = 0; i < subject_.parts.size(); ++i) {
+    const DrawnPart& part = subject_.parts[i];
+    if (part.panel != "front" && part.panel != "back") continue;
+    const bool hidden = part.panel == "back";
+    const QString name = QString::fromStdString(part.id) + (hidden ? tr(" (behind)") : QString());
+    const QPointF at = frontPoint(part.x_mm, part.y_mm);
+    const double half = (part.height_mm > 0.0 ? 0.5 * part.height_mm : part.radius_mm) * scale_;
+    const QSizeF size = p.fontMetrics().size(0, name);
+    // Across its upper part where there is room, else beside it, on paper of its own.
+    const bool inside = !hidden && size.width() + 10.0 < 1.6 * half;
+    QRectF label(0, 0, size.width() + 6, size.height());
+    if (inside)
+      label.moveCenter(at - QPointF(0, 0.55 * half));
+    else if (hidden)
+      label.moveCenter(at + QPointF(0, half + 9));
+    else
+      label.moveTopLeft({at.x() + part.radius_mm * scale_ + 5, at.y() - 0.5 * size.height() - 9});
+    if (!inside) p.fillRect(label, theme_.paper);
+    p.setPen(hidden ? theme_.quiet : colourOf(i));
+    p.drawText(label, Qt::AlignCenter, name);
+  }
+}
+
+void SubjectView::paintSide(QPainter& p) {
+  const bool open = subject_.loading == "open-baffle";
+  p.setPen(QPen(theme_.ink, 1.6));
+  p.setBrush(theme_.paper);
+  // Seen from the right the front is at the left hand.
+  if (open) {
+    p.drawRect(QRectF(side_.left(), side_.top(), kBoard_mm * scale_, side_.height()));
+    p.setBrush(Qt::NoBrush);
+    if (subject_.right_wing_mm > 0.0)
+      p.drawRect(
+          QRectF(side_.left(), side_.top(), subject_.right_wing_mm * scale_, side_.height()));
+  } else {
+    p.drawRect(side_);
+  }
+  p.setBrush(Qt::NoBrush);
+  if (!open && subject_.inner_depth_mm > 0.0 && subject_.inner_height_mm > 0.0) {
+    p.setPen(QPen(theme_.line, 1.0, Qt::DashLine));
+    QRectF inside(0, 0, subject_.inner_depth_mm * scale_, subject_.inner_height_mm * scale_);
+    inside.moveCenter(side_.center());
+    p.drawRect(inside);
+  }
+  for (std::size_t i = 0; i < subject_.parts.size(); ++i) {
+    const DrawnPart& part = subject_.parts[i];
+    if (part.panel != "front" && part.panel != "back") continue;
+    const double y = frontPoint(part.x_mm, part.y_mm).y();
+    const double half = (part.height_mm > 0.0 ? 0.5 * part.height_mm : part.radius_mm) * scale_;
+    const bool front = part.panel == "front";
+    const double face = front ? side_.left() : side_.right();
+    const double inward = front ? 1.0 : -1.0;
+    p.setPen(QPen(colourOf(i), chosen_ == i ? 2.2 : 1.2, Qt::DashLine));
+    if (part.kind == DrawnPart::Kind::kPort) {
+      const double end = face + inward * part.length_mm * scale_;
+      p.drawRect(
+          QRectF(QPointF(std::min(face, end), y - half), QPointF(std::max(face, end), y + half)));
+    } else {
+      // Its depth is not told: a cone of the usual proportion stands for it.
+      const double deep = 0.7 * half;
+      const QPointF shape[] = {{face, y - half},
+                               {face + inward * deep, y - 0.35 * half},
+                               {face + inward * deep, y + 0.35 * half},
+                               {face, y + half}};
+      p.drawPolyline(shape, 4);
+    }
+  }
+}
+
+void SubjectView::paintTop(QPainter& p) {
+  const bool open = subject_.loading == "open-baffle";
+  p.setPen(QPen(theme_.ink, 1.6));
+  p.setBrush(theme_.paper);
+  // From above, the front is at the bottom.
+  if (open) {
+    const double board = kBoard_mm * scale_;
+    p.drawRect(QRectF(top_.left(), top_.bottom() - board, top_.width(), board));
+    for (const bool right : {false, true}) {
+      const double wing = (right ? subject_.right_wing_mm : subject_.left_wing_mm) * scale_;
+      if (wing > 0.0)
+        p.drawRect(
+            QRectF(right ? top_.right() - board : top_.left(), top_.bottom() - wing, board, wing));
+    }
+  } else if (subject_.edge_mm > 0.0) {
+    const double e = subject_.edge_mm * scale_;
+    QPainterPath path(top_.topLeft());
+    path.lineTo(top_.topRight());
+    path.lineTo(top_.right(), top_.bottom() - e);
+    if (subject_.edge == EdgeShape::kRound)
+      path.quadTo(top_.right(), top_.bottom(), top_.right() - e, top_.bottom());
+    else
+      path.lineTo(top_.right() - e, top_.bottom());
+    path.lineTo(top_.left() + e, top_.bottom());
+    if (subject_.edge == EdgeShape::kRound)
+      path.quadTo(top_.left(), top_.bottom(), top_.left(), top_.bottom() - e);
+    else
+      path.lineTo(top_.left(), top_.bottom() - e);
+    path.closeSubpath();
+    p.drawPath(path);
+  } else {
+    p.drawRect(top_);
+  }
+  p.setBrush(Qt::NoBrush);
+  if (!open && subject_.inner_depth_mm > 0.0 && subject_.inner_width_mm > 0.0) {
+    p.setPen(QPen(theme_.line, 1.0, Qt::DashLine));
+    QRectF inside(0, 0, subject_.inner_width_mm * scale_, subject_.inner_depth_mm * scale_);
+    inside.moveCenter(top_.center());
+    p.drawRect(inside);
+  }
+  for (std::size_t i = 0; i < subject_.parts.size(); ++i) {
+    const DrawnPart& part = subject_.parts[i];
+    if (part.panel != "front" && part.panel != "back") continue;
+    const double x = top_.left() + (subject_.left_mm + part.x_mm) * scale_;
+    const double half = part.radius_mm * scale_;
+    const double face = part.panel == "front" ? top_.bottom() : top_.top();
+    p.setPen(QPen(colourOf(i), chosen_ == i ? 3.0 : 2.0));
+    p.drawLine(QPointF(x - half, face), QPointF(x + half, face));
+  }
+}
+
+void SubjectView::paintDistances(QPainter& p) {
+  draw_distance(p, theme_, front_.bottomLeft() + QPointF(0, 22),
+                front_.bottomRight() + QPointF(0, 22), mm_text(subject_.width_mm));
+  draw_distance(p, theme_, side_.topRight() + QPointF(22, 0), side_.bottomRight() + QPointF(22, 0),
+                mm_text(subject_.height_mm));
+  draw_distance(p, theme_, side_.bottomLeft() + QPointF(0, 22),
+                side_.bottomRight() + QPointF(0, 22), mm_text(subject_.depth_mm));
+  if (!chosen_) return;
+  const DrawnPart& part = subject_.parts[*chosen_];
+  if (part.panel != "front" && part.panel != "back") return;
+  // From the chosen part to the four edges: what the edge model works with.
+  const QPointF at = frontPoint(part.x_mm, part.y_mm);
+  const double x = subject_.left_mm + part.x_mm;
+  const double down = subject_.top_mm - part.y_mm;
+  const auto [half_x, half_y] =
+      std::pair{part.radius_mm, part.height_mm > 0.0 ? 0.5 * part.height_mm : part.radius_mm};
+  const auto edge = [&](QPointF end, double mm) {
+    const double half = end.x() == at.x() ? half_y : half_x;
+    if (mm <= 0.0) return;
+    // Near the box's edge, where no other part is, but not on the part itself.
+    const double near_edge = 1.0 - 20.0 / std::max(mm * scale_, 40.0);
+    const double between = mm > half ? 0.5 * (mm + half) / mm : 0.5;
+    draw_distance(p, theme_, at, end, mm_text(mm), std::max(near_edge, between));
+  };
+  edge({front_.left(), at.y()}, x);
+  edge({front_.right(), at.y()}, subject_.width_mm - x);
+  edge({at.x(), front_.top()}, down);
+  edge({at.x(), front_.bottom()}, subject_.height_mm - down);
+}
+
+void SubjectView::paintProblems(QPainter& p) {
+  p.setFont(text_font(12, true));
+  double y = 6.0;
+  const auto say = [&](const QString& text) {
+    const QRectF box(10, y, width() - 20, 18);
+    p.fillRect(box.adjusted(-4, 0, 4, 1), theme_.sheet);
+    p.setPen(theme_.refuse);
+    p.drawText(box, Qt::AlignLeft | Qt::AlignVCenter, text);
+    y += 18.0;
+  };
+  for (const std::string& problem : subject_.problems) say(QString::fromStdString(problem));
+  for (const DrawnPart& part : subject_.parts) {
+    for (const std::string& problem : part.problems)
+      say(QStringLiteral("%1: %2").arg(QString::fromStdString(part.id),
+                                       QString::fromStdString(problem)));
+  }
+}
+
+std::optional<DrawingGrip> SubjectView::gripAt(QPointF at) const {
+  using Kind = DrawingGrip::Kind;
+  if (!subject_.has_baffle) return std::nullopt;
+  // The smallest part under the hand first: a dome in front of a large cone can still be taken.
+  std::optional<std::size_t> best;
+  for (std::size_t i = 0; i < subject_.parts.size(); ++i) {
+    const DrawnPart& part = subject_.parts[i];
+    if (part.panel != "front" && part.panel != "back") continue;
+    const QPointF off = at - frontPoint(part.x_mm, part.y_mm);
+    const double rx = std::max(part.radius_mm * scale_, 8.0);
+    const double ry = part.height_mm > 0.0 ? std::max(0.5 * part.height_mm * scale_, 8.0) : rx;
+    if (std::abs(off.x()) > rx || std::abs(off.y()) > ry) continue;
+    if (part.height_mm <= 0.0 && std::hypot(off.x(), off.y()) > rx) continue;
+    if (!best || part.radius_mm < subject_.parts[*best].radius_mm) best = i;
+  }
+  if (best) return DrawingGrip{Kind::kPart, *best};
+  for (std::size_t i = 0; i < subject_.parts.size(); ++i) {
+    const DrawnPart& part = subject_.parts[i];
+    if (part.kind != DrawnPart::Kind::kPort || (part.panel != "front" && part.panel != "back"))
+      continue;
+    const double end = part.panel == "front" ? side_.left() + part.length_mm * scale_
+                                             : side_.right() - part.length_mm * scale_;
+    const double half = std::max(part.radius_mm * scale_, kReach_px);
+    if (std::abs(at.x() - end) < kReach_px &&
+        std::abs(at.y() - frontPoint(0.0, part.y_mm).y()) < half)
+      return DrawingGrip{Kind::kPortEnd, i};
+  }
+  const bool beside = at.y() > front_.top() - kReach_px && at.y() < front_.bottom() + kReach_px;
+  const bool above = at.x() > front_.left() - kReach_px && at.x() < front_.right() + kReach_px;
+  if (beside && std::abs(at.x() - front_.left()) < kReach_px) return DrawingGrip{Kind::kLeft, 0};
+  if (beside && std::abs(at.x() - front_.right()) < kReach_px) return DrawingGrip{Kind::kRight, 0};
+  if (above && std::abs(at.y() - front_.top()) < kReach_px) return DrawingGrip{Kind::kTop, 0};
+  if (above && std::abs(at.y() - front_.bottom()) < kReach_px) return DrawingGrip{Kind::kBottom, 0};
+  if (beside && std::abs(at.x() - side_.right()) < kReach_px) return DrawingGrip{Kind::kBack, 0};
+  return std::nullopt;
+}
+
+void SubjectView::mousePressEvent(QMouseEvent* event) {
+  setFocus();
+  if (event->button() != Qt::LeftButton) return;
+  grip_ = gripAt(event->position());
+  start_ = event->position();
+  const bool part = grip_ && (grip_->kind == DrawingGrip::Kind::kPart ||
+                              grip_->kind == DrawingGrip::Kind::kPortEnd);
+  emit partChosen(part ? static_cast<int>(grip_->part) : -1);
+}
+
+void SubjectView::mouseMoveEvent(QMouseEvent* event) {
+  if (grip_) {
+    const QPointF way = (event->position() - start_) / scale_;
+    emit gripMoved(*grip_, way.x(), -way.y(), false);
+    return;
+  }
+  hovered_ = gripAt(event->position());
+  using Kind = DrawingGrip::Kind;
+  if (!hovered_) {
+    unsetCursor();
+  } else if (hovered_->kind == Kind::kPart) {
+    setCursor(Qt::SizeAllCursor);
+  } else {
+    const bool across = hovered_->kind != Kind::kTop && hovered_->kind != Kind::kBottom;
+    setCursor(across ? Qt::SizeHorCursor : Qt::SizeVerCursor);
+  }
+}
+
+void SubjectView::mouseReleaseEvent(QMouseEvent* event) {
+  if (!grip_ || event->button() != Qt::LeftButton) return;
+  const DrawingGrip grip = *grip_;
+  grip_.reset();
+  const QPointF way = (event->position() - start_) / scale_;
+  // A click that did not move is a choice, not an edit.
+  if (std::hypot(way.x(), way.y()) * scale_ < 2.0) {
+    emit gripCancelled();
+  } else {
+    emit gripMoved(grip, way.x(), -way.y(), true);
+  }
+  layOut();
+  update();
+}
+
+bool SubjectView::event(QEvent* event) {
+  // Escape lets go of what is held before it means anything to the window.
+  if (event->type() == QEvent::ShortcutOverride && grip_ &&
+      static_cast<QKeyEvent*>(event)->key() == Qt::Key_Escape) {
+    event->accept();
+    return true;
+  }
+  return QWidget::event(event);
+}
+
+void SubjectView::keyPressEvent(QKeyEvent* event) {
+  if (event->key() == Qt::Key_Escape && grip_) {
+    grip_.reset();
+    emit gripCancelled();
+    layOut();
+    update();
+    return;
+  }
+  const double step = event->modifiers().testFlag(Qt::ShiftModifier) ? 10.0 : 1.0;
+  const double right = event->key() == Qt::Key_Right  ? step
+                       : event->key() == Qt::Key_Left ? -step
+                                                      : 0.0;
+  const double up = event->key() == Qt::Key_Up ? step : event->key() == Qt::Key_Down ? -step : 0.0;
+  if (chosen_ && (right != 0.0 || up != 0.0)) {
+    emit partNudged(right, up);
+    return;
+  }
+  QWidget::keyPressEvent(event);
+}
+
+}  // namespace lalometer
