@@ -8,6 +8,7 @@
 #include <QTest>
 #include <fstream>
 
+#include "desk/boxes/box_desk.h"
 #include "desk/main_window.h"
 #include "desk/theme.h"
 #include "workbench/demo_book.h"
@@ -46,6 +47,9 @@ struct Pictures {
     save("plan");
     window.showDesk(MainWindow::kDrawing);
     save("drawing");
+    window.showDesk(MainWindow::kBoxes);
+    window.boxes()->add();
+    save("boxes");
     window.setStation(RouteStrip::kCase);
     save("case");
     window.setStation(RouteStrip::kRead);

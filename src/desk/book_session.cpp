@@ -157,11 +157,30 @@ std::vector<LaidTake> BookSession::laid() const {
     const auto result = results_.constFind(t.id);
     all.push_back({t, v == nullptr ? std::string() : v->name,
                    result == results_.constEnd() ? nullptr : result->second,
-                   geometries_.value(t.subject_id)});
+                   geometries_.value(t.subject_id),
+                   models_wanted_ ? modelOf(t.subject_id) : nullptr});
   }
   std::sort(all.begin(), all.end(),
             [](const LaidTake& a, const LaidTake& b) { return a.take.colour < b.take.colour; });
   return all;
+}
+
+void BookSession::setModelsWanted(bool wanted) {
+  if (wanted == models_wanted_) return;
+  models_wanted_ = wanted;
+  emit laidChanged();
+}
+
+std::shared_ptr<const ModelledCurves> BookSession::modelOf(Id id) const {
+  const Subject* row = subject(id);
+  if (row == nullptr) return nullptr;
+  const auto found = models_.constFind(id);
+  if (found != models_.constEnd() && found->first == row->description_json) return found->second;
+  // Some tens of milliseconds, once per change of a drawing.
+  auto curves = modelled_curves(row->description_json, row->name);
+  auto shared = curves ? std::make_shared<const ModelledCurves>(std::move(*curves)) : nullptr;
+  models_.insert(id, {row->description_json, shared});
+  return shared;
 }
 
 const RigCalibration& BookSession::rigOf(Id rig) const {

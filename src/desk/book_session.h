@@ -43,6 +43,9 @@ class BookSession : public QObject {
   /// Lays a take on the score with the first free colour, or takes it off.
   void setLaid(Id take, bool laid);
   [[nodiscard]] std::vector<LaidTake> laid() const;
+  /// Whether takes come with their subject's modelled curves; off at first.
+  void setModelsWanted(bool wanted);
+  [[nodiscard]] bool modelsWanted() const { return models_wanted_; }
   /// Small curve of a take for the shelf; empty while it is not known. Asking starts the work.
   [[nodiscard]] std::vector<float> miniatureOf(const Take& take);
 
@@ -75,6 +78,7 @@ class BookSession : public QObject {
   void receive(const std::shared_ptr<Outcome>& outcome);
   void stopWork();
   void adopt(Book book);
+  [[nodiscard]] std::shared_ptr<const ModelledCurves> modelOf(Id subject) const;
   [[nodiscard]] QString keyOf(const Take& take) const;
   [[nodiscard]] const RigCalibration& rigOf(Id rig) const;
 
@@ -86,6 +90,9 @@ class BookSession : public QObject {
   mutable QHash<Id, RigCalibration> rigs_;
   mutable QHash<Id, Recipe> recipes_;
   QHash<Id, std::shared_ptr<const SubjectGeometry>> geometries_;  ///< null: not told or impossible
+  /// By subject and description: drawn anew they are modelled anew. Null: impossible.
+  mutable QHash<Id, std::pair<std::string, std::shared_ptr<const ModelledCurves>>> models_;
+  bool models_wanted_ = false;
   std::optional<std::pair<Id, Recipe>> preview_;
   Id chosen_ = 0;
 

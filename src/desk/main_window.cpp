@@ -18,6 +18,7 @@
 
 #include "base/text.h"
 #include "desk/action_finder.h"
+#include "desk/boxes/box_page.h"
 #include "desk/drawing/drawing_page.h"
 #include "desk/import_sheet.h"
 #include "desk/job_strip.h"
@@ -111,6 +112,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_
     impedance ? capture_page_->takeImpedance() : capture_page_->takeResponse();
   });
   connect(plan, &PlanPage::drawingAsked, this, [this] { showDesk(kDrawing); });
+  connect(plan, &PlanPage::boxesAsked, this, [this] { showDesk(kBoxes); });
   connect(&session_, &BookSession::laidChanged, this, &MainWindow::refreshContents);
   connect(&session_, &BookSession::resultsChanged, this, &MainWindow::refreshContents);
   connect(&session_, &BookSession::rowsChanged, this, &MainWindow::updateEditActions);
@@ -147,7 +149,7 @@ QAction* MainWindow::actionNamed(const QString& id) const {
 
 bool MainWindow::atRest() const {
   return !session_.busy() && !capture_.running() && !job_->running() && !import_->reading() &&
-         !score_->settling();
+         !score_->settling() && !boxes_->lanes()->settling();
 }
 
 void MainWindow::setDark(bool dark) {
@@ -170,6 +172,8 @@ void MainWindow::setDark(bool dark) {
   read_page_->setTheme(theme);
   drawing_->setTheme(theme);
   drawing_page_->setTheme(theme);
+  boxes_->setTheme(theme);
+  box_page_->setTheme(theme);
   import_->setTheme(theme);
   message_->setStyleSheet(
       QStringLiteral("QWidget#message { background: %1; } QLabel { color: %2; }")
@@ -188,6 +192,10 @@ void MainWindow::makeDesks() {
   drawing_page_ = new DrawingPage(*drawing_, pages_);
   pages_->addWidget(drawing_page_);
   connect(drawing_page_, &DrawingPage::bestPlaceAsked, this, &MainWindow::findBestPlace);
+  boxes_ = new BoxDesk(session_, middle_);
+  middle_->addWidget(boxes_);
+  box_page_ = new BoxPage(*boxes_, pages_);
+  pages_->addWidget(box_page_);
 }
 
 void MainWindow::showDesk(Desk desk) {
@@ -224,9 +232,7 @@ void MainWindow::findBestPlace(const QString& driver) {
     for (const DrawnPart& part : s.parts) {
       // Moved on meanwhile: then the answer is to another question.
       if (part.id == driver.toStdString() && drawing_->description() == description)
-        drawing_->edit(with_part_at(description, part, std::round(found->x_m * 1e3),
-                                    std::round(found->y_m * 1e3)),
-                       true);
+        drawing_->edit(with_part_at(description, part, found->x_m * 1e3, found->y_m * 1e3), true);
     }
   });
   if (!job_->start(tr("Trying every place on the front"), work)) {
@@ -316,7 +322,7 @@ void MainWindow::restoreLanes() {
   }
   if (lanes.empty()) {
     for (const LaneKind& kind : lane_kinds()) {
-      if (kind.id == "phase") continue;  // added by hand: few need it every day
+      if (kind.id == "phase" || kind.id == "edges") continue;  // added by hand: few need them daily
       ScoreView::Lane lane;
       lane.kind = kind.id;
       lane.weight = kind.usual_weight;
@@ -356,6 +362,7 @@ void MainWindow::showLane(const std::string& kind, bool shown) {
     score_->removeLane(static_cast<std::size_t>(found - lanes.begin()));
     return;
   }
+  if (kind == "edges") session_.setModelsWanted(true);
   const LaneKind* plug = lane_kind(kind);
   ScoreView::Lane lane;
   lane.kind = kind;

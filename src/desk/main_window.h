@@ -14,6 +14,8 @@ class QStackedWidget;
 namespace lalometer {
 
 class ActionFinder;
+class BoxDesk;
+class BoxPage;
 class DrawingDesk;
 class DrawingPage;
 class CapturePage;
@@ -36,7 +38,7 @@ class MainWindow : public QMainWindow {
   void setDark(bool dark);
   void setStation(RouteStrip::Station station);
   /// What stands in the middle: the score, or one of the desks of the Plan station.
-  enum Desk { kScore, kDrawing };
+  enum Desk { kScore, kDrawing, kBoxes };
   void showDesk(Desk desk);
   void showMessage(const QString& text);
   void importFiles(const QStringList& paths);
@@ -48,6 +50,7 @@ class MainWindow : public QMainWindow {
   [[nodiscard]] ScoreState& state() { return state_; }
   [[nodiscard]] ScoreView* score() { return score_; }
   [[nodiscard]] DrawingDesk* drawing() { return drawing_; }
+  [[nodiscard]] BoxDesk* boxes() { return boxes_; }
   [[nodiscard]] CaptureController& capture() { return capture_; }
   [[nodiscard]] QAction* actionNamed(const QString& id) const;
   /// Nothing is being worked out, taken, read or settled.
@@ -91,6 +94,8 @@ class MainWindow : public QMainWindow {
   QStackedWidget* middle_ = nullptr;
   DrawingDesk* drawing_ = nullptr;
   DrawingPage* drawing_page_ = nullptr;
+  BoxDesk* boxes_ = nullptr;
+  BoxPage* box_page_ = nullptr;
   QStackedWidget* pages_ = nullptr;
   ReadPage* read_page_ = nullptr;
   CapturePage* capture_page_ = nullptr;

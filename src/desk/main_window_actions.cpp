@@ -167,6 +167,13 @@ void MainWindow::makeScoreActions() {
   addAct("drawing", tr("Draw the subject"),
          tr("Front, side and top to scale; move drivers, ports and edges and see what it does."),
          QKeySequence(Qt::CTRL | Qt::Key_G), [this] { showDesk(kDrawing); });
+  addAct("models", tr("Lay the models under the measured curves, or take them away"),
+         tr("Level and impedance as the subject's drawing and drivers foretell them, grey."),
+         QKeySequence(Qt::CTRL | Qt::Key_M),
+         [this] { session_.setModelsWanted(!session_.modelsWanted()); });
+  addAct("boxes", tr("Weigh boxes against one another"),
+         tr("Volume, tuning, port and losses moved by hand; what each box does and means."),
+         QKeySequence(Qt::CTRL | Qt::Key_B), [this] { showDesk(kBoxes); });
   addAct("fit", tr("Fit"), tr("20 Hz to 20 kHz, each lane's scale to its curves."),
          QKeySequence(Qt::Key_Home), [this] { score_->fit(); });
   addAct("zoom-in", tr("Zoom in at the cursor"), tr("A narrower range of frequency."),

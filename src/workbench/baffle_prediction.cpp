@@ -59,9 +59,8 @@ Result<BestPosition> best_position(const SubjectGeometry& g, const std::string& 
               return false;
           }
           for (const SubjectPort& p : g.ports) {
-            const double radius = 0.5 * std::max(p.geometry.diameter_m, p.geometry.slot_height_m);
-            if ((p.panel.empty() || p.panel == "front") && !apart(p.x_m, p.y_m, radius))
-              return false;
+            const double half = 0.5 * std::max(p.geometry.diameter_m, p.geometry.slot_height_m);
+            if ((p.panel.empty() || p.panel == "front") && !apart(p.x_m, p.y_m, half)) return false;
           }
           return true;
         };

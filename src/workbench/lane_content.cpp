@@ -62,6 +62,28 @@ void set_hatch(LaneContent& content) {
   content.hatch_above = high;
 }
 
+/// Grey and dashed: what is modelled is never taken for what was measured.
+constexpr int kModelStyle = 7;
+
+/// The take whose subject's model is laid under a lane of its kind: the chosen one's, else the
+/// first.
+const LaidTake* modelled_take(const std::vector<LaidTake>& laid, TakeKind kind, Id chosen) {
+  const LaidTake* found = nullptr;
+  for (const LaidTake& one : laid) {
+    if (one.model && shows(one, kind) && (found == nullptr || one.take.id == chosen)) found = &one;
+  }
+  return found;
+}
+
+Series model_series(const ModelledCurves& model, const std::vector<double>& y, double shift) {
+  Series s;
+  s.label = "modelled";
+  s.style = kModelStyle;
+  s.x = model.frequency_hz;
+  for (const double value : y) s.y.push_back(value + shift);
+  return s;
+}
+
 LaneContent level_lane(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
   content.title = "Level";
@@ -96,6 +118,13 @@ LaneContent level_lane(const std::vector<LaidTake>& laid, Id chosen) {
       content.subtitle += fmt::format(", {} V, {} m", three_digits(first->drive_v),
                                       three_digits(first->distance_m));
     if (!alike) content.subtitle += "; drive or distance differ between the curves";
+  }
+  if (const LaidTake* one = modelled_take(laid, TakeKind::kResponse, chosen); one && !relative) {
+    const Conditions& c = one->take.conditions;
+    const double shift = 20.0 * std::log10(c.drive_v / 2.83 / c.distance_m);
+    content.left.insert(content.left.begin(),
+                        model_series(*one->model, one->model->level_db, shift));
+    if (!one->model->usual_drivers.empty()) content.subtitle += "; model with usual drivers";
   }
   if (const auto range = extent(content.left)) {
     // At least 25 dB high: less would make molehills into mountains; at most 60: a null's depth
@@ -134,6 +163,13 @@ LaneContent impedance_lane(const std::vector<LaidTake>& laid, Id chosen) {
   if (!content.left.empty())
     content.subtitle =
         content.right.empty() ? "magnitude, ohm" : "magnitude in ohm, phase thin, right scale";
+  if (const LaidTake* one = modelled_take(laid, TakeKind::kImpedance, chosen)) {
+    content.left.insert(content.left.begin(),
+                        model_series(*one->model, one->model->impedance_ohm, 0.0));
+    content.right.insert(content.right.begin(),
+                         model_series(*one->model, one->model->impedance_phase_deg, 0.0));
+    if (!one->model->usual_drivers.empty()) content.subtitle += "; model with usual drivers";
+  }
   if (const auto range = extent(content.left))
     content.fit_high = std::ceil((range->second * 1.08) / 5.0) * 5.0;
   return content;
@@ -278,6 +314,33 @@ LaneContent predictions_lane(const std::vector<LaidTake>& laid, Id chosen) {
   return content;
 }
 
+LaneContent edges_lane(const std::vector<LaidTake>& laid, Id chosen) {
+  LaneContent content;
+  content.title = "Edges";
+  content.left_unit = "dB";
+  content.fit_low = -8.0;
+  content.fit_high = 6.0;
+  content.empty_text =
+      "No model of the edges: the subject's drawing (Plan) needs a baffle and a driver on it.";
+  const LaidTake* shown = nullptr;
+  for (const LaidTake& one : laid) {
+    if (one.model && (shown == nullptr || one.take.id == chosen)) shown = &one;
+  }
+  if (shown == nullptr) return content;
+  int style = 0;
+  for (const ModelledCurves::Edges& edges : shown->model->edges) {
+    Series s;
+    s.label = edges.driver;
+    s.style = style++;
+    s.x = shown->model->frequency_hz;
+    s.y = edges.level_db;
+    content.left.push_back(std::move(s));
+  }
+  if (!content.left.empty())
+    content.subtitle = "modelled on the 0° axis at 1 m, dB re an endless baffle";
+  return content;
+}
+
 }  // namespace
 
 const std::vector<LaneKind>& lane_kinds() {
@@ -294,6 +357,10 @@ const std::vector<LaneKind>& lane_kinds() {
       {"predictions", "Predicted",
        "What sizes alone foretell: edges, standing waves, port, crossover, beaming, limits.", 0.9,
        predictions_lane},
+      {"edges", "Edges",
+       "What the box's edges do to each driver, modelled from its drawing: leave such dips alone, "
+       "they change with the angle.",
+       0.7, edges_lane},
       {"phase", "Phase", "Phase of the response with its flight time taken out.", 0.7, phase_lane},
   };
   return kinds;

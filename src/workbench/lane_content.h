@@ -7,6 +7,7 @@
 
 #include "exchange/subject_geometry.h"
 #include "workbench/analysis.h"
+#include "workbench/modelled.h"
 
 /// What a lane of the score shows, as plain values; the desk only draws them. A new kind of lane is
 /// one builder here, one line in lane_kinds(), and nothing else.
@@ -80,6 +81,7 @@ struct LaidTake {
   std::string variant_name;
   std::shared_ptr<const Analysis> analysis;
   std::shared_ptr<const SubjectGeometry> geometry = nullptr;  ///< of its subject, where it is told
+  std::shared_ptr<const ModelledCurves> model = nullptr;  ///< of its subject, where it is wanted
 };
 
 struct LaneKind {

@@ -49,6 +49,10 @@ PlanPage::PlanPage(BookSession& session, QWidget* parent) : QWidget(parent), ses
   draw->setObjectName(QStringLiteral("toDrawing"));
   connect(draw, &QPushButton::clicked, this, &PlanPage::drawingAsked);
   layout->addWidget(draw);
+  auto* boxes = new QPushButton(tr("Boxes to choose from"), this);
+  boxes->setObjectName(QStringLiteral("toBoxes"));
+  connect(boxes, &QPushButton::clicked, this, &PlanPage::boxesAsked);
+  layout->addWidget(boxes);
   layout->addStretch(1);
   connect(&session_, &BookSession::rowsChanged, this, &PlanPage::show);
   connect(&session_, &BookSession::laidChanged, this, &PlanPage::show);

@@ -17,6 +17,7 @@ class PlanPage : public QWidget {
  signals:
   void captureAsked(bool impedance);
   void drawingAsked();
+  void boxesAsked();
 
  private:
   void show();

@@ -69,15 +69,18 @@ void ScoreView::drawAxis(QPainter& painter) {
 }
 
 QRectF ScoreView::addRect() const {
+  if (!arrangeable_) return {};
   return {6.0, height() - kFrequencyAxis_px + 8.0, kLeftGutter_px - 6.0, 20.0};
 }
 
 QRectF ScoreView::hideRect(std::size_t lane) const {
+  if (!arrangeable_) return {};
   return {width() - 22.0, laneRect(lane).top() + 2.0, 16.0, 16.0};
 }
 
 /// Marks that can be clicked: add a lane, and hide the one under the mouse.
 void ScoreView::drawHandles(QPainter& painter) {
+  if (!arrangeable_) return;
   painter.setRenderHint(QPainter::Antialiasing, true);
   painter.setFont(text_font(11));
   painter.setPen(theme_.accent);

@@ -33,6 +33,8 @@ class ScoreView : public QWidget {
   [[nodiscard]] const std::vector<Lane>& lanes() const { return lanes_; }
   /// New contents for a lane that stays as it is.
   void setContent(std::size_t lane, LaneContent content);
+  /// Whether lanes can be added and hidden by hand; true by default.
+  void setArrangeable(bool arrangeable) { arrangeable_ = arrangeable; }
   /// Width of the curves' pen; 1.5 by default.
   void setCurveWidth(double px);
 
@@ -120,6 +122,7 @@ class ScoreView : public QWidget {
   double curve_width_px_ = 1.5;
   Grip grip_;
   double drop_line_y_ = -1.0;
+  bool arrangeable_ = true;
   std::optional<LaneMark> thread_;  ///< mark under the mouse, drawn through all lanes
   std::size_t hovered_ = static_cast<std::size_t>(-1);
   int last_cursor_x_ = -1;
