@@ -4,6 +4,8 @@
 #include <QComboBox>
 #include <QDir>
 #include <QLineEdit>
+#include <QListWidget>
+#include <QPushButton>
 #include <QSettings>
 #include <QTest>
 #include <fstream>
@@ -50,6 +52,12 @@ struct Pictures {
     window.showDesk(MainWindow::kBoxes);
     window.boxes()->add();
     save("boxes");
+    window.showDesk(MainWindow::kPractice);
+    auto* cases = window.findChild<QListWidget*>(QStringLiteral("caseList"));
+    cases->setCurrentRow(6);
+    QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("caseOpen")), Qt::LeftButton);
+    save("practice");
+    act("undo");
     window.setStation(RouteStrip::kCase);
     save("case");
     window.setStation(RouteStrip::kRead);

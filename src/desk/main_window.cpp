@@ -25,10 +25,12 @@
 #include "desk/pages/capture_page.h"
 #include "desk/pages/page_parts.h"
 #include "desk/pages/plan_page.h"
+#include "desk/pages/practice_page.h"
 #include "desk/pages/read_page.h"
 #include "desk/shelf/shelf_view.h"
 #include "workbench/baffle_prediction.h"
 #include "workbench/importing.h"
+#include "workbench/practice_cases.h"
 
 namespace lalometer {
 
@@ -113,6 +115,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_
   });
   connect(plan, &PlanPage::drawingAsked, this, [this] { showDesk(kDrawing); });
   connect(plan, &PlanPage::boxesAsked, this, [this] { showDesk(kBoxes); });
+  connect(plan, &PlanPage::practiceAsked, this, [this] { showDesk(kPractice); });
   connect(&session_, &BookSession::laidChanged, this, &MainWindow::refreshContents);
   connect(&session_, &BookSession::resultsChanged, this, &MainWindow::refreshContents);
   connect(&session_, &BookSession::rowsChanged, this, &MainWindow::updateEditActions);
@@ -174,6 +177,7 @@ void MainWindow::setDark(bool dark) {
   drawing_page_->setTheme(theme);
   boxes_->setTheme(theme);
   box_page_->setTheme(theme);
+  practice_page_->setTheme(theme);
   import_->setTheme(theme);
   message_->setStyleSheet(
       QStringLiteral("QWidget#message { background: %1; } QLabel { color: %2; }")
@@ -196,13 +200,49 @@ void MainWindow::makeDesks() {
   middle_->addWidget(boxes_);
   box_page_ = new BoxPage(*boxes_, pages_);
   pages_->addWidget(box_page_);
+  practice_page_ = new PracticePage(session_, pages_);
+  pages_->addWidget(practice_page_);
+  connect(practice_page_, &PracticePage::caseAsked, this, &MainWindow::openCase);
 }
 
 void MainWindow::showDesk(Desk desk) {
   if (desk == kScore) return setStation(RouteStrip::kPlan);
   route_->setStation(RouteStrip::kPlan);
-  middle_->setCurrentIndex(desk);
+  // Practice is reading: its page stands beside the score.
+  middle_->setCurrentIndex(desk == kPractice ? kScore : desk);
   pages_->setCurrentIndex(RouteStrip::kStationCount + desk - 1);
+}
+
+void MainWindow::openCase(const QString& id) {
+  if (session_.book().read_only())
+    return showMessage(tr("This book can only be read here: a case needs a book to write to."));
+  auto opened = std::make_shared<OpenedCase>();
+  const auto work = [path = session_.book().path(), opened, name = id.toStdString()](
+                        std::stop_token stop, const Progress& progress) -> Result<QString> {
+    const PracticeCase* one = practice_case(name);
+    return Book::open(path)
+        .and_then([&](Book&& own) { return open_case(own, *one, stop, progress); })
+        .map([&](const OpenedCase& made) {
+          *opened = made;
+          return tr("%1 is on the shelf and on the score.").arg(QString::fromStdString(one->title));
+        });
+  };
+  auto* once = new QObject(this);
+  connect(job_, &JobStrip::failed, once, [once] { once->deleteLater(); });
+  connect(job_, &JobStrip::done, once, [this, once, opened] {
+    once->deleteLater();
+    session_.reload();
+    // The case alone on the score: nothing else to mistake it for.
+    const std::vector<Take> takes = session_.takes();
+    for (const Take& take : takes)
+      if (take.colour >= 0 && take.subject_id != opened->subject) session_.setLaid(take.id, false);
+    for (const Id take : opened->takes) session_.setLaid(take, true);
+    if (!opened->takes.empty()) session_.chooseTake(opened->takes.back());
+  });
+  if (!job_->start(tr("Taking the case's loudspeaker"), work)) {
+    once->deleteLater();
+    showMessage(tr("Another job is still running."));
+  }
 }
 
 void MainWindow::findBestPlace(const QString& driver) {

@@ -20,6 +20,7 @@ class DrawingDesk;
 class DrawingPage;
 class CapturePage;
 class ImportSheet;
+class PracticePage;
 class JobStrip;
 class ReadPage;
 class ShelfView;
@@ -38,7 +39,7 @@ class MainWindow : public QMainWindow {
   void setDark(bool dark);
   void setStation(RouteStrip::Station station);
   /// What stands in the middle: the score, or one of the desks of the Plan station.
-  enum Desk { kScore, kDrawing, kBoxes };
+  enum Desk { kScore, kDrawing, kBoxes, kPractice };
   void showDesk(Desk desk);
   void showMessage(const QString& text);
   void importFiles(const QStringList& paths);
@@ -76,6 +77,7 @@ class MainWindow : public QMainWindow {
   void dragGate(double seconds, bool done);
   void changeGate(double factor);
   void findBestPlace(const QString& driver);
+  void openCase(const QString& id);
   void makeDesks();
   void laneMenu(const QPoint& global, int lane);
   void shelfMenu(const QPoint& global, qint64 subject, qint64 variant, qint64 take);
@@ -96,6 +98,7 @@ class MainWindow : public QMainWindow {
   DrawingPage* drawing_page_ = nullptr;
   BoxDesk* boxes_ = nullptr;
   BoxPage* box_page_ = nullptr;
+  PracticePage* practice_page_ = nullptr;
   QStackedWidget* pages_ = nullptr;
   ReadPage* read_page_ = nullptr;
   CapturePage* capture_page_ = nullptr;

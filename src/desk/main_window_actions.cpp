@@ -167,6 +167,9 @@ void MainWindow::makeScoreActions() {
   addAct("drawing", tr("Draw the subject"),
          tr("Front, side and top to scale; move drivers, ports and edges and see what it does."),
          QKeySequence(Qt::CTRL | Qt::Key_G), [this] { showDesk(kDrawing); });
+  addAct("practice", tr("Practice: what is wrong with it?"),
+         tr("Mystery loudspeakers, graded; the truth is told after a verdict."),
+         QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_P), [this] { showDesk(kPractice); });
   addAct("models", tr("Lay the models under the measured curves, or take them away"),
          tr("Level and impedance as the subject's drawing and drivers foretell them, grey."),
          QKeySequence(Qt::CTRL | Qt::Key_M),

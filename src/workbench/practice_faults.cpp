@@ -106,7 +106,7 @@ Result<void> port_pipe(const Change& c) {
 
 Result<void> panel_resonance(const Change& c) {
   return c.boxed("A panel").map([&](const auto& ways) {
-    const double area = c.figure("area_cm2", 700.0) / 1e4;
+    const double area = c.figure("area_cm2", 450.0) / 1e4;
     const double mass = area * c.figure("kg_per_m2", 6.0);
     const double w = 2.0 * kPi * c.figure("frequency_hz", 320.0);
     const PassiveRadiator panel{area, mass, 1.0 / (w * w * mass), w * mass / c.figure("q", 30.0)};
@@ -155,10 +155,10 @@ Result<void> crossover_phase(const Change& c) {
 Result<void> notch_filter(const Change& c) {
   return c.way().map([&](PracticeWay* way) {
     way->ladder.push_back(
-        trap(c.figure("frequency_hz", 1600.0), c.figure("q", 2.5), c.figure("ohm", 0.6)));
+        trap(c.figure("frequency_hz", 1600.0), c.figure("q", 1.2), c.figure("ohm", 2.2)));
     // Across a voltage source a trap does nothing: it needs something to work against.
     way->ladder.insert(way->ladder.begin(), {.place = LadderPart::Place::kSeries,
-                                             .resistance_ohm = c.figure("series_ohm", 2.0)});
+                                             .resistance_ohm = c.figure("series_ohm", 1.5)});
   });
 }
 

@@ -47,7 +47,8 @@ TEST(SubjectDrawing, AnEdgeThatMovesTakesTheInsideWithIt) {
 TEST(SubjectDrawing, SaysAtThePartWhatCannotBe) {
   const auto problems = [](const std::string& description, std::size_t part) {
     std::string all;
-    for (const std::string& text : drawn_subject(description).parts[part].problems) all += text;
+    const DrawnSubject drawn = drawn_subject(description);
+    for (const std::string& text : drawn.parts[part].problems) all += text;
     return all;
   };
   for (std::size_t i = 0; i < 3; ++i) EXPECT_EQ(problems(kBox, i), "") << i;

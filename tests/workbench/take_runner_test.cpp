@@ -65,7 +65,8 @@ TEST(TakeRunner, EveryRefusalSaysWhatToDo) {
 
 TEST(TakeRunner, ALowLevelIsADoubt) {
   bool doubted = false;
-  for (const Remark& r : taken({.input_gain = 0.02}).take.remarks)
+  const TakeOutcome outcome = taken({.input_gain = 0.02});
+  for (const Remark& r : outcome.take.remarks)
     doubted = doubted || (r.code == "low-level" && r.weight == Remark::Weight::kDoubt);
   EXPECT_TRUE(doubted);
 }

@@ -19,7 +19,14 @@ Opening pipe_of(const PortPipe& pipe, double qp, double w) {
   const Complex k = w / kSpeedOfSound20_m_s * Complex(1.0, qp > 0.0 ? -1.0 / qp : 0.0);
   const Complex angle = k * pipe.acoustic_length_m;
   const double plane = kAirDensity_kg_m3 * kSpeedOfSound20_m_s / pipe.area_m2;
-  return {Complex(0.0, 1.0) * plane * std::tan(angle), 1.0 / std::cos(angle)};
+  const Complex j(0.0, 1.0);
+  if (pipe.mouth_radius_m > 0.0) {
+    const Complex x = 0.613 * j * (w / kSpeedOfSound20_m_s * pipe.mouth_radius_m);
+    const Complex end = 1.5 * x / (1.5 + x);
+    const Complex turn = std::cos(angle) + j * end * std::sin(angle);
+    return {plane * (end * std::cos(angle) + j * std::sin(angle)) / turn, 1.0 / turn};
+  }
+  return {j * plane * std::tan(angle), 1.0 / std::cos(angle)};
 }
 
 Complex radiator_of(const PassiveRadiator& r, double w) {

@@ -24,6 +24,12 @@ struct PassiveRadiator {
 struct PortPipe {
   double area_m2;
   double acoustic_length_m;
+  /// Above 0: the outer end radiates as an open pipe of this radius, and its end correction is not
+  /// in the length: Z = rho c / S * (j x || 1.5), x = 0.613 k a, whose resistance is (k a)^2 / 4
+  /// far below and which hardly reflects once the mouth is as wide as the wave. Source of both
+  /// limits: Levine and Schwinger 1948; the two elements in parallel are a usual shorthand for
+  /// them.
+  double mouth_radius_m = 0.0;
 };
 
 /// Where cone, port and a yielding panel sit in a box whose standing waves count. How strongly each

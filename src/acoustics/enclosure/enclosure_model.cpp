@@ -114,7 +114,7 @@ BoxLoad open_back_load(const OpenBaffle& panel, double duct_q) {
   // One wing alone, or two very different ones, leave a corner rather than a duct.
   if (shallow > 0.0 && deep <= 1.5 * shallow) {
     const double area = panel.width_m * panel.height_m;
-    load.pipe = PortPipe{area, 0.5 * (shallow + deep) + 0.613 * std::sqrt(area / kPi)};
+    load.pipe = PortPipe{area, 0.5 * (shallow + deep), std::sqrt(area / kPi)};
   }
   return load;
 }

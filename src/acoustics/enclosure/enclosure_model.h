@@ -66,8 +66,8 @@ inline constexpr double kUsualPortSpeed_m_s = 17.0;
                                   double ql, double qa, double qp);
 
 /// Load of a driver in an open panel: straight open, or, where both wings go back by about the
-/// same depth, the duct they make with the panel, from L = depth + 0.613 r, r the radius of a
-/// circle of its opening.
+/// same depth, the duct they make with the panel, open behind with the radius of a circle of its
+/// opening.
 [[nodiscard]] BoxLoad open_back_load(const OpenBaffle& panel, double duct_q = 20.0);
 
 /// Reference frequency of the losses of a passive-radiator box: tuning by the radiator's mass

@@ -53,6 +53,13 @@ PlanPage::PlanPage(BookSession& session, QWidget* parent) : QWidget(parent), ses
   boxes->setObjectName(QStringLiteral("toBoxes"));
   connect(boxes, &QPushButton::clicked, this, &PlanPage::boxesAsked);
   layout->addWidget(boxes);
+  layout->addWidget(role_label(tr("To learn reading"), "title", this));
+  layout->addWidget(
+      role_label(tr("Loudspeakers with a secret, from the practice bench."), "quiet", this));
+  auto* practice = new QPushButton(tr("What is wrong with it?"), this);
+  practice->setObjectName(QStringLiteral("toPractice"));
+  connect(practice, &QPushButton::clicked, this, &PlanPage::practiceAsked);
+  layout->addWidget(practice);
   layout->addStretch(1);
   connect(&session_, &BookSession::rowsChanged, this, &PlanPage::show);
   connect(&session_, &BookSession::laidChanged, this, &PlanPage::show);

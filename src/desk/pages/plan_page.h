@@ -18,6 +18,7 @@ class PlanPage : public QWidget {
   void captureAsked(bool impedance);
   void drawingAsked();
   void boxesAsked();
+  void practiceAsked();
 
  private:
   void show();

@@ -1,0 +1,171 @@
+#include "desk/pages/practice_page.h"
+
+#include <QButtonGroup>
+#include <QListWidget>
+#include <QPushButton>
+#include <QRadioButton>
+#include <QScrollArea>
+
+#include "desk/pages/page_parts.h"
+#include "workbench/practice_cases.h"
+
+namespace lalometer {
+
+PracticePage::PracticePage(BookSession& session, QWidget* parent)
+    : QWidget(parent), session_(session) {
+  setObjectName(QStringLiteral("practicePage"));
+  auto* outer = new QVBoxLayout(this);
+  outer->setContentsMargins(0, 0, 0, 0);
+  auto* scroll = new QScrollArea(this);
+  scroll->setWidgetResizable(true);
+  scroll->setFrameShape(QFrame::NoFrame);
+  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  outer->addWidget(scroll);
+  auto* inside = new QWidget;
+  inside->setObjectName(QStringLiteral("inside"));
+  scroll->setWidget(inside);
+  auto* layout = new QVBoxLayout(inside);
+  layout->setContentsMargins(14, 12, 14, 12);
+  layout->setSpacing(6);
+  layout->addWidget(role_label(tr("What is wrong with it?"), "title", this));
+  layout->addWidget(
+      role_label(tr("Loudspeakers from the practice bench, easier ones first. Read the "
+                    "score, then commit to a verdict; only then the truth is told."),
+                 "quiet", this));
+  cases_ = new QListWidget(this);
+  cases_->setObjectName(QStringLiteral("caseList"));
+  cases_->setFixedHeight(208);
+  for (const PracticeCase& one : practice_cases()) {
+    auto* item = new QListWidgetItem(cases_);
+    item->setData(Qt::UserRole, QString::fromStdString(one.id));
+  }
+  connect(cases_, &QListWidget::currentRowChanged, this, &PracticePage::show);
+  layout->addWidget(cases_);
+  story_ = new QLabel(this);
+  story_->setObjectName(QStringLiteral("caseStory"));
+  story_->setWordWrap(true);
+  layout->addWidget(story_);
+  open_ = new QPushButton(this);
+  open_->setObjectName(QStringLiteral("caseOpen"));
+  connect(open_, &QPushButton::clicked, this, [this] { emit caseAsked(chosenCase()); });
+  layout->addWidget(open_);
+  layout->addWidget(rule(this));
+  choices_ = new QVBoxLayout;
+  choices_->setSpacing(3);
+  layout->addLayout(choices_);
+  commit_ = new QPushButton(tr("Commit to this verdict"), this);
+  commit_->setObjectName(QStringLiteral("caseCommit"));
+  commit_->setProperty("main", "true");
+  connect(commit_, &QPushButton::clicked, this, &PracticePage::commit);
+  layout->addWidget(commit_);
+  verdict_ = new QLabel(this);
+  verdict_->setObjectName(QStringLiteral("caseVerdict"));
+  verdict_->setWordWrap(true);
+  verdict_->setTextFormat(Qt::RichText);
+  layout->addWidget(verdict_);
+  layout->addStretch(1);
+  connect(&session_, &BookSession::rowsChanged, this, &PracticePage::show);
+  cases_->setCurrentRow(0);
+}
+
+void PracticePage::setTheme(const Theme& theme) {
+  theme_ = theme;
+  show();
+}
+
+QString PracticePage::chosenCase() const {
+  const QListWidgetItem* item = cases_->currentItem();
+  return item == nullptr ? QString() : item->data(Qt::UserRole).toString();
+}
+
+void PracticePage::choose(const QString& id) {
+  for (int row = 0; row < cases_->count(); ++row)
+    if (cases_->item(row)->data(Qt::UserRole).toString() == id) cases_->setCurrentRow(row);
+}
+
+Id PracticePage::subjectOfCase() const {
+  if (!session_.isOpen()) return 0;
+  const std::string id = chosenCase().toStdString();
+  Id found = 0;
+  for (const Subject& subject : session_.subjects())
+    if (case_state(session_.book(), subject.id).case_id == id) found = subject.id;
+  return found;
+}
+
+void PracticePage::show() {
+  if (session_.isOpen()) {
+    for (int row = 0; row < cases_->count(); ++row) {
+      QListWidgetItem* item = cases_->item(row);
+      const PracticeCase* one = practice_case(item->data(Qt::UserRole).toString().toStdString());
+      QString mark;
+      for (const Subject& subject : session_.subjects()) {
+        const CaseState state = case_state(session_.book(), subject.id);
+        if (state.case_id != one->id) continue;
+        mark = state.verdict.empty()         ? tr(" – open")
+               : state.verdict == one->cause ? tr(" – solved")
+                                             : tr(" – missed");
+      }
+      item->setText(QStringLiteral("%1  %2%3")
+                        .arg(QString(one->grade, QChar(0x25CF)).leftJustified(4, QChar(0x25CB)),
+                             QString::fromStdString(one->title), mark));
+    }
+  }
+  const PracticeCase* one = practice_case(chosenCase().toStdString());
+  if (one == nullptr) return;
+  story_->setText(QString::fromStdString(one->story));
+  const Id subject = subjectOfCase();
+  const CaseState state = subject != 0 ? case_state(session_.book(), subject) : CaseState{};
+  open_->setVisible(subject == 0);
+  open_->setText(tr("Take %1 in").arg(QString::fromStdString(one->title)));
+  showChoices();
+  const bool open = subject != 0 && state.verdict.empty();
+  for (QAbstractButton* button : group_->buttons()) {
+    button->setVisible(subject != 0);
+    button->setEnabled(open);
+    if (!state.verdict.empty())
+      button->setChecked(button->property("cause").toString().toStdString() == state.verdict);
+  }
+  commit_->setVisible(open);
+  commit_->setEnabled(group_->checkedButton() != nullptr);
+  verdict_->setVisible(subject != 0 && !state.verdict.empty());
+  if (!state.verdict.empty()) {
+    const Verdict verdict = judged(*one, state.verdict);
+    const QString text = QString::fromStdString(verdict.text).toHtmlEscaped();
+    const qsizetype end = text.indexOf(QLatin1Char('.')) + 1;
+    verdict_->setText(QStringLiteral("<b style='color:%1'>%2</b>%3")
+                          .arg((verdict.right ? theme_.accent : theme_.refuse).name(),
+                               text.left(end), text.mid(end)));
+  }
+}
+
+void PracticePage::showChoices() {
+  const QString id = chosenCase();
+  if (id == shown_choices_ && group_ != nullptr) return;
+  shown_choices_ = id;
+  clear_layout(choices_);
+  delete group_;
+  group_ = new QButtonGroup(this);
+  const PracticeCase* one = practice_case(id.toStdString());
+  // In alphabetical order: the place tells nothing.
+  std::vector<std::string> offered = one->offered;
+  std::sort(offered.begin(), offered.end());
+  for (const std::string& word : offered) {
+    auto* button = new QRadioButton(QString::fromStdString(spoken_cause(word)), this);
+    button->setProperty("cause", QString::fromStdString(word));
+    group_->addButton(button);
+    choices_->addWidget(button);
+    connect(button, &QRadioButton::toggled, this, [this] { commit_->setEnabled(true); });
+  }
+}
+
+void PracticePage::commit() {
+  const PracticeCase* one = practice_case(chosenCase().toStdString());
+  const Id subject = subjectOfCase();
+  const QAbstractButton* chosen = group_->checkedButton();
+  if (one == nullptr || subject == 0 || chosen == nullptr) return;
+  session_.apply(keep_verdict(session_.book(), subject, *one,
+                              chosen->property("cause").toString().toStdString()));
+  show();
+}
+
+}  // namespace lalometer

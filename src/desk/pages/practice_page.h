@@ -1,0 +1,50 @@
+#pragma once
+
+#include <QWidget>
+
+#include "desk/book_session.h"
+#include "desk/theme.h"
+
+class QButtonGroup;
+class QLabel;
+class QListWidget;
+class QPushButton;
+class QVBoxLayout;
+
+namespace lalometer {
+
+/// Mystery loudspeakers beside the score: choose one, read its takes, commit to a verdict, and be
+/// told the truth.
+class PracticePage : public QWidget {
+  Q_OBJECT
+ public:
+  explicit PracticePage(BookSession& session, QWidget* parent = nullptr);
+  void setTheme(const Theme& theme);
+  /// Chooses a case of the list.
+  void choose(const QString& id);
+
+ signals:
+  /// Take the case's takes and put them on the shelf.
+  void caseAsked(const QString& id);
+
+ private:
+  void show();
+  void showChoices();
+  void commit();
+  /// Subject of the book that was opened from the chosen case; 0: none yet.
+  [[nodiscard]] Id subjectOfCase() const;
+  [[nodiscard]] QString chosenCase() const;
+
+  BookSession& session_;
+  Theme theme_ = Theme::light();
+  QListWidget* cases_;
+  QLabel* story_;
+  QPushButton* open_;
+  QVBoxLayout* choices_;
+  QButtonGroup* group_ = nullptr;
+  QPushButton* commit_;
+  QLabel* verdict_;
+  QString shown_choices_;
+};
+
+}  // namespace lalometer
