@@ -17,6 +17,9 @@
 #include "desk/book_session.h"
 #include "desk/score/map_picture.h"
 #include "desk/score/score_view.h"
+#include "desk/boxes/box_desk.h"
+#include "desk/drawing/drawing_desk.h"
+#include "workbench/demo_book.h"
 #include "workbench/simulating.h"
 
 namespace lalometer {
@@ -163,6 +166,61 @@ void SettledPicture(benchmark::State& state) {
   }
 }
 BENCHMARK(SettledPicture)->Unit(benchmark::kMillisecond)->Iterations(10);
+
+/// A subject with a drawing, in a book of its own.
+struct Workshop {
+  BookSession session;
+  Workshop() {
+    const auto file = std::filesystem::temp_directory_path() / "lalometer-bench-drawing.lalo";
+    std::filesystem::remove(file);
+    if (!session.create(file)) std::abort();
+    const char* description = R"({"loading": "vented", "drivers": [
+        {"id": "woofer", "role": "woofer", "sd_cm2": 132, "x_mm": 0, "y_mm": -95},
+        {"id": "tweeter", "role": "tweeter", "sd_cm2": 7.5, "x_mm": 0, "y_mm": 60}],
+      "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "left_mm": 105, "top_mm": 150},
+      "box": {"net_volume_l": 14, "inner_width_mm": 178, "inner_height_mm": 348, "inner_depth_mm": 262},
+      "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "y_mm": -120}]})";
+    session.apply(session.book()
+                      .add_subject({0, "Kiosk", DriverKind::kLoudspeaker, description})
+                      .map([](Id) {}));
+  }
+};
+
+/// A driver dragged over the front: drawing, first-order edge model and its curve.
+void DragDriver(benchmark::State& state) {
+  Workshop shop;
+  DrawingDesk desk(shop.session);
+  desk.resize(744, 756);
+  desk.show();
+  desk.choosePart(1);
+  frame();
+  const std::string start = desk.description();
+  const DrawnSubject drawn = drawn_subject(start);
+  double x = 0.0;
+  for (auto _ : state) {
+    x = x > 60.0 ? -60.0 : x + 1.0;
+    desk.edit(with_part_at(start, drawn.parts[1], x, 60.0), false);
+    frame();
+  }
+}
+BENCHMARK(DragDriver)->Unit(benchmark::kMillisecond);
+
+/// A candidate dragged over the field: circuit, six lanes, words.
+void DragBox(benchmark::State& state) {
+  Workshop shop;
+  BoxDesk desk(shop.session);
+  desk.resize(744, 756);
+  desk.show();
+  desk.add();
+  frame();
+  BoxCandidate c = desk.outcomes()[desk.chosen()].candidate;
+  for (auto _ : state) {
+    c.volume_l = c.volume_l > 40.0 ? 10.0 : c.volume_l + 0.1;
+    desk.change(c, false);
+    frame();
+  }
+}
+BENCHMARK(DragBox)->Unit(benchmark::kMillisecond);
 
 std::filesystem::path big_book() {
   static const std::filesystem::path path = [] {

@@ -115,7 +115,21 @@ struct EnclosureOptions {
   double radiator_fs_hz = 0.0;
   double radiator_qms = 8.0;
   double inner_depth_mm = 0.0;
+  double baffle_width_mm = 0.0;  ///< of an open baffle
+  double baffle_height_mm = 0.0;
+  double driver_x_mm = 0.0;  ///< from its left and lower edge; 0: the middle
+  double driver_y_mm = 0.0;
+  double wing_mm = 0.0;
 };
+
+OpenBaffle panel_of(const EnclosureOptions& o) {
+  return {.width_m = o.baffle_width_mm / 1e3,
+          .height_m = o.baffle_height_mm / 1e3,
+          .driver_x_m = (o.driver_x_mm > 0.0 ? o.driver_x_mm : 0.5 * o.baffle_width_mm) / 1e3,
+          .driver_y_m = (o.driver_y_mm > 0.0 ? o.driver_y_mm : 0.5 * o.baffle_height_mm) / 1e3,
+          .left_wing_m = o.wing_mm / 1e3,
+          .right_wing_m = o.wing_mm / 1e3};
+}
 
 /// The box alone: tuning, port length, what does not fit.
 Result<BoxLoad> load_of(const EnclosureOptions& o, Json& json, Json& notes) {
@@ -129,6 +143,21 @@ Result<BoxLoad> load_of(const EnclosureOptions& o, Json& json, Json& notes) {
   if (o.loading == "large-baffle" || o.loading == "free-air") {
     load.kind = BoxLoad::Kind::kFreeAir;
     return load;
+  }
+  if (o.loading == "open-baffle") {
+    if (!(o.baffle_width_mm > 0.0 && o.baffle_height_mm > 0.0))
+      return bad_input("An open baffle needs --baffle-width-mm and --baffle-height-mm.");
+    const OpenBaffle panel = panel_of(o);
+    if (const auto checked = check(panel); !checked) return tl::unexpected(checked.error());
+    const DipoleRule rule = dipole_rule(panel, kSpeedOfSound20_m_s);
+    json["dipole_path_mm"] = rule.path_m * 1e3;
+    json["dipole_peak_hz"] = rule.peak_hz;
+    json["dipole_null_hz"] = rule.null_hz;
+    if (o.wing_mm > 0.0) {
+      json["cavity_hz"] =
+          open_cavity_hz(panel.left_wing_m, panel.width_m * panel.height_m, kSpeedOfSound20_m_s);
+    }
+    return open_back_load(panel);
   }
   if (o.loading == "sealed") {
     load.kind = BoxLoad::Kind::kSealed;
@@ -187,11 +216,14 @@ void driver_part(const EnclosureOptions& o, const DriverFile& file, BoxLoad load
     // Losses of a closed box are counted at its own resonance.
     load.tuning_hz = file.driver.fs_hz() * std::sqrt(1.0 + file.driver.vas_m3() / load.volume_m3);
   }
+  const std::optional<OpenBaffle> panel =
+      load.kind == BoxLoad::Kind::kOpenBack ? std::optional(panel_of(o)) : std::nullopt;
   const EnclosureDesign design{.driver = file.driver,
                                .load = load,
-                               .port_area_m2 = load.pipe ? load.pipe->area_m2 : 0.0,
+                               .port_area_m2 = load.pipe && !panel ? load.pipe->area_m2 : 0.0,
                                .series_ohm = o.series_ohm,
-                               .drive_v = o.drive_v};
+                               .drive_v = o.drive_v,
+                               .panel = panel};
   const FrequencyAxis axis = FrequencyAxis::logarithmic(5.0, 5000.0, 48.0);
   const EnclosureCurves curves = solve_enclosure(design, axis);
   const double reference = reference_level_db(design);
@@ -241,7 +273,7 @@ void driver_part(const EnclosureOptions& o, const DriverFile& file, BoxLoad load
 }
 
 int enclosure_command(const Doors& doors, const EnclosureOptions& o) {
-  Json json{{"loading", o.loading}, {"volume_l", o.volume_l}};
+  Json json{{"loading", o.loading}, {"volume_l", o.volume_l > 0.0 ? Json(o.volume_l) : Json()}};
   Json notes = Json::array();
   const auto load = load_of(o, json, notes);
   if (!load) return refuse(doors, load.error());
@@ -283,9 +315,11 @@ void add_design_commands(CLI::App& app, Doors& doors, int& status) {
 
   auto box = std::make_shared<EnclosureOptions>();
   command = app.add_subcommand("enclosure", "model of a driver in a box, or of the box alone");
-  command->add_option("--volume-l", box->volume_l, "net volume")->required()->check(above_zero());
+  command->add_option("--volume-l", box->volume_l, "net volume; needed by every box")
+      ->check(above_zero());
   command->add_option("--loading", box->loading, "what the box is")
-      ->check(CLI::IsMember({"sealed", "vented", "passive-radiator", "large-baffle", "free-air"}));
+      ->check(CLI::IsMember(
+          {"sealed", "vented", "passive-radiator", "open-baffle", "large-baffle", "free-air"}));
   command->add_option("--driver-json", box->driver_file,
                       "fs_hz, qms, qes, vas_l, sd_cm2, re_ohm, le_mh, xmax_mm, power_w");
   const auto positive = [&](const char* name, double& value, const char* help) {
@@ -308,7 +342,17 @@ void add_design_commands(CLI::App& app, Doors& doors, int& status) {
   positive("--radiator-mass-g", box->radiator_mass_g, "its moving mass");
   positive("--radiator-fs-hz", box->radiator_fs_hz, "its own resonance");
   positive("--inner-depth-mm", box->inner_depth_mm, "to check the port's clearance");
-  command->callback([&doors, &status, box] { status = enclosure_command(doors, *box); });
+  positive("--baffle-width-mm", box->baffle_width_mm, "of an open baffle");
+  positive("--baffle-height-mm", box->baffle_height_mm, "of an open baffle");
+  positive("--driver-x-mm", box->driver_x_mm, "from its left edge; the middle by default");
+  positive("--driver-y-mm", box->driver_y_mm, "from its lower edge; the middle by default");
+  positive("--wing-mm", box->wing_mm, "depth of both side panels of a U-frame");
+  command->callback([&doors, &status, box] {
+    const bool boxed =
+        box->loading == "sealed" || box->loading == "vented" || box->loading == "passive-radiator";
+    if (boxed && !(box->volume_l > 0.0)) throw CLI::RequiredError("--volume-l");
+    status = enclosure_command(doors, *box);
+  });
 }
 
 }  // namespace lalometer

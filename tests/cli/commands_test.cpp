@@ -389,3 +389,76 @@ TEST(Cli, EnclosureSaysWhatIsImpossible) {
 
 }  // namespace
 }  // namespace lalometer
+
+namespace lalometer {
+namespace {
+
+const char* const kTakesPlan = R"({"subject": {"name": "Kiosk", "loading": "vented",
+  "drivers": [{"id": "woofer", "role": "woofer", "sd_cm2": 132, "y_mm": -95},
+              {"id": "tweeter", "role": "tweeter", "sd_cm2": 7.5, "y_mm": 60}],
+  "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "left_mm": 105, "top_mm": 150},
+  "box": {"net_volume_l": 14}, "ports": [{"panel": "back", "diameter_mm": 50, "length_mm": 130}]},
+  "faults": ["box-leak"],
+  "takes": [{"id": "free", "kind": "impedance", "condition": "free-air"},
+            {"id": "axis", "kind": "response"},
+            {"id": "side", "kind": "impulse-response", "horizontal_deg": 40, "length": 8192},
+            {"id": "cone", "kind": "near-field", "source": "woofer"},
+            {"id": "tones", "kind": "multitone", "tones_hz": [50, 900], "duration_s": 0.4}]})";
+
+TEST(Cli, SimulateWritesAnyKindOfTakeWithItsTruth) {
+  const TemporaryFolder folder;
+  test::write(folder / "s.json", kTakesPlan);
+  ASSERT_EQ(run({"simulate", (folder / "s.json").string(), (folder / "set").string()}).status, 0);
+  const json set = json::parse(test::slurp(folder / "set" / "set.json"));
+  const json truth = json::parse(test::slurp(folder / "set" / "truth.json"));
+  ASSERT_EQ(set["takes"].size(), 5U);
+  ASSERT_EQ(truth["takes"].size(), 5U);
+  EXPECT_EQ(truth["faults"], json::array({"box-leak"}));
+  EXPECT_NEAR(truth["takes"][0]["driver"]["fs_hz"].get<double>(), 42.0, 1e-6);
+  const char* kinds[] = {"impedance", "response", "impulse-response", "near-field", "multitone"};
+  for (std::size_t i = 0; i < 5; ++i) {
+    EXPECT_EQ(set["takes"][i]["kind"], kinds[i]);
+    EXPECT_TRUE(
+        std::filesystem::exists(folder / "set" / set["takes"][i]["file"].get<std::string>()));
+  }
+  EXPECT_EQ(set["takes"][3]["source"], "woofer");
+  // The gated curve of the response take against the truth of the same take.
+  const auto got = run({"response", (folder / "set" / "axis.frd").string(), "--json"}).parsed();
+  const json& want = truth["takes"][1];
+  for (std::size_t i = 0; i < want["frequency_hz"].size(); ++i) {
+    const double f = want["frequency_hz"][i];
+    if (f < 2500.0 || f > 18000.0) continue;
+    const auto& axis = got["frequency_hz"];
+    std::size_t j = 0;
+    while (j + 1 < axis.size() && axis[j].get<double>() < f) ++j;
+    EXPECT_NEAR(got["level_db"][j].get<double>(), want["level_db"][i].get<double>(), 0.3) << f;
+  }
+  test::write(folder / "bad.json", R"({"subject": {"loading": "sealed"}, "faults": ["gremlin"]})");
+  const auto refused = run({"simulate", (folder / "bad.json").string(), (folder / "x").string()});
+  EXPECT_EQ(refused.status, 3);
+  EXPECT_FALSE(std::filesystem::exists(folder / "x" / "set.json"));
+}
+
+// Rule of the trade: first peak near c/2D, null near c/D; a box volume means nothing here.
+TEST(Cli, EnclosureKnowsTheOpenBaffle) {
+  const TemporaryFolder folder;
+  test::write(folder / "d.json",
+              R"({"fs_hz": 40, "qms": 4, "qes": 0.5, "vas_l": 60, "sd_cm2": 220, "re_ohm": 6})");
+  const auto result =
+      run({"enclosure", "--loading", "open-baffle", "--baffle-width-mm", "500",
+           "--baffle-height-mm", "900", "--driver-json", (folder / "d.json").string(), "--json"});
+  ASSERT_EQ(result.status, 0);
+  const json out = result.parsed();
+  EXPECT_NEAR(out["dipole_null_hz"].get<double>() / out["dipole_peak_hz"].get<double>(), 2.0, 1e-9);
+  const auto level = [&](double hz) {
+    std::size_t i = 0;
+    while (i + 1 < out["frequency_hz"].size() && out["frequency_hz"][i].get<double>() < hz) ++i;
+    return out["response_db"][i].get<double>();
+  };
+  EXPECT_NEAR(level(100.0) - level(200.0), -6.0, 1.5) << "6 dB per octave below the peak";
+  EXPECT_EQ(run({"enclosure", "--loading", "sealed"}).status, 2) << "a box needs its volume";
+  EXPECT_EQ(run({"enclosure", "--loading", "open-baffle"}).status, 3);
+}
+
+}  // namespace
+}  // namespace lalometer

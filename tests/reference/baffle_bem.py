@@ -1,11 +1,11 @@
 #!/usr/bin/python3
 """Boundary-element reference for tests/acoustics/baffle: a rigid piston in the front of a rigid closed box, pressure at
 a point over the pressure of the same piston in an infinite baffle. Run by hand: baffle_bem.py WIDTH HEIGHT DEPTH X Y
-RADIUS DISTANCE ANGLE_DEG [F ...] (metres from the front's lower left corner; angle to the right). NumPy, SciPy.
+RADIUS DISTANCE ANGLE_DEG [F ...] [per=7] (metres from the front's lower left corner; angle to the right). NumPy, SciPy.
 
 Collocation with constant rectangular elements of at most a seventh of a wavelength, direct formulation
-p/2 = int (p dG/dn - G dp/dn), CHIEF points inside against irregular frequencies, mirror symmetry in x used where the
-piston sits in the middle."""
+p/2 = int (p dG/dn - G dp/dn), CHIEF points inside against irregular frequencies, mirror symmetry used where the piston sits in
+the middle. `per` is the number of elements per wavelength: 5 and 6 at 10 kHz differ by what the reference is worth."""
 import sys
 import numpy as np
 from scipy.linalg import solve
@@ -79,28 +79,38 @@ def coverage(centres, sides, x, y, radius):
     return inside / 144.0
 
 
-def run(w, h, d, x, y, radius, distance, angle, frequencies):
+def run(w, h, d, x, y, radius, distance, angle, frequencies, per_wave=7.0):
     for f in frequencies:
         k = 2 * np.pi * f / C
-        el = faces(w, h, d, min(C / f / 7, 0.03, radius / 2 if radius > 0.02 else 0.03))
+        el = faces(w, h, d, min(C / f / per_wave, 0.03, radius / 2 if radius > 0.02 else 0.03))
         centre, normal, side = el[:, :3], el[:, 3:6], el[:, 6:8]
         velocity = np.where((np.abs(centre[:, 2]) < 1e-12) & (normal[:, 2] > .5), coverage(centre, side, x, y, radius), 0.0)
-        symmetric = abs(x - w / 2) < 1e-9
-        use = centre[:, 0] < w / 2 if symmetric else np.ones(len(centre), bool)
-        mirrored = centre[use].copy()
-        mirrored[:, 0] = w - mirrored[:, 0]
-        mirrored_n = normal[use].copy()
-        mirrored_n[:, 0] *= -1
+        # Mirror images: left and right, and top and bottom, where the piston sits in the middle.
+        use = np.ones(len(centre), bool)
+        images = [(centre, normal)]
+        for axis, place, size in ((0, x, w), (1, y, h)):
+            if abs(place - size / 2) > 1e-9:
+                continue
+            use &= centre[:, axis] < size / 2
+            turned = []
+            for c, n in images:
+                c, n = c.copy(), n.copy()
+                c[:, axis] = size - c[:, axis]
+                n[:, axis] *= -1
+                turned.append((c, n))
+            images += turned
+        images = [(c[use], n[use]) for c, n in images]
         rng = np.random.default_rng(1)
         chief = np.array([w, h, d]) * rng.uniform(.2, .8, (14, 3)) - [0, 0, d]
         targets = np.vstack([centre[use], chief])
         m = int(use.sum())
         def pair(points):
             own = len(points) == m
-            g1, h1 = kernels(k, points, centre[use], normal[use], side[use], own)
-            if symmetric:
-                g2, h2 = kernels(k, points, mirrored, mirrored_n, side[use], False)
-                g1, h1 = g1 + g2, h1 + h2
+            g1, h1 = kernels(k, points, *images[0], side[use], own)
+            for image in images[1:]:
+                g2, h2 = kernels(k, points, *image, side[use], False)
+                g1 += g2
+                h1 += h2
             return g1, h1
         ga, ha = pair(centre[use])
         gc, hc = pair(chief)
@@ -122,5 +132,6 @@ def run(w, h, d, x, y, radius, distance, angle, frequencies):
 
 
 if __name__ == "__main__":
-    v = [float(a) for a in sys.argv[1:]]
-    run(*v[:8], v[8:] or [50, 100, 200, 400, 600, 800, 1000, 1300, 1600, 2000, 2500, 3200])
+    per = [float(a[4:]) for a in sys.argv[1:] if a.startswith("per=")]
+    v = [float(a) for a in sys.argv[1:] if not a.startswith("per=")]
+    run(*v[:8], per_wave=per[0] if per else 7.0, frequencies=v[8:] or [50, 100, 200, 400, 600, 800, 1000, 1300, 1600, 2000, 2500, 3200])

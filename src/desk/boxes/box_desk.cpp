@@ -108,7 +108,7 @@ void BoxDesk::follow() {
   } else {
     trouble_ = QString::fromStdString(driver.error().message);
   }
-  show();
+  refresh();
 }
 
 void BoxDesk::restore(const std::string& description) {
@@ -140,7 +140,7 @@ void BoxDesk::makeField() {
                             BoxFieldView::kHighest_hz));
 }
 
-void BoxDesk::show() {
+void BoxDesk::refresh() {
   std::vector<BoxCandidate> candidates;
   for (const BoxOutcome& o : outcomes_) candidates.push_back(o.candidate);
   field_->setCandidates(candidates, chosen_);
@@ -173,7 +173,7 @@ void BoxDesk::choose(std::size_t candidate) {
   if (candidate >= outcomes_.size()) return;
   chosen_ = candidate;
   makeField();
-  show();
+  refresh();
 }
 
 void BoxDesk::change(const BoxCandidate& candidate, bool done) {
@@ -183,7 +183,7 @@ void BoxDesk::change(const BoxCandidate& candidate, bool done) {
                            before.qp != candidate.qp || before.series_ohm != candidate.series_ohm;
   outcomes_[chosen_] = box_outcome(*driver_, candidate, power_w_);
   if (other_field && done) makeField();
-  show();
+  refresh();
   if (done) keep();
 }
 
@@ -191,7 +191,7 @@ void BoxDesk::setPower(double watts) {
   if (!driver_ || !(watts > 0.0)) return;
   power_w_ = watts;
   for (BoxOutcome& o : outcomes_) o = box_outcome(*driver_, o.candidate, power_w_);
-  show();
+  refresh();
   keep();
 }
 
@@ -208,7 +208,7 @@ void BoxDesk::add() {
   c.volume_l = std::min(c.volume_l * 1.3, BoxFieldView::kHighest_l);
   outcomes_.push_back(box_outcome(*driver_, c, power_w_));
   chosen_ = outcomes_.size() - 1;
-  show();
+  refresh();
   keep();
 }
 
@@ -216,7 +216,7 @@ void BoxDesk::remove() {
   if (outcomes_.size() < 2) return;
   outcomes_.erase(outcomes_.begin() + static_cast<std::ptrdiff_t>(chosen_));
   chosen_ = std::min(chosen_, outcomes_.size() - 1);
-  show();
+  refresh();
   keep();
 }
 

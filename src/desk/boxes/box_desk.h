@@ -41,7 +41,7 @@ class BoxDesk : public QWidget {
 
  private:
   void follow();
-  void show();
+  void refresh();
   void keep();
   void restore(const std::string& description);
   void makeField();

@@ -62,22 +62,22 @@ void DrawingDesk::follow() {
     view_->setSubject(drawn);
     view_->setChosen(drawn.parts.empty() ? std::nullopt : std::optional<std::size_t>(0));
   }
-  show(false);
+  refresh(false);
 }
 
 void DrawingDesk::choosePart(std::optional<std::size_t> part) {
   view_->setChosen(part);
-  show(false);
+  refresh(false);
 }
 
 void DrawingDesk::edit(std::string description, bool done) {
   description_ = std::move(description);
-  show(!done);
+  refresh(!done);
   if (!done || description_ == kept_) return;
   if (session_.book().read_only()) {
     emit session_.failed(tr("This book can only be read here: the drawing was not changed."));
     description_ = kept_;
-    show(false);
+    refresh(false);
     return;
   }
   const std::string before = kept_;
@@ -85,7 +85,7 @@ void DrawingDesk::edit(std::string description, bool done) {
   const auto set = session_.book().set_description(subject_, description_);
   if (!set) kept_ = description_ = before;
   session_.apply(set);
-  if (!set) show(false);
+  if (!set) refresh(false);
 }
 
 void DrawingDesk::moveGrip(const DrawingGrip& grip, double right_mm, double up_mm, bool done) {
@@ -124,7 +124,7 @@ void DrawingDesk::moveGrip(const DrawingGrip& grip, double right_mm, double up_m
   }
 }
 
-void DrawingDesk::show(bool coarse) {
+void DrawingDesk::refresh(bool coarse) {
   view_->setSubject(drawn_subject(description_));
   edges_ = edge_lane(description_, view_->chosen().value_or(static_cast<std::size_t>(-1)), coarse);
   curve_->setContent(edges_);

@@ -31,7 +31,7 @@ class DrawingDesk : public QWidget {
  private:
   void follow();
   void moveGrip(const DrawingGrip& grip, double right_mm, double up_mm, bool done);
-  void show(bool coarse);
+  void refresh(bool coarse);
 
   BookSession& session_;
   SubjectView* view_;

@@ -34,7 +34,9 @@ PracticePage::PracticePage(BookSession& session, QWidget* parent)
                  "quiet", this));
   cases_ = new QListWidget(this);
   cases_->setObjectName(QStringLiteral("caseList"));
-  cases_->setFixedHeight(208);
+  cases_->setSpacing(1);
+  cases_->setFixedHeight(262);
+  cases_->setVerticalScrollBarPolicy(Qt::ScrollBarAsNeeded);
   for (const PracticeCase& one : practice_cases()) {
     auto* item = new QListWidgetItem(cases_);
     item->setData(Qt::UserRole, QString::fromStdString(one.id));
