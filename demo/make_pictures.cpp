@@ -52,6 +52,12 @@ struct Pictures {
     window.showDesk(MainWindow::kBoxes);
     window.boxes()->add();
     save("boxes");
+    window.setStation(RouteStrip::kRead);
+    act("models");
+    act("lane-edges");
+    save("models");
+    window.score()->removeLane(window.score()->lanes().size() - 1);
+    act("models");
     window.showDesk(MainWindow::kPractice);
     auto* cases = window.findChild<QListWidget*>(QStringLiteral("caseList"));
     cases->setCurrentRow(6);

@@ -49,8 +49,13 @@ Result<void> make_demo_book(const std::filesystem::path& path) {
   const char* description = R"({
     "kind": "loudspeaker", "loading": "vented",
     "drivers": [
-      {"id": "woofer", "role": "woofer", "diameter_mm": 165, "sd_cm2": 132, "x_mm": 0, "y_mm": -95, "z_mm": 0},
-      {"id": "tweeter", "role": "tweeter", "diameter_mm": 28, "sd_cm2": 7.5, "x_mm": 0, "y_mm": 60, "z_mm": 0}],
+      {"id": "woofer", "role": "woofer", "diameter_mm": 165, "sd_cm2": 132, "x_mm": 0, "y_mm": -95, "z_mm": 0,
+       "fs_hz": 42, "qms": 4.2, "qes": 0.46, "vas_l": 21.5, "re_ohm": 5.6, "xmax_mm": 4.5, "power_w": 40,
+       "ladder": [{"place": "series", "ohm": 0.25, "mh": 0.68}, {"place": "shunt", "ohm": 2.2, "uf": 9.1}]},
+      {"id": "tweeter", "role": "tweeter", "diameter_mm": 28, "sd_cm2": 7.5, "x_mm": 0, "y_mm": 60, "z_mm": 0,
+       "fs_hz": 820, "qms": 1.9, "qes": 1.35, "vas_l": 0.008, "re_ohm": 5.3, "inverted": true,
+       "ladder": [{"place": "series", "ohm": 2.7}, {"place": "series", "uf": 7.5},
+                  {"place": "shunt", "ohm": 0.25, "mh": 0.36}]}],
     "box": {"net_volume_l": 14, "inner_width_mm": 178, "inner_height_mm": 348, "inner_depth_mm": 262, "damping": "none"},
     "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "edge_radius_mm": 0, "left_mm": 105, "top_mm": 150},
     "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "count": 1, "x_mm": 0, "y_mm": -120}],
