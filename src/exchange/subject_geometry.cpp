@@ -5,6 +5,7 @@
 
 #include "base/constants.h"
 #include "base/text.h"
+#include "exchange/json_read.h"
 
 namespace lalometer {
 namespace {
@@ -17,20 +18,10 @@ std::optional<double> number(const Json& json, const char* key) {
   return found->get<double>();
 }
 
-std::string text(const Json& json, const char* key) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_string() ? found->get<std::string>() : std::string();
-}
-
-Json part(const Json& json, const char* key, Json::value_t type) {
-  const auto found = json.find(key);
-  return found != json.end() && found->type() == type ? *found : Json(type);
-}
-
 SubjectDriver driver_of(const Json& json) {
   SubjectDriver driver;
-  driver.id = text(json, "id");
-  driver.role = text(json, "role");
+  driver.id = json_text(json, "id");
+  driver.role = json_text(json, "role");
   driver.x_m = number(json, "x_mm").value_or(0.0) / 1e3;
   driver.y_m = number(json, "y_mm").value_or(0.0) / 1e3;
   if (const auto sd = number(json, "sd_cm2"); sd && *sd > 0.0)
@@ -42,8 +33,8 @@ SubjectDriver driver_of(const Json& json) {
 
 Result<SubjectPort> port_of(const Json& json, const std::string& where) {
   SubjectPort port;
-  port.id = text(json, "id");
-  port.panel = text(json, "panel");
+  port.id = json_text(json, "id");
+  port.panel = json_text(json, "panel");
   port.x_m = number(json, "x_mm").value_or(0.0) / 1e3;
   port.y_m = number(json, "y_mm").value_or(0.0) / 1e3;
   const auto diameter = number(json, "diameter_mm");
@@ -104,13 +95,13 @@ Result<SubjectGeometry> geometry_of(const std::string& description_json, const s
   const Json root = Json::parse(description_json, nullptr, false);
   if (!root.is_object()) return bad_input("The subject is not a JSON object.", where);
   SubjectGeometry g;
-  g.loading = text(root, "loading");
-  for (const Json& json : part(root, "drivers", Json::value_t::array)) {
+  g.loading = json_text(root, "loading");
+  for (const Json& json : json_member(root, "drivers", Json::value_t::array)) {
     if (json.is_object()) g.drivers.push_back(driver_of(json));
   }
-  if (auto read = read_baffle(g, part(root, "baffle", Json::value_t::object), where); !read)
+  if (auto read = read_baffle(g, json_member(root, "baffle", Json::value_t::object), where); !read)
     return tl::unexpected(read.error());
-  const Json box = part(root, "box", Json::value_t::object);
+  const Json box = json_member(root, "box", Json::value_t::object);
   if (const auto net = number(box, "net_volume_l")) {
     if (!(*net > 0.0)) return bad_input("net_volume_l must be above 0.", where + ": box");
     g.net_volume_m3 = *net / 1e3;
@@ -123,19 +114,19 @@ Result<SubjectGeometry> geometry_of(const std::string& description_json, const s
       return bad_input("The inner dimensions must be above 0.", where + ": box");
     g.inner = InnerBox{*w / 1e3, *h / 1e3, *d / 1e3};
   }
-  const std::string damping = text(box, "damping");
+  const std::string damping = json_text(box, "damping");
   g.damping = damping == "lined"    ? BoxDamping::kLined
               : damping == "filled" ? BoxDamping::kFilled
                                     : BoxDamping::kNone;
-  for (const Json& json : part(root, "ports", Json::value_t::array)) {
+  for (const Json& json : json_member(root, "ports", Json::value_t::array)) {
     auto port = port_of(json, where + ": ports");
     if (!port) return tl::unexpected(port.error());
     g.ports.push_back(*port);
   }
-  for (const Json& json : part(root, "crossovers", Json::value_t::array)) {
+  for (const Json& json : json_member(root, "crossovers", Json::value_t::array)) {
     const auto f = json.is_object() ? number(json, "frequency_hz") : std::nullopt;
     if (!f || !(*f > 0.0)) continue;
-    g.crossovers.push_back({text(json, "low"), text(json, "high"), *f,
+    g.crossovers.push_back({json_text(json, "low"), json_text(json, "high"), *f,
                             static_cast<int>(number(json, "order").value_or(0.0))});
   }
   return g;

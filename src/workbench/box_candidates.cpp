@@ -9,6 +9,7 @@
 
 #include "base/constants.h"
 #include "base/text.h"
+#include "exchange/json_read.h"
 #include "exchange/subject_geometry.h"
 #include "workbench/practice_subject.h"
 
@@ -22,11 +23,6 @@ double number(const Json& json, const char* key, double fallback) {
   return found != json.end() && found->is_number() && found->get<double>() > 0.0
              ? found->get<double>()
              : fallback;
-}
-
-Json member(const Json& json, const char* key, Json::value_t type) {
-  const auto found = json.find(key);
-  return found != json.end() && found->type() == type ? *found : Json(type);
 }
 
 PortGeometry port_of(const BoxCandidate& c, double length_m) {
@@ -140,7 +136,7 @@ void say(BoxOutcome& o, const BoxDriver& driver, double power_w) {
 Result<BoxDriver> box_driver_of(const std::string& description_json) {
   const Json root = Json::parse(description_json, nullptr, false);
   if (!root.is_object()) return bad_input("The subject has no description.");
-  for (const Json& json : member(root, "drivers", Json::value_t::array)) {
+  for (const Json& json : json_member(root, "drivers", Json::value_t::array)) {
     if (!json.is_object()) continue;
     const std::string role = json.value("role", std::string("woofer"));
     if (role == "tweeter" || role == "compression-driver") continue;
@@ -160,7 +156,7 @@ Result<BoxDriver> box_driver_of(const std::string& description_json) {
     driver.driver = elements_of(q);
     driver.xmax_m = number(json, "xmax_mm", 4.5 * std::sqrt(sd / 0.0132)) / 1e3;
     driver.power_w = number(json, "power_w", 50.0);
-    const Json box = member(root, "box", Json::value_t::object);
+    const Json box = json_member(root, "box", Json::value_t::object);
     if (const double depth = number(box, "inner_depth_mm", 0.0); depth > 0.0)
       driver.inner_depth_m = depth / 1e3;
     return driver;
@@ -186,7 +182,7 @@ BoxCandidate first_candidate(const std::string& description_json, const BoxDrive
     c.port_count = port.count;
     c.tuning_hz = helmholtz_hz(c.volume_l / 1e3, {port}, kSpeedOfSound20_m_s);
   }
-  const Json radiators = member(root, "passive_radiators", Json::value_t::array);
+  const Json radiators = json_member(root, "passive_radiators", Json::value_t::array);
   if (g->loading == "passive-radiator" && !radiators.empty()) {
     c.kind = BoxCandidate::Kind::kPassiveRadiator;
     c.radiator_sd_cm2 = number(radiators[0], "sd_cm2", c.radiator_sd_cm2);

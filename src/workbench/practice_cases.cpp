@@ -84,6 +84,14 @@ Json usual_takes(const std::vector<int>& angles = {30}) {
   return takes;
 }
 
+/// Impedance and response of both of a pair.
+Json pair_takes() {
+  return Json::parse(R"([{"id": "z1", "kind": "impedance", "name": "Impedance", "variant": "first"},
+    {"id": "r1", "kind": "sweep", "name": "On axis", "variant": "first"},
+    {"id": "z2", "kind": "impedance", "name": "Impedance", "variant": "second"},
+    {"id": "r2", "kind": "sweep", "name": "On axis", "variant": "second"}])");
+}
+
 std::string plan(const Json& subject, const Json& faults, const Json& takes = usual_takes(),
                  const Json& variants = Json::array()) {
   Json root{{"subject", subject}, {"faults", faults}, {"takes", takes}};
@@ -163,12 +171,7 @@ std::vector<PracticeCase> make_cases() {
        2,
        "The second one of the pair has less bass than the first. Same drawing, same driver, other "
        "carpenter.",
-       plan(kiosk(), Json::array(),
-            Json::parse(
-                R"([{"id": "z1", "kind": "impedance", "name": "Impedance", "variant": "first"},
-              {"id": "r1", "kind": "sweep", "name": "On axis", "variant": "first"},
-              {"id": "z2", "kind": "impedance", "name": "Impedance", "variant": "second"},
-              {"id": "r2", "kind": "sweep", "name": "On axis", "variant": "second"}])"),
+       plan(kiosk(), Json::array(), pair_takes(),
             before_and_after("Second of the pair", fault("box-leak", {{"ql", 1.8}}))),
        {"box-leak", "mistuned-box", "overdamped-port", "sample-variation"},
        "box-leak",
@@ -185,12 +188,7 @@ std::vector<PracticeCase> make_cases() {
        "Good intentions",
        2,
        "Somebody read that more wool is better. Since then the bass has gone soft.",
-       plan(kiosk(), Json::array(),
-            Json::parse(
-                R"([{"id": "z1", "kind": "impedance", "name": "Impedance", "variant": "first"},
-              {"id": "r1", "kind": "sweep", "name": "On axis", "variant": "first"},
-              {"id": "z2", "kind": "impedance", "name": "Impedance", "variant": "second"},
-              {"id": "r2", "kind": "sweep", "name": "On axis", "variant": "second"}])"),
+       plan(kiosk(), Json::array(), pair_takes(),
             before_and_after("Stuffed", fault("overdamped-port"))),
        {"overdamped-port", "box-leak", "mistuned-box", "panel-resonance"},
        "overdamped-port",
@@ -278,12 +276,7 @@ std::vector<PracticeCase> make_cases() {
        "The uneven pair",
        3,
        "Left and right of the water wheel. The left one seems nearer than the right.",
-       plan(kiosk(), Json::array(),
-            Json::parse(
-                R"([{"id": "z1", "kind": "impedance", "name": "Impedance", "variant": "first"},
-              {"id": "r1", "kind": "sweep", "name": "On axis", "variant": "first"},
-              {"id": "z2", "kind": "impedance", "name": "Impedance", "variant": "second"},
-              {"id": "r2", "kind": "sweep", "name": "On axis", "variant": "second"}])"),
+       plan(kiosk(), Json::array(), pair_takes(),
             before_and_after("Second of the pair",
                              fault("sample-variation",
                                    {{"fs_percent", 14}, {"re_percent", 6}, {"level_db", -1.6}}))),

@@ -5,17 +5,13 @@
 
 #include "acoustics/network/textbook_ladder.h"
 #include "base/constants.h"
+#include "exchange/json_read.h"
 #include "workbench/practice_subject.h"
 
 namespace lalometer {
 namespace {
 
 using Json = nlohmann::json;
-
-double number(const Json& json, const char* key, double fallback) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_number() ? found->get<double>() : fallback;
-}
 
 /// What a fault changes, with its figures.
 struct Change {
@@ -24,7 +20,7 @@ struct Change {
   std::string where;
 
   [[nodiscard]] double figure(const char* key, double usual) const {
-    return number(json, key, usual);
+    return json_number(json, key, usual);
   }
   /// The driver that is named, else the first with a box, else the first.
   [[nodiscard]] Result<PracticeWay*> way(bool highest = false) const {

@@ -9,6 +9,7 @@
 #include "acoustics/network/textbook_ladder.h"
 #include "base/constants.h"
 #include "base/text.h"
+#include "exchange/json_read.h"
 #include "exchange/subject_geometry.h"
 
 namespace lalometer {
@@ -16,28 +17,8 @@ namespace {
 
 using Json = nlohmann::json;
 
-double number(const Json& json, const char* key, double fallback) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_number() ? found->get<double>() : fallback;
-}
-
-std::string text(const Json& json, const char* key, const std::string& fallback = {}) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_string() ? found->get<std::string>() : fallback;
-}
-
-Json list(const Json& json, const char* key) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_array() ? *found : Json::array();
-}
-
-Json object(const Json& json, const char* key) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_object() ? *found : Json::object();
-}
-
 Result<Panel> panel_of(const Json& json, const char* fallback, const std::string& where) {
-  const std::string word = text(json, "panel", fallback);
+  const std::string word = json_text(json, "panel", fallback);
   for (const auto& [name, panel] : {std::pair{"front", Panel::kFront},
                                     {"back", Panel::kBack},
                                     {"left", Panel::kLeft},
@@ -67,14 +48,14 @@ double usual_area_m2(const std::string& role) {
 Result<Ladder> ladder_of(const Json& json, const std::string& where) {
   Ladder ladder;
   for (const Json& part : json) {
-    const std::string place = part.is_object() ? text(part, "place") : std::string();
+    const std::string place = part.is_object() ? json_text(part, "place") : std::string();
     if (place != "series" && place != "shunt")
       return bad_input("A part of a ladder is \"place\": \"series\" or \"shunt\".", where);
     ladder.push_back(
         {.place = place == "series" ? LadderPart::Place::kSeries : LadderPart::Place::kShunt,
-         .resistance_ohm = number(part, "ohm", 0.0),
-         .inductance_h = number(part, "mh", 0.0) / 1e3,
-         .capacitance_f = number(part, "uf", 0.0) / 1e6});
+         .resistance_ohm = json_number(part, "ohm", 0.0),
+         .inductance_h = json_number(part, "mh", 0.0) / 1e3,
+         .capacitance_f = json_number(part, "uf", 0.0) / 1e6});
     const LadderPart& made = ladder.back();
     if (made.resistance_ohm < 0.0 || made.inductance_h < 0.0 || made.capacitance_f < 0.0)
       return bad_input("Parts of a ladder are not below 0.", where);
@@ -84,16 +65,16 @@ Result<Ladder> ladder_of(const Json& json, const std::string& where) {
 
 Result<PracticeWay> way_of(const Json& json, const std::string& where) {
   PracticeWay way;
-  way.id = text(json, "id", text(json, "role"));
+  way.id = json_text(json, "id", json_text(json, "role"));
   const std::string here = fmt::format("{}: driver \"{}\"", where, way.id);
-  const std::string role = text(json, "role", "woofer");
+  const std::string role = json_text(json, "role", "woofer");
   if (std::find(std::begin(kRoles), std::end(kRoles), role) == std::end(kRoles))
     return bad_input(fmt::format("\"{}\" is no role of a driver.", role), here);
-  const double diameter = number(json, "diameter_mm", 0.0) / 1e3;
+  const double diameter = json_number(json, "diameter_mm", 0.0) / 1e3;
   // The cone of a driver is some four fifths of its nominal diameter (common practice).
   const double by_diameter =
       diameter > 0.0 ? kPi * std::pow(0.4 * diameter, 2) : usual_area_m2(role);
-  const double sd = number(json, "sd_cm2", by_diameter * 1e4) / 1e4;
+  const double sd = json_number(json, "sd_cm2", by_diameter * 1e4) / 1e4;
   if (!(sd > 0.0)) return bad_input("sd_cm2 must be above 0.", here);
   QuotedParameters q = usual_parameters(role, sd);
   for (const auto& [key, target, scale] : {std::tuple{"fs_hz", &q.fs_hz, 1.0},
@@ -102,7 +83,7 @@ Result<PracticeWay> way_of(const Json& json, const std::string& where) {
                                            {"vas_l", &q.vas_m3, 1e-3},
                                            {"re_ohm", &q.re_ohm, 1.0},
                                            {"le_mh", &q.le_h, 1e-3}}) {
-    *target = number(json, key, *target / scale) * scale;
+    *target = json_number(json, key, *target / scale) * scale;
     if (!(*target >= 0.0) || (*target == 0.0 && std::string(key) != "le_mh"))
       return bad_input(fmt::format("{} must be above 0.", key), here);
   }
@@ -111,19 +92,19 @@ Result<PracticeWay> way_of(const Json& json, const std::string& where) {
     way.driver.le2_h = 2.4 * q.le_h;
     way.driver.re2_ohm = 0.46 * q.re_ohm;
   }
-  way.x_m = number(json, "x_mm", 0.0) / 1e3;
-  way.y_m = number(json, "y_mm", 0.0) / 1e3;
-  way.z_m = number(json, "z_mm", 0.0) / 1e3;
+  way.x_m = json_number(json, "x_mm", 0.0) / 1e3;
+  way.y_m = json_number(json, "y_mm", 0.0) / 1e3;
+  way.z_m = json_number(json, "z_mm", 0.0) / 1e3;
   way.inverted = json.value("inverted", false);
-  way.delay_s = number(json, "delay_ms", 0.0) / 1e3;
-  way.breakup_hz = number(json, "breakup_hz", 0.0);
-  auto ladder = ladder_of(list(json, "ladder"), here);
+  way.delay_s = json_number(json, "delay_ms", 0.0) / 1e3;
+  way.breakup_hz = json_number(json, "breakup_hz", 0.0);
+  auto ladder = ladder_of(json_member(json, "ladder", Json::value_t::array), here);
   if (!ladder) return tl::unexpected(ladder.error());
   way.ladder = std::move(*ladder);
-  if (const Json guide = object(json, "waveguide"); !guide.empty()) {
-    way.guide =
-        Waveguide{number(guide, "throat_mm", 25.0) / 2e3, number(guide, "mouth_mm", 150.0) / 2e3,
-                  number(guide, "half_angle_deg", 45.0) * kPi / 180.0};
+  if (const Json guide = json_member(json, "waveguide", Json::value_t::object); !guide.empty()) {
+    way.guide = Waveguide{json_number(guide, "throat_mm", 25.0) / 2e3,
+                          json_number(guide, "mouth_mm", 150.0) / 2e3,
+                          json_number(guide, "half_angle_deg", 45.0) * kPi / 180.0};
     if (!(way.guide->throat_radius_m > 0.0) ||
         !(way.guide->mouth_radius_m > way.guide->throat_radius_m) ||
         !(way.guide->half_angle_rad > 0.05) || !(way.guide->half_angle_rad < 1.4))
@@ -133,7 +114,7 @@ Result<PracticeWay> way_of(const Json& json, const std::string& where) {
           here);
   }
   const double usual_travel = is_high(role) ? 0.0004 : 0.0045 * std::sqrt(sd / 0.0132);
-  const double travel = number(json, "xmax_mm", usual_travel * 1e3) / 1e3;
+  const double travel = json_number(json, "xmax_mm", usual_travel * 1e3) / 1e3;
   if (!(travel > 0.0)) return bad_input("xmax_mm must be above 0.", here);
   way.motor = MotorCurves{.bl_travel_m = travel,
                           .kms_travel_m = 1.1 * travel,
@@ -224,20 +205,21 @@ Result<void> add_port(PracticeSpeaker& s, BoxLoad& load, const SubjectGeometry& 
 
 Result<void> add_radiator(PracticeSpeaker& s, BoxLoad& load, const Json& json,
                           const std::string& where) {
-  const std::string here = fmt::format("{}: passive radiator \"{}\"", where, text(json, "id", "1"));
-  const double diameter = number(json, "diameter_mm", 0.0) / 1e3;
-  const double sd = number(json, "sd_cm2", 1e4 * kPi * std::pow(0.4 * diameter, 2)) / 1e4;
-  const double mass = number(json, "moving_mass_g", 0.0) / 1e3;
+  const std::string here =
+      fmt::format("{}: passive radiator \"{}\"", where, json_text(json, "id", "1"));
+  const double diameter = json_number(json, "diameter_mm", 0.0) / 1e3;
+  const double sd = json_number(json, "sd_cm2", 1e4 * kPi * std::pow(0.4 * diameter, 2)) / 1e4;
+  const double mass = json_number(json, "moving_mass_g", 0.0) / 1e3;
   if (!(sd > 0.0) || !(mass > 0.0))
     return bad_input("It needs sd_cm2 (or diameter_mm) and moving_mass_g above 0.", here);
   const auto panel = panel_of(json, "front", here);
   if (!panel) return tl::unexpected(panel.error());
-  const double w = 2.0 * kPi * number(json, "fs_hz", 18.0);
+  const double w = 2.0 * kPi * json_number(json, "fs_hz", 18.0);
   load.kind = BoxLoad::Kind::kPassiveRadiator;
   load.radiator =
-      PassiveRadiator{sd, mass, 1.0 / (w * w * mass), w * mass / number(json, "qms", 8.0)};
+      PassiveRadiator{sd, mass, 1.0 / (w * w * mass), w * mass / json_number(json, "qms", 8.0)};
   load.tuning_hz = radiator_tuning_hz(load.volume_m3, *load.radiator);
-  s.port = {*panel, number(json, "x_mm", 0.0) / 1e3, number(json, "y_mm", 0.0) / 1e3};
+  s.port = {*panel, json_number(json, "x_mm", 0.0) / 1e3, json_number(json, "y_mm", 0.0) / 1e3};
   s.port_area_m2 = sd;
   return {};
 }
@@ -245,7 +227,7 @@ Result<void> add_radiator(PracticeSpeaker& s, BoxLoad& load, const Json& json,
 Result<BoxLoad> box_of(PracticeSpeaker& s, const SubjectGeometry& g, const Json& subject,
                        const std::string& where) {
   BoxLoad load;
-  const Json box = object(subject, "box");
+  const Json box = json_member(subject, "box", Json::value_t::object);
   const double inner_m3 = g.inner ? g.inner->width_m * g.inner->height_m * g.inner->depth_m : 0.0;
   // Braces, drivers and crossover take about a tenth (common practice, no source).
   load.volume_m3 = g.net_volume_m3.value_or(inner_m3 > 0.0 ? 0.9 * inner_m3 : 0.014);
@@ -254,25 +236,27 @@ Result<BoxLoad> box_of(PracticeSpeaker& s, const SubjectGeometry& g, const Json&
                                  three_digits(load.volume_m3 * 1e3), three_digits(inner_m3 * 1e3)),
                      where + ": box");
   }
-  load.ql = number(box, "ql", 9.0);
+  load.ql = json_number(box, "ql", 9.0);
   const bool damped = g.damping != BoxDamping::kNone;
-  load.qa = number(box, "qa", g.damping == BoxDamping::kFilled ? 5.0 : damped ? 12.0 : 60.0);
-  load.qp = number(box, "qp", 60.0);
+  load.qa = json_number(box, "qa", g.damping == BoxDamping::kFilled ? 5.0 : damped ? 12.0 : 60.0);
+  load.qp = json_number(box, "qp", 60.0);
   load.kind = BoxLoad::Kind::kSealed;
   // Fibres take up heat: up to 1.4 times the air's compliance, 1.2 in a usual filling.
   if (g.damping == BoxDamping::kFilled) load.volume_m3 *= 1.2;
   if (g.loading == "passive-radiator") {
-    const Json radiators = list(subject, "passive_radiators");
+    const Json radiators = json_member(subject, "passive_radiators", Json::value_t::array);
     if (radiators.empty())
       return bad_input("A passive-radiator box needs passive_radiators.", where);
     if (auto added = add_radiator(s, load, radiators[0], where); !added)
       return tl::unexpected(added.error());
   } else if (g.loading != "sealed" && !g.ports.empty()) {
-    if (auto added = add_port(s, load, g, list(subject, "ports")[0], where); !added)
+    if (auto added =
+            add_port(s, load, g, json_member(subject, "ports", Json::value_t::array)[0], where);
+        !added)
       return tl::unexpected(added.error());
   } else if (g.loading == "vented" || g.loading.empty()) {
     load.kind = BoxLoad::Kind::kVented;
-    load.tuning_hz = number(box, "tuning_hz", 45.0);
+    load.tuning_hz = json_number(box, "tuning_hz", 45.0);
     if (!(load.tuning_hz > 0.0)) return bad_input("tuning_hz must be above 0.", where + ": box");
     s.port = {Panel::kBack, 0.0, 0.0};
     s.port_area_m2 = kPi * 0.025 * 0.025;
@@ -311,8 +295,8 @@ Result<void> add_loading(PracticeSpeaker& s, const SubjectGeometry& g, const Jso
                          const std::string& where) {
   std::vector<PracticeWay*> boxed;
   for (std::size_t i = 0; i < s.ways.size(); ++i) {
-    const Json drivers = list(subject, "drivers");
-    const std::string role = text(drivers[i], "role", "woofer");
+    const Json drivers = json_member(subject, "drivers", Json::value_t::array);
+    const std::string role = json_text(drivers[i], "role", "woofer");
     // Tweeters and midranges bring their own chamber.
     if (!is_high(role) && (role != "midrange" || s.ways.size() == 1)) boxed.push_back(&s.ways[i]);
   }
@@ -334,9 +318,9 @@ Result<void> add_loading(PracticeSpeaker& s, const SubjectGeometry& g, const Jso
   if (g.loading == "open-baffle") {
     if (!g.baffle)
       return bad_input("An open baffle needs width_mm and height_mm.", where + ": baffle");
-    const Json wings = object(subject, "wings");
-    const double left = number(wings, "left_mm", 0.0) / 1e3;
-    const double right = number(wings, "right_mm", 0.0) / 1e3;
+    const Json wings = json_member(subject, "wings", Json::value_t::object);
+    const double left = json_number(wings, "left_mm", 0.0) / 1e3;
+    const double right = json_number(wings, "right_mm", 0.0) / 1e3;
     // As deep as its wings, at least as its board is thick.
     const auto panel =
         Baffle::make({g.baffle->width_m(), g.baffle->height_m(), std::max({0.018, left, right}),
@@ -432,7 +416,7 @@ Result<PracticeSpeaker> practice_speaker_of(const std::string& description_json,
   PracticeSpeaker s;
   Json described = subject;
   // Without drivers it is the kiosk's pair.
-  if (list(described, "drivers").empty()) {
+  if (json_member(described, "drivers", Json::value_t::array).empty()) {
     described["drivers"] = Json::array({{{"id", "woofer"}, {"role", "woofer"}, {"y_mm", -95}},
                                         {{"id", "tweeter"}, {"role", "tweeter"}, {"y_mm", 60}}});
     if (loading == "horn") return bad_input("A horn needs its driver described.", where);

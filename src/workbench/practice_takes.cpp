@@ -12,6 +12,7 @@
 #include "base/text.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
+#include "exchange/json_read.h"
 #include "workbench/analysis.h"
 #include "workbench/take_runner.h"
 
@@ -22,16 +23,6 @@ using Json = nlohmann::json;
 
 constexpr const char* kKinds[] = {"impedance", "sweep",      "impulse-response",
                                   "response",  "near-field", "multitone"};
-
-double number(const Json& json, const char* key, double fallback) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_number() ? found->get<double>() : fallback;
-}
-
-std::string text(const Json& json, const char* key) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_string() ? found->get<std::string>() : std::string();
-}
 
 PracticeRoom room_for(const PracticeBenchSetup& bench, const PracticeTake& take) {
   PracticeRoom room = bench.room;
@@ -282,7 +273,7 @@ Result<std::vector<PracticeTake>> practice_takes_of(const std::string& take_json
   const Json json = Json::parse(take_json, nullptr, false);
   if (!json.is_object()) return bad_input("A take is a JSON object.", where);
   PracticeTake take;
-  take.kind = text(json, "kind");
+  take.kind = json_text(json, "kind");
   if (std::find(std::begin(kKinds), std::end(kKinds), take.kind) == std::end(kKinds)) {
     return bad_input(
         fmt::format("\"{}\" is no kind of take: impedance, sweep, impulse-response, response, "
@@ -290,27 +281,27 @@ Result<std::vector<PracticeTake>> practice_takes_of(const std::string& take_json
                     take.kind),
         where);
   }
-  take.id = text(json, "id");
-  take.variant = text(json, "variant");
-  take.condition = text(json, "condition");
-  take.driver = text(json, "driver");
-  take.sample = text(json, "sample");
-  take.source = text(json, "source");
-  take.horizontal_deg = number(json, "horizontal_deg", 0.0);
-  take.vertical_deg = number(json, "vertical_deg", 0.0);
-  take.distance_m = number(json, "distance_m", 0.0);
-  take.drive_v = number(json, "drive_v", 0.0);
-  take.gate_ms = number(json, "gate_ms", 4.5);
-  take.added_mass_g = number(json, "added_mass_g", 0.0);
-  take.test_box_l = number(json, "test_box_l", 0.0);
-  take.duration_s = number(json, "duration_s", 0.0);
+  take.id = json_text(json, "id");
+  take.variant = json_text(json, "variant");
+  take.condition = json_text(json, "condition");
+  take.driver = json_text(json, "driver");
+  take.sample = json_text(json, "sample");
+  take.source = json_text(json, "source");
+  take.horizontal_deg = json_number(json, "horizontal_deg", 0.0);
+  take.vertical_deg = json_number(json, "vertical_deg", 0.0);
+  take.distance_m = json_number(json, "distance_m", 0.0);
+  take.drive_v = json_number(json, "drive_v", 0.0);
+  take.gate_ms = json_number(json, "gate_ms", 4.5);
+  take.added_mass_g = json_number(json, "added_mass_g", 0.0);
+  take.test_box_l = json_number(json, "test_box_l", 0.0);
+  take.duration_s = json_number(json, "duration_s", 0.0);
   if (const Json stimulus = json.value("stimulus", Json::object()); stimulus.is_object())
-    take.duration_s = number(stimulus, "duration_s", take.duration_s);
+    take.duration_s = json_number(stimulus, "duration_s", take.duration_s);
   if (const auto tones = json.find("tones_hz"); tones != json.end() && tones->is_array()) {
     for (const Json& f : *tones)
       if (f.is_number()) take.tones_hz.push_back(f.get<double>());
   }
-  const double length = number(json, "length", 65536.0);
+  const double length = json_number(json, "length", 65536.0);
   if (!(length >= 256.0) || !(length <= 4194304.0) || take.distance_m < 0.0 || take.drive_v < 0.0 ||
       !(take.gate_ms > 0.0) || take.added_mass_g < 0.0 || take.test_box_l < 0.0 ||
       take.duration_s < 0.0 || take.duration_s > 120.0)
@@ -320,18 +311,18 @@ Result<std::vector<PracticeTake>> practice_takes_of(const std::string& take_json
     return bad_input("An added-mass take needs added_mass_g above 0.", where);
   if (take.condition == "test-box" && !(take.test_box_l > 0.0))
     return bad_input("A test-box take needs test_box_l above 0.", where);
-  const std::string orbit = text(json, "orbit");
+  const std::string orbit = json_text(json, "orbit");
   if (orbit.empty()) {
     if (take.horizontal_deg != 0.0 && take.vertical_deg != 0.0)
       return bad_input("One of horizontal_deg and vertical_deg is 0.", where);
     if (take.id.empty()) take.id = take.kind;
-    take.name = text(json, "name").empty() ? take.id : text(json, "name");
+    take.name = json_text(json, "name").empty() ? take.id : json_text(json, "name");
     return std::vector{take};
   }
   const bool both = orbit == "both";
   if (!both && orbit != "horizontal" && orbit != "vertical")
     return bad_input("\"orbit\" is horizontal, vertical or both.", where);
-  const double step = number(json, "step_deg", 10.0);
+  const double step = json_number(json, "step_deg", 10.0);
   if (!(step >= 1.0) || std::abs(360.0 / step - std::round(360.0 / step)) > 1e-9)
     return bad_input("step_deg divides 360 and is at least 1.", where);
   std::vector<PracticeTake> takes;

@@ -9,6 +9,7 @@
 #include <thread>
 
 #include "exchange/audio_file.h"
+#include "exchange/json_read.h"
 #include "workbench/practice_subject.h"
 
 namespace lalometer {
@@ -16,32 +17,17 @@ namespace {
 
 using Json = nlohmann::json;
 
-double number(const Json& json, const char* key, double fallback) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_number() ? found->get<double>() : fallback;
-}
-
-std::string text(const Json& json, const char* key, const std::string& fallback = {}) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_string() ? found->get<std::string>() : fallback;
-}
-
-Json part(const Json& json, const char* key, Json fallback) {
-  const auto found = json.find(key);
-  return found != json.end() && found->type() == fallback.type() ? *found : fallback;
-}
-
 Result<void> read_bench(PracticeBenchSetup& bench, const Json& json, const std::string& where) {
   PracticeRoom& room = bench.room;
-  room.temperature_c = number(json, "temperature_c", 20.0);
-  room.origin_height_m = number(json, "floor_m", 1.2);
-  room.distance_m = number(json, "distance_m", 1.0);
-  room.ceiling_m = number(json, "ceiling_m", 0.0);
-  room.right_wall_m = number(json, "nearest_wall_m", 0.0);
-  room.floor_reflection = number(json, "floor_reflection", room.floor_reflection);
-  room.wall_reflection = number(json, "wall_reflection", room.wall_reflection);
-  room.absorption_hz = number(json, "absorption_hz", 0.0);
-  bench.microphone_noise_pa = number(json, "noise_pa", bench.microphone_noise_pa);
+  room.temperature_c = json_number(json, "temperature_c", 20.0);
+  room.origin_height_m = json_number(json, "floor_m", 1.2);
+  room.distance_m = json_number(json, "distance_m", 1.0);
+  room.ceiling_m = json_number(json, "ceiling_m", 0.0);
+  room.right_wall_m = json_number(json, "nearest_wall_m", 0.0);
+  room.floor_reflection = json_number(json, "floor_reflection", room.floor_reflection);
+  room.wall_reflection = json_number(json, "wall_reflection", room.wall_reflection);
+  room.absorption_hz = json_number(json, "absorption_hz", 0.0);
+  bench.microphone_noise_pa = json_number(json, "noise_pa", bench.microphone_noise_pa);
   if (!(room.distance_m >= 0.1) || !(room.origin_height_m > 0.0) || room.ceiling_m < 0.0 ||
       room.right_wall_m < 0.0 || !(room.floor_reflection >= 0.0 && room.floor_reflection <= 1.0) ||
       !(room.wall_reflection >= 0.0 && room.wall_reflection <= 1.0) ||
@@ -76,41 +62,44 @@ Result<SimulationPlan> simulation_plan_of(const std::string& content, const std:
                                           std::uint64_t seed) {
   const Json root = Json::parse(content, nullptr, false);
   if (!root.is_object()) return bad_input("This is not a JSON object.", where);
-  const Json subject = part(root, "subject", Json::object()).empty() ? root : root["subject"];
-  const Json bench = part(root, "bench", Json::object());
-  const Json faults = part(root, "faults", Json::array());
+  const Json subject =
+      json_member(root, "subject", Json::value_t::object).empty() ? root : root["subject"];
+  const Json bench = json_member(root, "bench", Json::value_t::object);
+  const Json faults = json_member(root, "faults", Json::value_t::array);
   SimulationPlan plan;
-  plan.name = text(subject, "name", "Simulated");
+  plan.name = json_text(subject, "name", "Simulated");
   plan.description_json = subject.dump();
-  plan.sample_rate_hz = number(bench, "sample_rate_hz", 48000.0);
+  plan.sample_rate_hz = json_number(bench, "sample_rate_hz", 48000.0);
   const auto note_faults = [&](const Json& list) {
     for (const Json& fault : list) {
-      const std::string word = fault.is_string() ? fault.get<std::string>() : text(fault, "fault");
+      const std::string word =
+          fault.is_string() ? fault.get<std::string>() : json_text(fault, "fault");
       if (std::find(plan.faults.begin(), plan.faults.end(), word) == plan.faults.end())
         plan.faults.push_back(word);
     }
   };
   note_faults(faults);
-  Json variants = part(root, "variants", Json::array());
+  Json variants = json_member(root, "variants", Json::value_t::array);
   if (variants.empty()) variants = {{{"id", "as-described"}, {"name", "As described"}}};
   std::set<std::string> ids;
   for (const Json& json : variants) {
-    if (!json.is_object() || text(json, "id").empty())
+    if (!json.is_object() || json_text(json, "id").empty())
       return bad_input("A variant is an object with an \"id\".", where + ": variants");
-    const std::string id = text(json, "id");
+    const std::string id = json_text(json, "id");
     if (!ids.insert(id).second)
       return bad_input(fmt::format("Two variants are called \"{}\".", id), where + ": variants");
     Json changed = subject;
-    changed.merge_patch(part(json, "subject", Json::object()));
+    changed.merge_patch(json_member(json, "subject", Json::value_t::object));
     Json all = faults;
-    const Json own = part(json, "faults", Json::array());
+    const Json own = json_member(json, "faults", Json::value_t::array);
     all.insert(all.end(), own.begin(), own.end());
     note_faults(own);
     auto setup = bench_of(changed, bench, all, where, seed);
     if (!setup) return tl::unexpected(setup.error());
-    plan.variants.push_back({id, text(json, "name", id), text(json, "changed"), std::move(*setup)});
+    plan.variants.push_back(
+        {id, json_text(json, "name", id), json_text(json, "changed"), std::move(*setup)});
   }
-  Json takes = part(root, "takes", Json::array());
+  Json takes = json_member(root, "takes", Json::value_t::array);
   if (takes.empty()) {
     takes = {{{"id", "01-impedance"}, {"kind", "impedance"}, {"name", "Impedance"}},
              {{"id", "02-on-axis"}, {"kind", "sweep"}, {"name", "On axis"}}};
@@ -169,7 +158,7 @@ Result<Simulation> simulated(const SimulationPlan& plan, std::stop_token stop,
   Simulation result;
   result.set.subject = {0, plan.name, DriverKind::kLoudspeaker, plan.description_json};
   const Json description = Json::parse(plan.description_json, nullptr, false);
-  if (text(description, "kind") == "driver") result.set.subject.kind = DriverKind::kFullrange;
+  if (json_text(description, "kind") == "driver") result.set.subject.kind = DriverKind::kFullrange;
   for (const SimulationPlan::Variant& v : plan.variants)
     result.set.variants.emplace_back(v.id, Variant{0, 0, v.name, v.changed});
   const PracticeRoom& room = plan.variants.front().bench.room;

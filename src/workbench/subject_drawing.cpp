@@ -11,6 +11,7 @@
 #include "acoustics/enclosure/enclosure_model.h"
 #include "base/constants.h"
 #include "base/text.h"
+#include "exchange/json_read.h"
 #include "exchange/subject_geometry.h"
 
 namespace lalometer {
@@ -23,21 +24,6 @@ constexpr double kSmallest_mm = 20.0;
 Json parsed(const std::string& text) {
   Json json = Json::parse(text, nullptr, false);
   return json.is_object() ? json : Json::object();
-}
-
-double number(const Json& json, const char* key, double fallback) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_number() ? found->get<double>() : fallback;
-}
-
-std::string text(const Json& json, const char* key, const std::string& fallback = {}) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_string() ? found->get<std::string>() : fallback;
-}
-
-Json member(const Json& json, const char* key) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_object() ? *found : Json::object();
 }
 
 const char* list_of(DrawnPart::Kind kind) {
@@ -61,18 +47,18 @@ DrawnPart part_of(const Json& json, DrawnPart::Kind kind, std::size_t index) {
   DrawnPart part;
   part.kind = kind;
   part.index = index;
-  part.id =
-      text(json, "id", text(json, "role", kind == DrawnPart::Kind::kPort ? "port" : "driver"));
-  part.role = text(json, "role");
-  part.panel = text(json, "panel", "front");
-  part.x_mm = number(json, "x_mm", 0.0);
-  part.y_mm = number(json, "y_mm", 0.0);
-  const double sd = number(json, "sd_cm2", 0.0);
-  const double diameter = number(json, "diameter_mm", 0.0);
+  part.id = json_text(json, "id",
+                      json_text(json, "role", kind == DrawnPart::Kind::kPort ? "port" : "driver"));
+  part.role = json_text(json, "role");
+  part.panel = json_text(json, "panel", "front");
+  part.x_mm = json_number(json, "x_mm", 0.0);
+  part.y_mm = json_number(json, "y_mm", 0.0);
+  const double sd = json_number(json, "sd_cm2", 0.0);
+  const double diameter = json_number(json, "diameter_mm", 0.0);
   part.radius_mm =
       kind != DrawnPart::Kind::kPort && sd > 0.0 ? 10.0 * std::sqrt(sd / kPi) : 0.5 * diameter;
-  part.height_mm = number(json, "slot_height_mm", 0.0);
-  part.length_mm = number(json, "length_mm", 0.0);
+  part.height_mm = json_number(json, "slot_height_mm", 0.0);
+  part.length_mm = json_number(json, "length_mm", 0.0);
   return part;
 }
 
@@ -141,11 +127,11 @@ void find_problems(DrawnSubject& s) {
 void resize_inside(Json& root, const char* inner_key, double by_mm) {
   Json& box = root["box"];
   if (!box.is_object()) return;
-  const double before = number(box, inner_key, 0.0);
+  const double before = json_number(box, inner_key, 0.0);
   if (!(before > 0.0)) return;
   const double after = std::max(before + by_mm, 1.0);
   box[inner_key] = tidy(after);
-  if (const double net = number(box, "net_volume_l", 0.0); net > 0.0)
+  if (const double net = json_number(box, "net_volume_l", 0.0); net > 0.0)
     box["net_volume_l"] = std::round(net * after / before * 1e3) / 1e3;
 }
 
@@ -158,28 +144,28 @@ SubjectGeometry or_empty(const std::string& description) {
 DrawnSubject drawn_subject(const std::string& description_json) {
   const Json root = parsed(description_json);
   DrawnSubject s;
-  s.loading = text(root, "loading");
-  const Json baffle = member(root, "baffle");
-  s.width_mm = number(baffle, "width_mm", 0.0);
-  s.height_mm = number(baffle, "height_mm", 0.0);
+  s.loading = json_text(root, "loading");
+  const Json baffle = json_member(root, "baffle", Json::value_t::object);
+  s.width_mm = json_number(baffle, "width_mm", 0.0);
+  s.height_mm = json_number(baffle, "height_mm", 0.0);
   s.has_baffle = s.width_mm > 0.0 && s.height_mm > 0.0;
-  s.depth_mm = number(baffle, "depth_mm", s.width_mm);
-  s.left_mm = number(baffle, "left_mm", 0.5 * s.width_mm);
-  s.top_mm = number(baffle, "top_mm", 0.5 * s.height_mm);
-  const double round = number(baffle, "edge_radius_mm", 0.0);
-  const double chamfer = number(baffle, "edge_chamfer_mm", 0.0);
+  s.depth_mm = json_number(baffle, "depth_mm", s.width_mm);
+  s.left_mm = json_number(baffle, "left_mm", 0.5 * s.width_mm);
+  s.top_mm = json_number(baffle, "top_mm", 0.5 * s.height_mm);
+  const double round = json_number(baffle, "edge_radius_mm", 0.0);
+  const double chamfer = json_number(baffle, "edge_chamfer_mm", 0.0);
   s.edge = round > 0.0     ? EdgeShape::kRound
            : chamfer > 0.0 ? EdgeShape::kChamfered
                            : EdgeShape::kSquare;
   s.edge_mm = std::max(round, chamfer);
-  const Json wings = member(root, "wings");
-  s.left_wing_mm = number(wings, "left_mm", 0.0);
-  s.right_wing_mm = number(wings, "right_mm", 0.0);
-  const Json box = member(root, "box");
-  s.inner_width_mm = number(box, "inner_width_mm", 0.0);
-  s.inner_height_mm = number(box, "inner_height_mm", 0.0);
-  s.inner_depth_mm = number(box, "inner_depth_mm", 0.0);
-  if (box.contains("net_volume_l")) s.net_volume_l = number(box, "net_volume_l", 0.0);
+  const Json wings = json_member(root, "wings", Json::value_t::object);
+  s.left_wing_mm = json_number(wings, "left_mm", 0.0);
+  s.right_wing_mm = json_number(wings, "right_mm", 0.0);
+  const Json box = json_member(root, "box", Json::value_t::object);
+  s.inner_width_mm = json_number(box, "inner_width_mm", 0.0);
+  s.inner_height_mm = json_number(box, "inner_height_mm", 0.0);
+  s.inner_depth_mm = json_number(box, "inner_depth_mm", 0.0);
+  if (box.contains("net_volume_l")) s.net_volume_l = json_number(box, "net_volume_l", 0.0);
   for (const auto kind :
        {DrawnPart::Kind::kDriver, DrawnPart::Kind::kPort, DrawnPart::Kind::kRadiator}) {
     const auto found = root.find(list_of(kind));

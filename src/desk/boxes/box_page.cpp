@@ -3,7 +3,6 @@
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QPushButton>
-#include <QScrollArea>
 #include <QSlider>
 #include <cmath>
 
@@ -18,19 +17,7 @@ constexpr int kSteps = 1000;
 
 BoxPage::BoxPage(BoxDesk& desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   setObjectName(QStringLiteral("boxPage"));
-  auto* outer = new QVBoxLayout(this);
-  outer->setContentsMargins(0, 0, 0, 0);
-  auto* scroll = new QScrollArea(this);
-  scroll->setWidgetResizable(true);
-  scroll->setFrameShape(QFrame::NoFrame);
-  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-  outer->addWidget(scroll);
-  auto* inside = new QWidget;
-  inside->setObjectName(QStringLiteral("inside"));
-  scroll->setWidget(inside);
-  layout_ = new QVBoxLayout(inside);
-  layout_->setContentsMargins(14, 12, 14, 12);
-  layout_->setSpacing(4);
+  layout_ = scrolled_page(this, 4);
   layout_->addWidget(role_label(tr("Boxes to choose from"), "title", this));
   basis_ = role_label(QString(), "quiet", this);
   layout_->addWidget(basis_);

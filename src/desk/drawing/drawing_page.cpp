@@ -4,7 +4,6 @@
 #include <QDoubleSpinBox>
 #include <QGridLayout>
 #include <QPushButton>
-#include <QScrollArea>
 #include <cmath>
 
 #include "desk/pages/page_parts.h"
@@ -13,19 +12,7 @@ namespace lalometer {
 
 DrawingPage::DrawingPage(DrawingDesk& desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   setObjectName(QStringLiteral("drawingPage"));
-  auto* outer = new QVBoxLayout(this);
-  outer->setContentsMargins(0, 0, 0, 0);
-  auto* scroll = new QScrollArea(this);
-  scroll->setWidgetResizable(true);
-  scroll->setFrameShape(QFrame::NoFrame);
-  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-  outer->addWidget(scroll);
-  auto* inside = new QWidget;
-  inside->setObjectName(QStringLiteral("inside"));
-  scroll->setWidget(inside);
-  layout_ = new QVBoxLayout(inside);
-  layout_->setContentsMargins(14, 12, 14, 12);
-  layout_->setSpacing(5);
+  layout_ = scrolled_page(this, 5);
   layout_->addWidget(role_label(tr("Drawn to scale"), "title", this));
   layout_->addWidget(role_label(tr("Drag a driver, a port, its inner end or an edge of the box. "
                                    "Arrow keys move the chosen part by 1 mm, with Shift by 10."),

@@ -7,7 +7,6 @@
 #include <QLineEdit>
 #include <QProgressBar>
 #include <QPushButton>
-#include <QScrollArea>
 #include <QSpinBox>
 #include <cmath>
 
@@ -35,19 +34,8 @@ enum Mishap { kNone, kTooLoud, kLoopbackOut, kMicrophoneOut, kLostSamples, kDoor
 CapturePage::CapturePage(BookSession& session, CaptureController& controller, QWidget* parent)
     : QWidget(parent), session_(session), controller_(controller) {
   setObjectName(QStringLiteral("capturePage"));
-  auto* outer = new QVBoxLayout(this);
-  outer->setContentsMargins(0, 0, 0, 0);
-  auto* scroll = new QScrollArea(this);
-  scroll->setWidgetResizable(true);
-  scroll->setFrameShape(QFrame::NoFrame);
-  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-  outer->addWidget(scroll);
-  auto* inside = new QWidget;
-  inside->setObjectName(QStringLiteral("inside"));
-  scroll->setWidget(inside);
-  auto* layout = new QVBoxLayout(inside);
-  layout->setContentsMargins(14, 12, 14, 12);
-  layout->setSpacing(8);
+  auto* layout = scrolled_page(this, 8);
+  QWidget* inside = layout->parentWidget();
 
   layout->addWidget(role_label(tr("Take"), "title", inside));
   auto* form = new QFormLayout;

@@ -1,5 +1,7 @@
 #include "desk/pages/page_parts.h"
 
+#include <QScrollArea>
+
 namespace lalometer {
 
 QLabel* role_label(const QString& text, const char* role, QWidget* parent) {
@@ -29,6 +31,23 @@ QFrame* remark_card(const Remark& remark, QWidget* parent) {
   if (!remark.advice.empty())
     layout->addWidget(role_label(QString::fromStdString(remark.advice), "quiet", card));
   return card;
+}
+
+QVBoxLayout* scrolled_page(QWidget* page, int spacing) {
+  auto* outer = new QVBoxLayout(page);
+  outer->setContentsMargins(0, 0, 0, 0);
+  auto* scroll = new QScrollArea(page);
+  scroll->setWidgetResizable(true);
+  scroll->setFrameShape(QFrame::NoFrame);
+  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+  outer->addWidget(scroll);
+  auto* inside = new QWidget;
+  inside->setObjectName(QStringLiteral("inside"));
+  scroll->setWidget(inside);
+  auto* layout = new QVBoxLayout(inside);
+  layout->setContentsMargins(14, 12, 14, 12);
+  layout->setSpacing(spacing);
+  return layout;
 }
 
 void clear_layout(QLayout* layout) {

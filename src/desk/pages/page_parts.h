@@ -16,6 +16,8 @@ namespace lalometer {
 [[nodiscard]] QFrame* rule(QWidget* parent);
 /// A remark as a card: what was seen, and below it what to do.
 [[nodiscard]] QFrame* remark_card(const Remark& remark, QWidget* parent);
+/// The layout of a page's inside, which scrolls upward and downward only.
+[[nodiscard]] QVBoxLayout* scrolled_page(QWidget* page, int spacing = 8);
 /// Empties a layout and its widgets.
 void clear_layout(QLayout* layout);
 

@@ -3,37 +3,15 @@
 #include <QAction>
 #include <QPlainTextEdit>
 #include <QPushButton>
-#include <QScrollArea>
 #include <QTimer>
 
 #include "base/text.h"
 #include "desk/pages/page_parts.h"
 
 namespace lalometer {
-namespace {
-
-QVBoxLayout* page_layout(QWidget* page) {
-  auto* outer = new QVBoxLayout(page);
-  outer->setContentsMargins(0, 0, 0, 0);
-  auto* scroll = new QScrollArea(page);
-  scroll->setWidgetResizable(true);
-  scroll->setFrameShape(QFrame::NoFrame);
-  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-  outer->addWidget(scroll);
-  auto* inside = new QWidget;
-  inside->setObjectName(QStringLiteral("inside"));
-  scroll->setWidget(inside);
-  auto* layout = new QVBoxLayout(inside);
-  layout->setContentsMargins(14, 12, 14, 12);
-  layout->setSpacing(8);
-  return layout;
-}
-
-}  // namespace
-
 PlanPage::PlanPage(BookSession& session, QWidget* parent) : QWidget(parent), session_(session) {
   setObjectName(QStringLiteral("planPage"));
-  auto* layout = page_layout(this);
+  auto* layout = scrolled_page(this);
   layout->addWidget(role_label(tr("Two takes, one axis"), "title", this));
   layout->addWidget(role_label(tr("An impedance sweep shows the box, a response on axis shows the "
                                   "sound. Together they tell more than twice as much: "
@@ -112,7 +90,7 @@ void PlanPage::show() {
 
 CasePage::CasePage(BookSession& session, QWidget* parent) : QWidget(parent), session_(session) {
   setObjectName(QStringLiteral("casePage"));
-  auto* layout = page_layout(this);
+  auto* layout = scrolled_page(this);
   layout->addWidget(role_label(tr("Notes"), "title", this));
   note_ = new QPlainTextEdit(this);
   note_->setObjectName(QStringLiteral("subjectNote"));
@@ -167,7 +145,7 @@ void CasePage::show() {
 
 ReportPage::ReportPage(const QList<QAction*>& actions, QWidget* parent) : QWidget(parent) {
   setObjectName(QStringLiteral("reportPage"));
-  auto* layout = page_layout(this);
+  auto* layout = scrolled_page(this);
   layout->addWidget(role_label(tr("Take it with you"), "title", this));
   layout->addWidget(role_label(tr("Open formats only. What leaves the program is what is valid; "
                                   "the raw recordings stay in the book."),

@@ -4,7 +4,6 @@
 #include <QListWidget>
 #include <QPushButton>
 #include <QRadioButton>
-#include <QScrollArea>
 
 #include "desk/pages/page_parts.h"
 #include "workbench/practice_cases.h"
@@ -14,19 +13,7 @@ namespace lalometer {
 PracticePage::PracticePage(BookSession& session, QWidget* parent)
     : QWidget(parent), session_(session) {
   setObjectName(QStringLiteral("practicePage"));
-  auto* outer = new QVBoxLayout(this);
-  outer->setContentsMargins(0, 0, 0, 0);
-  auto* scroll = new QScrollArea(this);
-  scroll->setWidgetResizable(true);
-  scroll->setFrameShape(QFrame::NoFrame);
-  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-  outer->addWidget(scroll);
-  auto* inside = new QWidget;
-  inside->setObjectName(QStringLiteral("inside"));
-  scroll->setWidget(inside);
-  auto* layout = new QVBoxLayout(inside);
-  layout->setContentsMargins(14, 12, 14, 12);
-  layout->setSpacing(6);
+  auto* layout = scrolled_page(this, 6);
   layout->addWidget(role_label(tr("What is wrong with it?"), "title", this));
   layout->addWidget(
       role_label(tr("Loudspeakers from the practice bench, easier ones first. Read the "

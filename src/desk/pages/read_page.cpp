@@ -5,7 +5,6 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPlainTextEdit>
-#include <QScrollArea>
 
 #include "base/constants.h"
 #include "base/text.h"
@@ -128,19 +127,8 @@ void CursorList::mousePressEvent(QMouseEvent* event) {
 ReadPage::ReadPage(BookSession& session, ScoreState& state, QWidget* parent)
     : QWidget(parent), session_(session), state_(state) {
   setObjectName(QStringLiteral("readPage"));
-  auto* outer = new QVBoxLayout(this);
-  outer->setContentsMargins(0, 0, 0, 0);
-  auto* scroll = new QScrollArea(this);
-  scroll->setWidgetResizable(true);
-  scroll->setFrameShape(QFrame::NoFrame);
-  scroll->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-  outer->addWidget(scroll);
-  auto* inside = new QWidget;
-  inside->setObjectName(QStringLiteral("inside"));
-  scroll->setWidget(inside);
-  auto* layout = new QVBoxLayout(inside);
-  layout->setContentsMargins(14, 8, 14, 12);
-  layout->setSpacing(8);
+  auto* layout = scrolled_page(this, 8);
+  QWidget* inside = layout->parentWidget();
 
   auto* head = new QHBoxLayout;
   frequency_ = role_label({}, "figure", inside);
