@@ -148,10 +148,10 @@ std::vector<PracticeCase> make_cases() {
        plan(kiosk(), fault("mains-hum", {{"rms_pa", 0.25}})),
        {"mains-hum", "noise", "clipping", "reflection"},
        "mains-hum",
-       "The remarks name a poor distance to the noise in the lowest bands only, and the impulse "
-       "response carries a slow wave that never dies away: 50 Hz and twice, three times that. "
-       "Broad "
-       "noise would spoil all bands alike. Look for a ground loop or a cable beside the mains.",
+       "Three narrow spikes in the impedance, at 50, 100 and 150 Hz, with a ragged line between "
+       "them: no box and no driver makes whole multiples of the mains. Above, the curves are calm, "
+       "which broad noise would not leave alone, and of the responses a long sweep keeps most of "
+       "it away. Look for a ground loop or a cable beside the mains.",
        50.0});
   all.push_back(
       {"too-hot",
@@ -161,9 +161,9 @@ std::vector<PracticeCase> make_cases() {
        plan(kiosk(), fault("clipping", {{"gain", 45}})),
        {"clipping", "driver-breakup", "noise", "lost-samples"},
        "clipping",
-       "The remark says it: samples at full scale. What is clipped is lost, and what deconvolution "
-       "makes of it is a curve that looks like a fault of the loudspeaker. Take it again, 12 dB "
-       "lower.",
+       "The remark says it: samples at full scale, sixteen thousand of them. What is clipped is "
+       "lost, and what is worked out of it looks like a fault of the loudspeaker: an impedance of "
+       "30 ohm from end to end, a level of 118 dB. Take it again with less gain.",
        0.0});
   all.push_back(
       {"thin-air",
@@ -218,12 +218,12 @@ std::vector<PracticeCase> make_cases() {
        plan(tall(), fault("cabinet-standing-wave")),
        {"cabinet-standing-wave", "panel-resonance", "suspension-resonance", "baffle-step"},
        "cabinet-standing-wave",
-       "Inside it is 940 mm tall: half a wavelength at 182 Hz. There the impedance has a small "
-       "sharp "
-       "wiggle, and again near twice that. The prediction stands exactly on it. Wool in the middle "
-       "of "
-       "the height works best, where the air moves most.",
-       182.0});
+       "Inside it is 940 mm tall: half a wavelength at 182 Hz. Just above, near 190 Hz, the "
+       "impedance has a small sharp wiggle, and a smaller one at twice that; cone and port move it "
+       "up a little from the bare box's own. The model of the drawing, which says that the walls "
+       "are lined, has it far flatter. Wool in the middle of the height works best, where the air "
+       "moves most.",
+       190.0});
   all.push_back(
       {"restless-rim",
        "The restless rim",

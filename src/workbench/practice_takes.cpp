@@ -254,13 +254,13 @@ std::vector<double> practice_impulse(const PracticeField& field, double drive_v,
   const RealTransform transform(n);
   Spectrum bins(transform.bin_count(), 0.0);
   std::vector<WayState> states;
-  std::vector<std::complex<double>> pressures;
+  std::vector<PracticeField::WayPressure> pressures;
   for (std::size_t k = 1; k + 1 < bins.size(); ++k) {
     const double f = static_cast<double>(k) * rate / static_cast<double>(n);
     const double over = std::max(f / (0.5 * rate) - 11.0 / 12.0, 0.0) * 12.0;
     field.ways_at(f, states, pressures);
     std::complex<double> all = 0.0;
-    for (const auto& p : pressures) all += p;
+    for (const auto& p : pressures) all += p.all();
     bins[k] = drive_v * all * 0.5 * (1.0 + std::cos(kPi * std::min(over, 1.0)));
   }
   Samples h(n);

@@ -119,7 +119,7 @@ TEST(Motor, PortLosesAtHighSpeed) {
   piped.pipe = PortPipe{0.00196, 0.17};
   const auto port = [&](double volts) {
     const MotorRun run = run_motor(driver(), piped, lossy, sine(volts, 48.0, 1.0), kRate);
-    return harmonic(run.port_speed_m_s, 48.0, 1) / volts;
+    return harmonic(run.port_m3_s, 48.0, 1) / volts;
   };
   EXPECT_LT(port(14.0), 0.9 * port(0.5));
 }

@@ -164,3 +164,59 @@ TEST(KeyFigures, RestOnTheirRange) {
 
 }  // namespace
 }  // namespace lalometer
+
+namespace lalometer {
+namespace {
+
+std::shared_ptr<const ModelledCurves> model() {
+  return std::make_shared<ModelledCurves>(
+      ModelledCurves{{100.0, 1000.0, 10000.0},
+                     {80.0, 85.0, 84.0},
+                     {10.0, 6.0, 8.0},
+                     {20.0, 0.0, 30.0},
+                     {{"woofer", {-5.0, 1.0, 0.0}}, {"tweeter", {-5.0, -1.0, 2.0}}},
+                     {}});
+}
+
+TEST(ModelLanes, LieUnderTheMeasuredAndFollowDriveAndDistance) {
+  LaidTake r = laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", 1);
+  r.model = model();
+  r.take.conditions.drive_v = 5.66;    // 6 dB more
+  r.take.conditions.distance_m = 2.0;  // 6 dB less
+  const LaneContent level = lane_kind("level")->build({r}, 1);
+  ASSERT_EQ(level.left.size(), 2U);
+  EXPECT_EQ(level.left[0].label, "modelled");
+  EXPECT_NEAR(level.left[0].y[1], 85.0, 0.01);
+  EXPECT_EQ(level.left[1].take_id, 1) << "the measured one is drawn over it";
+  r.analysis = std::make_shared<Analysis>(*r.analysis);
+  auto relative = std::make_shared<Analysis>(*r.analysis);
+  relative->calibrated = false;
+  r.analysis = relative;
+  EXPECT_EQ(lane_kind("level")->build({r}, 1).left.size(), 1U)
+      << "a level re full scale has nothing to compare with";
+}
+
+TEST(ModelLanes, ImpedanceHasMagnitudeAndPhaseAndSaysWhereItGuesses) {
+  LaidTake z = laid(TakeKind::kImpedance, flat(Quantity::kImpedance, 8.0), "z", 1);
+  auto guessed = std::make_shared<ModelledCurves>(*model());
+  guessed->usual_drivers = {"woofer"};
+  z.model = guessed;
+  const LaneContent lane = lane_kind("impedance")->build({z}, 1);
+  ASSERT_EQ(lane.left.size(), 2U);
+  EXPECT_EQ(lane.left[0].y[0], 10.0);
+  EXPECT_EQ(lane.right[0].y[0], 20.0);
+  EXPECT_THAT(lane.subtitle, HasSubstr("usual drivers"));
+}
+
+TEST(ModelLanes, EdgesShowEachDriver) {
+  LaidTake r = laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", 1);
+  EXPECT_FALSE(lane_kind("edges")->build({r}, 1).empty_text.empty());
+  r.model = model();
+  const LaneContent edges = lane_kind("edges")->build({r}, 1);
+  ASSERT_EQ(edges.left.size(), 2U);
+  EXPECT_EQ(edges.left[1].label, "tweeter");
+  EXPECT_NE(edges.left[0].style, edges.left[1].style);
+}
+
+}  // namespace
+}  // namespace lalometer

@@ -94,8 +94,7 @@ class Motor {
     const double smallest = le_ * (curves_ ? 1.0 - curves_->le_share : 1.0);
     return 1.2 * (d_.re_ohm + d_.re2_ohm) / smallest;
   }
-  [[nodiscard]] bool has_port() const { return port_mass_ > 0.0 && port_area_ > 0.0; }
-  [[nodiscard]] double port_area() const { return port_area_; }
+  [[nodiscard]] bool has_port() const { return port_mass_ > 0.0; }
 
  private:
   DriverParameters d_;
@@ -183,7 +182,7 @@ MotorRun run_motor(const DriverParameters& driver, const BoxLoad& box,
   for (std::size_t k = 0; k < drive.size(); ++k) {
     speed[k] = s[kSpeed];
     travel[k] = s[kTravel];
-    if (!port.empty()) port[k] = s[kPort] / motor.port_area();
+    if (!port.empty()) port[k] = s[kPort];
     const double now = drive[k];
     const double next = drive[k + 1 < drive.size() ? k + 1 : k];
     const double middle = 0.5 * (now + next);
@@ -196,9 +195,9 @@ MotorRun run_motor(const DriverParameters& driver, const BoxLoad& box,
   }
   MotorRun run{.velocity_m_s = downsampled(speed, times, volts.size()),
                .excursion_m = downsampled(travel, times, volts.size()),
-               .port_speed_m_s = {},
+               .port_m3_s = {},
                .warmer_k = s[kWarmth]};
-  if (!port.empty()) run.port_speed_m_s = downsampled(port, times, volts.size());
+  if (!port.empty()) run.port_m3_s = downsampled(port, times, volts.size());
   return run;
 }
 

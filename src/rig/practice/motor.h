@@ -37,8 +37,8 @@ inline constexpr double kCopperPerKelvin = 0.00393;
 struct MotorRun {
   std::vector<double> velocity_m_s;  ///< of the voice coil
   std::vector<double> excursion_m;
-  std::vector<double> port_speed_m_s;  ///< of the air in the port, outward positive; empty: none
-  double warmer_k = 0.0;               ///< coil above 20 degC at the end
+  std::vector<double> port_m3_s;  ///< volume velocity out of port or radiator; empty: none
+  double warmer_k = 0.0;          ///< coil above 20 degC at the end
 };
 
 /// The driver in its lumped box (no standing waves, no pipe resonance) as a state-space model in

@@ -160,21 +160,34 @@ Spectrum PracticeBench::distortion_of(const Bins& bins, const Samples& volts, co
     last_run_.warmest_k = std::max(last_run_.warmest_k, bent.warmer_k);
     for (const double x : bent.excursion_m)
       last_run_.farthest_m = std::max(last_run_.farthest_m, std::abs(x));
-    for (const double v : bent.port_speed_m_s)
-      last_run_.fastest_air_m_s = std::max(last_run_.fastest_air_m_s, std::abs(v));
-    if (!bent.port_speed_m_s.empty()) port_speed = bent.port_speed_m_s;
-    Samples added(volts.size());
-    for (std::size_t i = 0; i < added.size(); ++i)
-      added[i] = bent.velocity_m_s[i] - straight.velocity_m_s[i];
-    Spectrum velocity(drive.size());
-    transform.forward(added, velocity);
+    if (!bent.port_m3_s.empty() && setup_.speaker.port_area_m2 > 0.0) {
+      port_speed.resize(bent.port_m3_s.size(), 0.0);
+      for (std::size_t i = 0; i < port_speed.size(); ++i)
+        port_speed[i] += bent.port_m3_s[i] / setup_.speaker.port_area_m2;
+    }
+    // What the bent run does more than the straight one, of the cone and of the port's air.
+    const auto added = [&](const std::vector<double>& more, const std::vector<double>& less) {
+      Samples difference(volts.size());
+      for (std::size_t i = 0; i < difference.size(); ++i) difference[i] = more[i] - less[i];
+      Spectrum bins_of(drive.size());
+      transform.forward(difference, bins_of);
+      return bins_of;
+    };
+    const Spectrum cone = added(bent.velocity_m_s, straight.velocity_m_s);
     for (std::size_t k = 1; k < drive.size(); ++k) {
-      // The integrator knows neither standing waves nor the pipe: the whole circuit's answer to the
-      // lumped one's carries them over.
-      const Complex whole = bins.states[w][k].cone_velocity;
-      if (std::abs(whole) > 0.0) sum[k] += velocity[k] * bins.pressures[w][k] / whole;
+      const WayState& state = bins.states[w][k];
+      if (std::abs(state.cone_velocity) > 0.0)
+        sum[k] += cone[k] * bins.pressures[w][k].cone / state.cone_velocity;
+    }
+    if (bent.port_m3_s.empty()) continue;
+    const Spectrum port = added(bent.port_m3_s, straight.port_m3_s);
+    for (std::size_t k = 1; k < drive.size(); ++k) {
+      const WayState& state = bins.states[w][k];
+      if (std::abs(state.port) > 0.0) sum[k] += port[k] * bins.pressures[w][k].port / state.port;
     }
   }
+  for (const double v : port_speed)
+    last_run_.fastest_air_m_s = std::max(last_run_.fastest_air_m_s, std::abs(v));
   return sum;
 }
 
@@ -214,9 +227,9 @@ Result<Samples> PracticeBench::sounded(const Samples& volts, std::stop_token sto
     const std::size_t ways = setup_.speaker.ways.size();
     Bins bins;
     bins.states.assign(ways, std::vector<WayState>(result.size()));
-    bins.pressures.assign(ways, std::vector<Complex>(result.size()));
+    bins.pressures.assign(ways, std::vector<PracticeField::WayPressure>(result.size()));
     std::vector<WayState> states;
-    std::vector<Complex> pressures;
+    std::vector<PracticeField::WayPressure> pressures;
     for (std::size_t k = 1; k < result.size(); ++k) {
       if (k % 1024 == 0 && stop.stop_requested()) return cancelled();
       field.ways_at(frequency(k), states, pressures);
@@ -229,7 +242,7 @@ Result<Samples> PracticeBench::sounded(const Samples& volts, std::stop_token sto
     if (stop.stop_requested()) return cancelled();
     for (std::size_t k = 1; k < result.size(); ++k) {
       Complex all = 0.0;
-      for (std::size_t w = 0; w < ways; ++w) all += bins.pressures[w][k];
+      for (std::size_t w = 0; w < ways; ++w) all += bins.pressures[w][k].all();
       result[k] = result[k] * all + distortion[k];
     }
     result[0] = 0.0;

@@ -98,8 +98,8 @@ class PracticeBench final : public AudioDevice {
   [[nodiscard]] Result<Samples> sounded(const Samples& volts, std::stop_token stop);
   /// What each way does at each bin of a transform: worked out once, used thrice.
   struct Bins {
-    std::vector<std::vector<WayState>> states;                 ///< by way
-    std::vector<std::vector<std::complex<double>>> pressures;  ///< by way, Pa per volt
+    std::vector<std::vector<WayState>> states;                       ///< by way
+    std::vector<std::vector<PracticeField::WayPressure>> pressures;  ///< by way, Pa per volt
   };
   /// The part that the loudspeaker itself adds: distortion by its motors, as a spectrum at the
   /// microphone, Pa; and how fast the air in the port moves.

@@ -326,12 +326,14 @@ Complex volume_velocity_of(const WayState& s, int role) {
 }  // namespace
 
 void PracticeField::ways_at(double f, std::vector<WayState>& states,
-                            std::vector<Complex>& pressures) const {
+                            std::vector<WayPressure>& pressures) const {
   circuits_->at(f, states);
-  pressures.assign(states.size(), 0.0);
+  pressures.assign(states.size(), {});
   for (const Source& source : sources_) {
     const Complex flow = volume_velocity_of(states[source.way], source.role);
-    for (const Path& path : source.paths) pressures[source.way] += pressure(source, path, flow, f);
+    WayPressure& of_way = pressures[source.way];
+    for (const Path& path : source.paths)
+      (source.role == kPort ? of_way.port : of_way.cone) += pressure(source, path, flow, f);
   }
 }
 

@@ -61,9 +61,15 @@ class PracticeField {
                 std::shared_ptr<const PracticeCircuits> circuits);
   /// @param frequency_hz  > 0.
   [[nodiscard]] PracticeOutput at(double frequency_hz) const;
-  /// Pressure at the microphone by each way, room included, Pa per volt at the amplifier.
+  /// Pressure at the microphone by each way, room included, Pa per volt at the amplifier: what its
+  /// cone, panel and leak make, and what its port (radiator, open back) makes.
+  struct WayPressure {
+    std::complex<double> cone;
+    std::complex<double> port;
+    [[nodiscard]] std::complex<double> all() const { return cone + port; }
+  };
   void ways_at(double frequency_hz, std::vector<WayState>& states,
-               std::vector<std::complex<double>>& pressures) const;
+               std::vector<WayPressure>& pressures) const;
   /// From the baffle's origin (or the near source) to the microphone.
   [[nodiscard]] double flight_s() const;
 

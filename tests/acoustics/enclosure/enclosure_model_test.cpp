@@ -330,3 +330,100 @@ TEST(Enclosure, LossesLowerTheOutputAtTheTuning) {
 
 }  // namespace
 }  // namespace lalometer
+
+namespace lalometer {
+namespace {
+
+EnclosureDesign open_design(double wing_m) {
+  const OpenBaffle panel{.width_m = 0.5,
+                         .height_m = 0.9,
+                         .driver_x_m = 0.25,
+                         .driver_y_m = 0.45,
+                         .left_wing_m = wing_m,
+                         .right_wing_m = wing_m};
+  EnclosureDesign d{.driver = elements_of({.fs_hz = 35.0,
+                                           .qms = 4.0,
+                                           .qes = 0.5,
+                                           .vas_m3 = 0.08,
+                                           .sd_m2 = 0.022,
+                                           .re_ohm = 6.0,
+                                           .le_h = 0.0}),
+                    .load = open_back_load(panel)};
+  d.panel = panel;
+  return d;
+}
+
+// By definition: the panel's own factor (tested in tests/acoustics/baffle) times the same driver in
+// free air radiating into half space.
+TEST(OpenBaffleCircuit, IsTheDriverTimesThePanelsFactor) {
+  const EnclosureDesign d = open_design(0.0);
+  const FrequencyAxis axis = FrequencyAxis::logarithmic(20.0, 1000.0, 6.0);
+  const EnclosureCurves curves = solve_enclosure(d, axis);
+  EnclosureDesign wall = d;
+  wall.load = {};
+  wall.panel.reset();
+  const EnclosureCurves half_space = solve_enclosure(wall, axis);
+  const auto factor = open_baffle_response(*d.panel, axis, kSpeedOfSound20_m_s);
+  for (std::size_t i = 0; i < axis.size(); ++i) {
+    EXPECT_NEAR(std::abs(curves.pressure_pa[i] / half_space.pressure_pa[i] / factor[i] - 1.0), 0.0,
+                1e-9)
+        << axis[i];
+    EXPECT_NEAR(std::abs(curves.impedance_ohm[i] - half_space.impedance_ohm[i]), 0.0, 1e-9);
+  }
+}
+
+// A duct behind the cone is air that moves with it: the resonance falls, and the bass of a U-frame
+// is stronger than the flat panel's (fact of the trade).
+TEST(OpenBaffleCircuit, WingsLoadTheConeAndGiveBass) {
+  const FrequencyAxis axis = FrequencyAxis::logarithmic(20.0, 80.0, 96.0);
+  const EnclosureCurves flat = solve_enclosure(open_design(0.0), axis);
+  const EnclosureCurves deep = solve_enclosure(open_design(0.3), axis);
+  const auto peak = [&](const EnclosureCurves& c) {
+    std::size_t best = 0;
+    for (std::size_t i = 0; i < axis.size(); ++i)
+      if (std::abs(c.impedance_ohm[i]) > std::abs(c.impedance_ohm[best])) best = i;
+    return axis[best];
+  };
+  EXPECT_LT(peak(deep), peak(flat));
+  EXPECT_GT(std::abs(deep.pressure_pa[80]), 1.3 * std::abs(flat.pressure_pa[80]));
+  for (const auto& z : deep.impedance_ohm) EXPECT_GT(z.real(), 0.0);
+}
+
+// Limits of an open end by Levine and Schwinger 1948: (ka)^2/4 and 0.6133 ka far below, hardly any
+// reflection far above.
+TEST(OpenBaffleCircuit, MouthRadiatesAsAnOpenPipe) {
+  BoxLoad duct;
+  duct.kind = BoxLoad::Kind::kOpenBack;
+  duct.pipe = PortPipe{kPi * 0.01, 1e-9, 0.1};
+  const double plane = kAirDensity_kg_m3 * kSpeedOfSound20_m_s / (kPi * 0.01);
+  const double low = 0.05 * kSpeedOfSound20_m_s / (2.0 * kPi * 0.1);  // ka = 0.05
+  const auto z = solve_box(duct, low).impedance_pa_s_m3 / plane;
+  EXPECT_NEAR(z.real() / (0.25 * 0.05 * 0.05), 1.0, 0.02);
+  EXPECT_NEAR(z.imag() / (0.6133 * 0.05), 1.0, 0.01);
+  const auto high = solve_box(duct, 400.0 * low).impedance_pa_s_m3 / plane;
+  EXPECT_LT(std::abs((high - 1.0) / (high + 1.0)), 0.25);
+}
+
+TEST(BoxWaves, AreTheFieldAtTheirPlaces) {
+  const InnerBox box{0.2, 0.5, 0.3};
+  const auto field = std::make_shared<BoxField>(box, BoxDamping::kLined, 2000.0, 343.0);
+  const BoxPlace cone{0.1, 0.2, 0.0, 0.05};
+  const BoxPlace port{0.1, 0.4, 0.3, 0.02};
+  const BoxWaves waves(field, cone, port);
+  for (const double f : {150.0, 340.0, 900.0}) {
+    EXPECT_NEAR(std::abs(waves.between(BoxWaves::kCone, BoxWaves::kPort, f) /
+                             field->waves_pa_s_m3(cone, port, f) -
+                         1.0),
+                0.0, 1e-12);
+    EXPECT_NEAR(std::abs(waves.between(BoxWaves::kPort, BoxWaves::kCone, f) -
+                         waves.between(BoxWaves::kCone, BoxWaves::kPort, f)),
+                0.0, 1e-9)
+        << "reciprocity";
+  }
+  const double first = 0.5 * 343.0 / 0.5;
+  EXPECT_GT(std::abs(waves.undamped().between(BoxWaves::kCone, BoxWaves::kCone, first)),
+            2.0 * std::abs(waves.between(BoxWaves::kCone, BoxWaves::kCone, first)));
+}
+
+}  // namespace
+}  // namespace lalometer
