@@ -2,6 +2,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "base/json_text.h"
 #include "book/json.h"
 #include "book/room.h"
 
@@ -79,7 +80,7 @@ Result<void> Book::set_recipe(Id subject, const Recipe& recipe) {
 }
 
 Result<void> Book::set_description(Id subject, const std::string& description_json) {
-  if (!nlohmann::json::parse(description_json, nullptr, false).is_object())
+  if (!parsed_json(description_json).is_object())
     return bad_input("The description is not a JSON object.", room_->path.string());
   return edit("Change the drawing", [&] {
     update(room_->database, "UPDATE subject SET description = ? WHERE id = ?", {description_json},

@@ -2,6 +2,8 @@
 
 #include <nlohmann/json.hpp>
 
+#include "base/json_text.h"
+
 namespace lalometer {
 namespace {
 
@@ -9,7 +11,7 @@ using Json = nlohmann::json;
 
 /// A damaged column reads as empty: the raw data and the rest of the row stay reachable.
 Json parsed(const std::string& text) {
-  Json json = Json::parse(text, nullptr, false);
+  Json json = parsed_json(text);
   return json.is_object() || json.is_array() ? json : Json::object();
 }
 
@@ -59,7 +61,7 @@ std::optional<Response> curve_from(const Json& json) {
 
 std::string to_json(const Conditions& c) {
   Json more = Json::object();
-  for (const auto& [key, value] : c.more_json) more[key] = Json::parse(value, nullptr, false);
+  for (const auto& [key, value] : c.more_json) more[key] = parsed_json(value);
   return Json{{"distance_m", c.distance_m},
               {"drive_v", c.drive_v},
               {"horizontal_deg", c.horizontal_deg},
@@ -104,7 +106,7 @@ Conditions conditions_from_json(const std::string& text) {
   read(json, "lead_in_s", c.stimulus.lead_in_s);
   read(json, "amplitude", c.stimulus.amplitude);
   if (const auto more = json.find("more"); more != json.end() && more->is_object()) {
-    for (const auto& [key, value] : more->items()) c.more_json[key] = value.dump();
+    for (const auto& [key, value] : more->items()) c.more_json[key] = dumped(value);
   }
   return c;
 }
@@ -117,7 +119,7 @@ std::string to_json(const std::vector<Remark>& remarks) {
                     {"text", r.text},
                     {"advice", r.advice}});
   }
-  return json.dump();
+  return dumped(json);
 }
 
 std::vector<Remark> remarks_from_json(const std::string& text) {
@@ -172,7 +174,7 @@ std::string to_json(const RigCalibration& rig) {
                    {"known", curve_json(rig.jig->known)},
                    {"known_ohm", rig.jig->known_ohm}};
   }
-  return json.dump();
+  return dumped(json);
 }
 
 RigCalibration rig_from_json(const std::string& text) {

@@ -11,6 +11,7 @@
 
 #include "acoustics/impedance/box_signature.h"
 #include "acoustics/spectrum/smoothing.h"
+#include "base/json_text.h"
 #include "base/text.h"
 #include "cli/design_commands.h"
 #include "cli/option_checks.h"
@@ -162,7 +163,7 @@ int response_command(Doors doors, const ResponseOptions& o) {
   json["take"] = item->take.name;
   json["notes"] = notes;
   if (doors.json) {
-    doors.out << json.dump() << '\n';
+    doors.out << dumped(json) << '\n';
     return kDone;
   }
   print_curve_table(doors.out, json, "dB");
@@ -246,7 +247,7 @@ int box_impedance_command(Doors doors, const ImpedanceOptions& o) {
   notes.push_back("wiggles: not searched for by this version.");
   json["notes"] = notes;
   if (doors.json) {
-    doors.out << json.dump() << '\n';
+    doors.out << dumped(json) << '\n';
     return kDone;
   }
   print_figures(doors.out, json);
@@ -291,7 +292,7 @@ int import_command(Doors doors, const std::vector<std::string>& files, const std
     json["take_ids"] = *ids;
     if (!doors.json) doors.out << fmt::format("{} takes are in {}\n", ids->size(), book_path);
   }
-  if (doors.json) doors.out << json.dump() << '\n';
+  if (doors.json) doors.out << dumped(json) << '\n';
   return kDone;
 }
 
@@ -357,7 +358,7 @@ int validate_command(Doors doors, const std::string& path, const ResponseOptions
     json["understood"] = preview.items.front().understood;
   }
   if (doors.json) {
-    doors.out << json.dump() << '\n';
+    doors.out << dumped(json) << '\n';
     return kDone;
   }
   doors.out << fmt::format("{}: usable, {} takes\n", path, json["takes"].get<std::size_t>());

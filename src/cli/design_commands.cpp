@@ -7,6 +7,7 @@
 
 #include "acoustics/enclosure/enclosure_model.h"
 #include "base/constants.h"
+#include "base/json_text.h"
 #include "base/text.h"
 #include "cli/option_checks.h"
 #include "cli/output.h"
@@ -61,6 +62,13 @@ int diffraction_command(const Doors& doors, const DiffractionOptions& o) {
         {"x_mm", best->x_m * 1e3},      {"y_mm", best->y_m * 1e3},
         {"ripple_db", best->ripple_db}, {"ripple_here_db", best->ripple_here_db},
         {"low_hz", best->low_hz},       {"high_hz", best->high_hz}};
+    // Every place that was tried, row by row upward; null where another part is.
+    Json map{{"x_mm", Json::array()}, {"y_mm", Json::array()}, {"ripple_db", Json::array()}};
+    for (const double x : best->tried_x_m) map["x_mm"].push_back(x * 1e3);
+    for (const double y : best->tried_y_m) map["y_mm"].push_back(y * 1e3);
+    for (const double ripple : best->ripple_map_db)
+      map["ripple_db"].push_back(std::isfinite(ripple) ? Json(ripple) : Json());
+    json["position_map"] = std::move(map);
   }
   for (const EdgeRule& edge : prediction->edges) {
     json["edges"].push_back({{"name", edge.name},
@@ -69,7 +77,7 @@ int diffraction_command(const Doors& doors, const DiffractionOptions& o) {
                              {"first_peak_hz", edge.first_peak_hz}});
   }
   if (doors.json) {
-    doors.out << json.dump() << '\n';
+    doors.out << dumped(json) << '\n';
     return kDone;
   }
   doors.out << fmt::format("{} at {} m, level re an infinite baffle\n", prediction->driver,
@@ -100,6 +108,7 @@ struct EnclosureOptions {
   std::string loading = "vented";
   std::string driver_file;
   double tuning_hz = 0.0;
+  std::string lowest_note;
   double port_diameter_mm = 0.0;
   double port_length_mm = 0.0;
   double slot_height_mm = 0.0;
@@ -272,7 +281,17 @@ void driver_part(const EnclosureOptions& o, const DriverFile& file, BoxLoad load
   }
 }
 
-int enclosure_command(const Doors& doors, const EnclosureOptions& o) {
+int enclosure_command(const Doors& doors, EnclosureOptions o) {
+  if (!o.lowest_note.empty()) {
+    const auto note = note_hz(o.lowest_note);
+    if (!note) {
+      return refuse(doors, Error{ErrorCode::kBadInput,
+                                 fmt::format("\"{}\" is no note: a letter, # or b, an octave.",
+                                             o.lowest_note),
+                                 "--lowest-note"});
+    }
+    o.tuning_hz = *note;
+  }
   Json json{{"loading", o.loading}, {"volume_l", o.volume_l > 0.0 ? Json(o.volume_l) : Json()}};
   Json notes = Json::array();
   const auto load = load_of(o, json, notes);
@@ -287,7 +306,7 @@ int enclosure_command(const Doors& doors, const EnclosureOptions& o) {
   }
   json["notes"] = notes;
   if (doors.json) {
-    doors.out << json.dump() << '\n';
+    doors.out << dumped(json) << '\n';
     return kDone;
   }
   print_figures(doors.out, json);
@@ -326,6 +345,8 @@ void add_design_commands(CLI::App& app, Doors& doors, int& status) {
     command->add_option(name, value, help)->check(above_zero());
   };
   positive("--tuning-hz", box->tuning_hz, "wanted tuning");
+  command->add_option("--lowest-note", box->lowest_note,
+                      "tune to an instrument's lowest note instead: E1, B0, Bb1");
   positive("--port-diameter-mm", box->port_diameter_mm, "of a round port, or a slot's width");
   positive("--port-length-mm", box->port_length_mm, "length of the port");
   positive("--slot-height-mm", box->slot_height_mm, "makes the port a slot");

@@ -271,8 +271,13 @@ void MainWindow::findBestPlace(const QString& driver) {
     const DrawnSubject s = drawn_subject(drawing_->description());
     for (const DrawnPart& part : s.parts) {
       // Moved on meanwhile: then the answer is to another question.
-      if (part.id == driver.toStdString() && drawing_->description() == description)
-        drawing_->edit(with_part_at(description, part, found->x_m * 1e3, found->y_m * 1e3), true);
+      if (part.id != driver.toStdString() || drawing_->description() != description) continue;
+      drawing_->edit(with_part_at(description, part, found->x_m * 1e3, found->y_m * 1e3), true);
+      SubjectView::RippleMap map{found->tried_x_m, found->tried_y_m, found->ripple_map_db};
+      for (double& x : map.x_mm) x *= 1e3;
+      for (double& y : map.y_mm) y *= 1e3;
+      drawing_->showRipple(std::move(map));
+      return;
     }
   });
   if (!job_->start(tr("Trying every place on the front"), work)) {

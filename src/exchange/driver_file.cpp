@@ -5,6 +5,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "base/json_text.h"
 #include "exchange/audio_file.h"
 #include "exchange/text_table.h"
 
@@ -28,7 +29,7 @@ Result<DriverFile> read_driver(const std::filesystem::path& path) {
   if (!bytes) return tl::unexpected(bytes.error());
   const auto text = decoded_text(*bytes, path.string());
   if (!text) return tl::unexpected(text.error());
-  const Json root = Json::parse(*text, nullptr, false);
+  const Json root = parsed_json(*text);
   if (!root.is_object()) return bad_input("This is not a JSON object.", path.string());
   QuotedParameters q{};
   for (const auto& [key, target, scale] : {std::tuple{"fs_hz", &q.fs_hz, 1.0},

@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "base/json_text.h"
 #include "base/text.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
@@ -48,8 +49,8 @@ class Reader {
 
  private:
   void complain(const char* key, const char* wanted, const Json& found) {
-    require(false,
-            fmt::format("\"{}\" should be {}, found {}.", key, wanted, found.dump().substr(0, 60)));
+    require(false, fmt::format("\"{}\" should be {}, found {}.", key, wanted,
+                               dumped(found).substr(0, 60)));
   }
   const Json& json_;
   std::string where_;
@@ -202,7 +203,7 @@ Result<SetTake> read_take(const Json& json, const std::filesystem::path& folder,
     if (auto read = s.outcome(); !read) return tl::unexpected(read.error());
   }
   for (const auto& [key, value] : json.items()) {
-    if (!kKnownTakeKeys.contains(key)) c.more_json[key] = value.dump();
+    if (!kKnownTakeKeys.contains(key)) c.more_json[key] = dumped(value);
   }
   if (const std::string name = reader.text("microphone_correction", ""); !name.empty()) {
     const auto correction = file_bytes(folder / name).and_then([&](const auto& bytes) {
@@ -308,14 +309,14 @@ Result<void> write_set(const MeasurementSet& set, const std::filesystem::path& f
     return bad_input("There is a set.json already; it was left as it is.", folder.string());
   }
   Json root{{"format", "lalometer-set"}, {"version", 1}};
-  root["subject"] = Json::parse(set.subject.description_json, nullptr, false);
+  root["subject"] = parsed_ordered_json(set.subject.description_json);
   if (!root["subject"].is_object()) root["subject"] = Json::object();
   root["subject"]["name"] = set.subject.name;
   if (!root["subject"].contains("kind")) {
     root["subject"]["kind"] =
         set.subject.kind == DriverKind::kLoudspeaker ? "loudspeaker" : "driver";
   }
-  root["bench"] = Json::parse(set.bench_json, nullptr, false);
+  root["bench"] = parsed_ordered_json(set.bench_json);
   root["variants"] = Json::array();
   for (const auto& [id, variant] : set.variants) {
     root["variants"].push_back({{"id", id}, {"name", variant.name}, {"changed", variant.changed}});
@@ -362,12 +363,12 @@ Result<void> write_set(const MeasurementSet& set, const std::filesystem::path& f
                      {"deviation of the microphone from flat, dB, to be subtracted"});
       if (auto written = write_file(folder / name, text); !written) return written;
     }
-    for (const auto& [key, value] : c.more_json) json[key] = Json::parse(value, nullptr, false);
+    for (const auto& [key, value] : c.more_json) json[key] = parsed_ordered_json(value);
     root["takes"].push_back(std::move(json));
     if (auto written = write_file(folder / item.raw.file_name, item.raw.bytes); !written)
       return written;
   }
-  return write_file(folder / "set.json", root.dump(2) + "\n");
+  return write_file(folder / "set.json", dumped(root, 2) + "\n");
 }
 
 }  // namespace lalometer

@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/constants.h"
+#include "base/json_text.h"
 #include "base/text.h"
 #include "exchange/json_read.h"
 
@@ -92,7 +93,7 @@ Result<BafflePiston> SubjectGeometry::piston(const SubjectDriver& d) const {
 }
 
 Result<SubjectGeometry> geometry_of(const std::string& description_json, const std::string& where) {
-  const Json root = Json::parse(description_json, nullptr, false);
+  const Json root = parsed_json(description_json);
   if (!root.is_object()) return bad_input("The subject is not a JSON object.", where);
   SubjectGeometry g;
   g.loading = json_text(root, "loading");

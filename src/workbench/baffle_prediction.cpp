@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "acoustics/baffle/diffraction.h"
 #include "acoustics/baffle/position_map.h"
@@ -64,20 +65,26 @@ Result<BestPosition> best_position(const SubjectGeometry& g, const std::string& 
           }
           return true;
         };
+        BestPosition found{};
+        for (const double x : map.x_m) found.tried_x_m.push_back(x - g.origin_x_m);
+        for (const double y : map.y_m) found.tried_y_m.push_back(y - g.origin_y_m);
         std::size_t best = map.ripple_db.size();
         for (std::size_t i = 0; i < map.ripple_db.size(); ++i) {
-          if (free(map.x_m[i % map.x_m.size()], map.y_m[i / map.x_m.size()]) &&
-              (best == map.ripple_db.size() || map.ripple_db[i] < map.ripple_db[best]))
+          const bool possible = free(map.x_m[i % map.x_m.size()], map.y_m[i / map.x_m.size()]);
+          found.ripple_map_db.push_back(possible ? map.ripple_db[i]
+                                                 : std::numeric_limits<double>::quiet_NaN());
+          if (possible && (best == map.ripple_db.size() || map.ripple_db[i] < map.ripple_db[best]))
             best = i;
         }
         if (best == map.ripple_db.size())
           return bad_input("The other drivers and ports leave no room on the front for it.");
-        return BestPosition{map.x_m[best % map.x_m.size()] - g.origin_x_m,
-                            map.y_m[best / map.x_m.size()] - g.origin_y_m,
-                            map.ripple_db[best],
-                            edge_ripple_db(*g.baffle, *piston, band, kSpeedOfSound20_m_s),
-                            band.low_hz,
-                            band.high_hz};
+        found.x_m = found.tried_x_m[best % map.x_m.size()];
+        found.y_m = found.tried_y_m[best / map.x_m.size()];
+        found.ripple_db = map.ripple_db[best];
+        found.ripple_here_db = edge_ripple_db(*g.baffle, *piston, band, kSpeedOfSound20_m_s);
+        found.low_hz = band.low_hz;
+        found.high_hz = band.high_hz;
+        return found;
       });
 }
 

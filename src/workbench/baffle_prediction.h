@@ -43,6 +43,11 @@ struct BestPosition {
   double ripple_here_db;
   double low_hz;
   double high_hz;
+  /// Ripple at every place that was tried, row by row (y): NaN where another part is. Places in the
+  /// subject's coordinates.
+  std::vector<double> tried_x_m = {};
+  std::vector<double> tried_y_m = {};
+  std::vector<double> ripple_map_db = {};
 };
 [[nodiscard]] Result<BestPosition> best_position(const SubjectGeometry& geometry,
                                                  const std::string& driver_id, std::stop_token stop,

@@ -8,6 +8,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/constants.h"
+#include "base/json_text.h"
 #include "base/text.h"
 #include "exchange/json_read.h"
 #include "exchange/subject_geometry.h"
@@ -134,7 +135,7 @@ void say(BoxOutcome& o, const BoxDriver& driver, double power_w) {
 }  // namespace
 
 Result<BoxDriver> box_driver_of(const std::string& description_json) {
-  const Json root = Json::parse(description_json, nullptr, false);
+  const Json root = parsed_ordered_json(description_json);
   if (!root.is_object()) return bad_input("The subject has no description.");
   for (const Json& json : json_member(root, "drivers", Json::value_t::array)) {
     if (!json.is_object()) continue;
@@ -165,7 +166,7 @@ Result<BoxDriver> box_driver_of(const std::string& description_json) {
 }
 
 BoxCandidate first_candidate(const std::string& description_json, const BoxDriver& driver) {
-  const Json root = Json::parse(description_json, nullptr, false);
+  const Json root = parsed_ordered_json(description_json);
   BoxCandidate c;
   c.name = "A";
   // A box of the driver's own stiffness and resonance: a start that is never far off.
@@ -345,7 +346,7 @@ BoxField2d f3_field(const BoxDriver& driver, const BoxCandidate& candidate, doub
 }
 
 std::string with_candidate(const std::string& description_json, const BoxOutcome& o) {
-  Json root = Json::parse(description_json, nullptr, false);
+  Json root = parsed_ordered_json(description_json);
   if (!root.is_object()) root = Json::object();
   const BoxCandidate& c = o.candidate;
   const auto tidy = [](double value) { return std::round(value * 10.0) / 10.0; };
@@ -383,7 +384,7 @@ std::string with_candidate(const std::string& description_json, const BoxOutcome
       break;
     }
   }
-  return root.dump();
+  return dumped(root);
 }
 
 }  // namespace lalometer

@@ -37,20 +37,6 @@ Result<Analysis> worked_out(const Book& book, const Take& take) {
   return analysed({take, *raw, *rig, *recipe});
 }
 
-/// Only what is valid leaves the program: a curve in a file has no hatching.
-Response valid_part(const Response& curve) {
-  std::vector<double> f;
-  std::vector<std::complex<double>> values;
-  for (std::size_t i = 0; i < curve.size(); ++i) {
-    if (!curve.valid().contains(curve.axis()[i])) continue;
-    f.push_back(curve.axis()[i]);
-    values.push_back(curve.value(i));
-  }
-  if (f.size() < 2) return curve;
-  return *Response::make(*FrequencyAxis::make(std::move(f)), std::move(values), curve.quantity(),
-                         curve.valid(), curve.has_phase());
-}
-
 }  // namespace
 
 Result<void> export_take(const Book& book, Id id, const std::filesystem::path& path) {

@@ -5,6 +5,7 @@
 
 #include "acoustics/spectrum/response.h"
 #include "base/constants.h"
+#include "base/json_text.h"
 #include "workbench/baffle_prediction.h"
 #include "workbench/practice_subject.h"
 
@@ -12,7 +13,7 @@ namespace lalometer {
 
 Result<ModelledCurves> modelled_curves(const std::string& description_json,
                                        const std::string& where) {
-  const nlohmann::json root = nlohmann::json::parse(description_json, nullptr, false);
+  const nlohmann::json root = parsed_json(description_json);
   if (!root.is_object() || !root.contains("drivers") || !root["drivers"].is_array() ||
       root["drivers"].empty())
     return bad_input("The description names no drivers: nothing can be modelled.", where);

@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 #include <random>
 
+#include "base/json_text.h"
 #include "workbench/importing.h"
 
 namespace lalometer {
@@ -14,7 +15,7 @@ namespace {
 using Json = nlohmann::json;
 
 Json kiosk() {
-  return Json::parse(R"({"kind": "loudspeaker", "loading": "vented",
+  return parsed_json(R"({"kind": "loudspeaker", "loading": "vented",
     "drivers": [
       {"id": "woofer", "role": "woofer", "diameter_mm": 165, "sd_cm2": 132, "x_mm": 0, "y_mm": -95},
       {"id": "tweeter", "role": "tweeter", "diameter_mm": 28, "sd_cm2": 7.5, "x_mm": 18, "y_mm": 60}],
@@ -27,24 +28,24 @@ Json kiosk() {
 /// One wide-band driver without a crossover: what the driver does is not hidden by a filter.
 Json single() {
   Json s = kiosk();
-  s["drivers"] = Json::parse(
+  s["drivers"] = parsed_json(
       R"([{"id": "cone", "role": "fullrange", "diameter_mm": 130, "sd_cm2": 82, "x_mm": 14, "y_mm": 30}])");
   s["box"]["net_volume_l"] = 9;
   s["crossovers"] = Json::array();
-  s["baffle"] = Json::parse(
+  s["baffle"] = parsed_json(
       R"({"width_mm": 180, "height_mm": 300, "depth_mm": 240, "edge_radius_mm": 15, "left_mm": 90, "top_mm": 150})");
-  s["box"] = Json::parse(
+  s["box"] = parsed_json(
       R"({"net_volume_l": 7.2, "inner_width_mm": 148, "inner_height_mm": 268, "inner_depth_mm": 208, "damping": "lined"})");
-  s["ports"] = Json::parse(
+  s["ports"] = parsed_json(
       R"([{"id": "port", "panel": "back", "diameter_mm": 45, "length_mm": 110, "x_mm": 0, "y_mm": -90}])");
   return s;
 }
 
 Json tall() {
   Json s = kiosk();
-  s["baffle"] = Json::parse(
+  s["baffle"] = parsed_json(
       R"({"width_mm": 200, "height_mm": 980, "depth_mm": 240, "edge_radius_mm": 12, "left_mm": 100, "top_mm": 240})");
-  s["box"] = Json::parse(
+  s["box"] = parsed_json(
       R"({"net_volume_l": 28, "inner_width_mm": 164, "inner_height_mm": 940, "inner_depth_mm": 204, "damping": "lined"})");
   s["drivers"][0]["y_mm"] = 80;
   s["drivers"][1]["y_mm"] = 190;
@@ -67,14 +68,14 @@ Json square_narrow() {
   Json s = kiosk();
   s["drivers"][1]["x_mm"] = 0;
   s["drivers"][1]["y_mm"] = 45;
-  s["baffle"] = Json::parse(
+  s["baffle"] = parsed_json(
       R"({"width_mm": 200, "height_mm": 380, "depth_mm": 300, "edge_radius_mm": 0, "left_mm": 100, "top_mm": 145})");
   return s;
 }
 
 /// The usual takes: impedance, on axis, and one or two angles to the side.
 Json usual_takes(const std::vector<int>& angles = {30}) {
-  Json takes = Json::parse(R"([{"id": "impedance", "kind": "impedance", "name": "Impedance in box"},
+  Json takes = parsed_json(R"([{"id": "impedance", "kind": "impedance", "name": "Impedance in box"},
     {"id": "h000", "kind": "sweep", "name": "On axis"}])");
   for (const int angle : angles)
     takes.push_back({{"id", fmt::format("h{:03d}", angle)},
@@ -86,7 +87,7 @@ Json usual_takes(const std::vector<int>& angles = {30}) {
 
 /// Impedance and response of both of a pair.
 Json pair_takes() {
-  return Json::parse(R"([{"id": "z1", "kind": "impedance", "name": "Impedance", "variant": "first"},
+  return parsed_json(R"([{"id": "z1", "kind": "impedance", "name": "Impedance", "variant": "first"},
     {"id": "r1", "kind": "sweep", "name": "On axis", "variant": "first"},
     {"id": "z2", "kind": "impedance", "name": "Impedance", "variant": "second"},
     {"id": "r2", "kind": "sweep", "name": "On axis", "variant": "second"}])");
@@ -96,7 +97,7 @@ std::string plan(const Json& subject, const Json& faults, const Json& takes = us
                  const Json& variants = Json::array()) {
   Json root{{"subject", subject}, {"faults", faults}, {"takes", takes}};
   if (!variants.empty()) root["variants"] = variants;
-  return root.dump();
+  return dumped(root);
 }
 
 Json fault(const char* word, const Json& figures = Json::object()) {
@@ -233,7 +234,7 @@ std::vector<PracticeCase> make_cases() {
            single(),
            fault("suspension-resonance",
                  {{"frequency_hz", 1050}, {"mass_share", 0.09}, {"area_share", 0.2}}),
-           Json::parse(
+           parsed_json(
                R"([{"id": "free", "kind": "impedance", "name": "Impedance in free air", "condition": "free-air"},
               {"id": "impedance", "kind": "impedance", "name": "Impedance in box"},
               {"id": "h000", "kind": "sweep", "name": "On axis"},
@@ -439,7 +440,7 @@ Result<void> keep_verdict(Book& book, Id subject, const PracticeCase& one,
 }
 
 CaseState case_state(const Book& book, Id subject) {
-  const Json json = Json::parse(book.view(view_key(subject)), nullptr, false);
+  const Json json = parsed_json(book.view(view_key(subject)));
   if (!json.is_object()) return {};
   return {json.value("case", std::string()), json.value("verdict", std::string())};
 }

@@ -5,6 +5,7 @@
 
 #include "acoustics/network/textbook_ladder.h"
 #include "base/constants.h"
+#include "base/json_text.h"
 #include "exchange/json_read.h"
 #include "workbench/practice_subject.h"
 
@@ -296,7 +297,7 @@ const std::vector<FaultKind>& fault_kinds() {
 
 Result<void> add_fault(PracticeBenchSetup& bench, const std::string& text,
                        const std::string& where) {
-  const Json json = Json::parse(text, nullptr, false);
+  const Json json = parsed_json(text);
   std::string word;
   if (json.is_string()) word = json.get<std::string>();
   if (json.is_object() && json.contains("fault") && json["fault"].is_string())

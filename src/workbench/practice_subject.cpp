@@ -8,6 +8,7 @@
 #include "acoustics/enclosure/enclosure_model.h"
 #include "acoustics/network/textbook_ladder.h"
 #include "base/constants.h"
+#include "base/json_text.h"
 #include "base/text.h"
 #include "exchange/json_read.h"
 #include "exchange/subject_geometry.h"
@@ -409,7 +410,7 @@ Result<PracticeSpeaker> practice_speaker_of(const std::string& description_json,
   const auto geometry = geometry_of(description_json, where);
   if (!geometry) return tl::unexpected(geometry.error());
   const SubjectGeometry& g = *geometry;
-  const Json subject = Json::parse(description_json, nullptr, false);
+  const Json subject = parsed_json(description_json);
   const std::string loading = g.loading.empty() ? "vented" : g.loading;
   if (std::find(std::begin(kLoadings), std::end(kLoadings), loading) == std::end(kLoadings))
     return bad_input(fmt::format("There is no loading \"{}\".", loading), where);

@@ -9,6 +9,7 @@
 
 #include "acoustics/signal/fft.h"
 #include "base/constants.h"
+#include "base/json_text.h"
 #include "base/text.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
@@ -51,19 +52,6 @@ Json field_truth(const PracticeField& field, double drive_v) {
     truth["phase_deg"].push_back(std::arg(p) * 180.0 / kPi);
   }
   return truth;
-}
-
-Response valid_rows(const Response& curve) {
-  std::vector<double> f;
-  std::vector<std::complex<double>> values;
-  for (std::size_t i = 0; i < curve.size(); ++i) {
-    if (!curve.valid().contains(curve.axis()[i])) continue;
-    f.push_back(curve.axis()[i]);
-    values.push_back(curve.value(i));
-  }
-  if (f.size() < 2) return curve;
-  return *Response::make(*FrequencyAxis::make(std::move(f)), std::move(values), curve.quantity(),
-                         curve.valid(), curve.has_phase());
 }
 
 RawData text_data(const std::string& content, std::string file_name) {
@@ -139,7 +127,7 @@ Result<void> make_impedance(SimulatedTake& made, PracticeBenchSetup bench, const
   const auto a = analysed({outcome->take, raw.bytes, bench.rig, plain}, stop);
   if (!a) return tl::unexpected(a.error());
   made.item.take.kind = TakeKind::kImpedance;
-  made.item.raw = text_data(curve_text(valid_rows(a->curve), {take.name}), take.id + ".zma");
+  made.item.raw = text_data(curve_text(valid_part(a->curve), {take.name}), take.id + ".zma");
   truth["remarks"] = remarks_of(*outcome);
   for (const char* key : {"frequency_hz", "impedance_ohm", "impedance_phase_deg"})
     truth[key] = Json::array();
@@ -201,7 +189,7 @@ Result<void> make_curve(SimulatedTake& made, const PracticeField& field, const P
   recipe.smoothing = 0;
   recipe.gated = !near;
   recipe.gate_s = take.gate_ms / 1e3;
-  const Response curve = valid_rows(curve_stage(stage, recipe).curve);
+  const Response curve = valid_part(curve_stage(stage, recipe).curve);
   std::vector<std::string> comments = {take.name};
   if (!near) comments.push_back(fmt::format("gate {} ms", shortest(take.gate_ms)));
   made.item.raw = text_data(curve_text(curve, comments), take.id + ".frd");
@@ -270,7 +258,7 @@ std::vector<double> practice_impulse(const PracticeField& field, double drive_v,
 
 Result<std::vector<PracticeTake>> practice_takes_of(const std::string& take_json,
                                                     const std::string& where) {
-  const Json json = Json::parse(take_json, nullptr, false);
+  const Json json = parsed_json(take_json);
   if (!json.is_object()) return bad_input("A take is a JSON object.", where);
   PracticeTake take;
   take.kind = json_text(json, "kind");
@@ -363,6 +351,7 @@ Result<SimulatedTake> simulated_take(PracticeBenchSetup bench, const PracticeTak
   Conditions& c = made.item.take.conditions;
   c.distance_m = take.distance_m > 0.0 ? take.distance_m : bench.room.distance_m;
   c.drive_v = take.drive_v > 0.0 ? take.drive_v : take.kind == "impedance" ? 1.0 : 2.83;
+  if (take.kind == "near-field") c.distance_m = bench.room.near_m;
   c.horizontal_deg = take.horizontal_deg;
   c.vertical_deg = take.vertical_deg;
   c.temperature_c = bench.room.temperature_c;
@@ -396,7 +385,7 @@ Result<SimulatedTake> simulated_take(PracticeBenchSetup bench, const PracticeTak
     if (take.kind == "multitone") c.more_json["kind"] = Json(take.kind).dump();
   }
   if (!done) return tl::unexpected(done.error());
-  made.truth_json = truth.dump();
+  made.truth_json = dumped(truth);
   return made;
 }
 

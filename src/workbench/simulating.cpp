@@ -8,6 +8,7 @@
 #include <set>
 #include <thread>
 
+#include "base/json_text.h"
 #include "exchange/audio_file.h"
 #include "exchange/json_read.h"
 #include "workbench/practice_subject.h"
@@ -45,12 +46,12 @@ Result<PracticeBenchSetup> bench_of(const Json& subject, const Json& bench_json,
                                     const std::string& where, std::uint64_t seed) {
   PracticeBenchSetup bench;
   bench.seed = seed;
-  auto speaker = practice_speaker_of(subject.dump(), where);
+  auto speaker = practice_speaker_of(dumped(subject), where);
   if (!speaker) return tl::unexpected(speaker.error());
   bench.speaker = std::move(*speaker);
   if (auto read = read_bench(bench, bench_json, where); !read) return tl::unexpected(read.error());
   for (const Json& fault : faults) {
-    if (auto added = add_fault(bench, fault.dump(), where + ": faults"); !added)
+    if (auto added = add_fault(bench, dumped(fault), where + ": faults"); !added)
       return tl::unexpected(added.error());
   }
   return bench;
@@ -60,7 +61,7 @@ Result<PracticeBenchSetup> bench_of(const Json& subject, const Json& bench_json,
 
 Result<SimulationPlan> simulation_plan_of(const std::string& content, const std::string& where,
                                           std::uint64_t seed) {
-  const Json root = Json::parse(content, nullptr, false);
+  const Json root = parsed_json(content);
   if (!root.is_object()) return bad_input("This is not a JSON object.", where);
   const Json subject =
       json_member(root, "subject", Json::value_t::object).empty() ? root : root["subject"];
@@ -68,7 +69,7 @@ Result<SimulationPlan> simulation_plan_of(const std::string& content, const std:
   const Json faults = json_member(root, "faults", Json::value_t::array);
   SimulationPlan plan;
   plan.name = json_text(subject, "name", "Simulated");
-  plan.description_json = subject.dump();
+  plan.description_json = dumped(subject);
   plan.sample_rate_hz = json_number(bench, "sample_rate_hz", 48000.0);
   const auto note_faults = [&](const Json& list) {
     for (const Json& fault : list) {
@@ -107,7 +108,7 @@ Result<SimulationPlan> simulation_plan_of(const std::string& content, const std:
   std::set<std::string> take_ids;
   for (std::size_t i = 0; i < takes.size(); ++i) {
     const std::string here = fmt::format("{}: takes[{}]", where, i);
-    auto made = practice_takes_of(takes[i].dump(), here);
+    auto made = practice_takes_of(dumped(takes[i]), here);
     if (!made) return tl::unexpected(made.error());
     for (PracticeTake& take : *made) {
       if (take.variant.empty()) take.variant = plan.variants.front().id;
@@ -157,7 +158,7 @@ Result<Simulation> simulated(const SimulationPlan& plan, std::stop_token stop,
   }
   Simulation result;
   result.set.subject = {0, plan.name, DriverKind::kLoudspeaker, plan.description_json};
-  const Json description = Json::parse(plan.description_json, nullptr, false);
+  const Json description = parsed_json(plan.description_json);
   if (json_text(description, "kind") == "driver") result.set.subject.kind = DriverKind::kFullrange;
   for (const SimulationPlan::Variant& v : plan.variants)
     result.set.variants.emplace_back(v.id, Variant{0, 0, v.name, v.changed});
@@ -175,7 +176,7 @@ Result<Simulation> simulated(const SimulationPlan& plan, std::stop_token stop,
     if (!one) continue;
     if (!*one) return tl::unexpected(one->error());
     result.set.takes.push_back(std::move((*one)->item));
-    Json own = Json::parse((*one)->truth_json);
+    Json own = parsed_json((*one)->truth_json);
     // The first of a kind also stands at the top, where a script finds it without looking.
     for (const auto& [key, value] : own.items()) {
       if (key != "id" && key != "kind" && key != "remarks" && !truth.contains(key))
@@ -184,7 +185,7 @@ Result<Simulation> simulated(const SimulationPlan& plan, std::stop_token stop,
     truth["takes"].push_back(std::move(own));
   }
   if (stop.stop_requested()) return cancelled();
-  result.truth_json = truth.dump();
+  result.truth_json = dumped(truth);
   return result;
 }
 

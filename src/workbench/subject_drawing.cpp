@@ -10,6 +10,7 @@
 #include "acoustics/baffle/rules.h"
 #include "acoustics/enclosure/enclosure_model.h"
 #include "base/constants.h"
+#include "base/json_text.h"
 #include "base/text.h"
 #include "exchange/json_read.h"
 #include "exchange/subject_geometry.h"
@@ -22,7 +23,7 @@ using Json = nlohmann::ordered_json;
 constexpr double kSmallest_mm = 20.0;
 
 Json parsed(const std::string& text) {
-  Json json = Json::parse(text, nullptr, false);
+  Json json = parsed_ordered_json(text);
   return json.is_object() ? json : Json::object();
 }
 
@@ -186,7 +187,7 @@ std::string with_part_figure(const std::string& description_json, const DrawnPar
     // Two keys for one size must not contradict each other.
     if (key == "diameter_mm") list[part.index].erase("sd_cm2");
   }
-  return root.dump();
+  return dumped(root);
 }
 
 std::string with_part_at(const std::string& description_json, const DrawnPart& part, double x_mm,
@@ -197,14 +198,14 @@ std::string with_part_at(const std::string& description_json, const DrawnPart& p
     list[part.index]["x_mm"] = tidy(x_mm);
     list[part.index]["y_mm"] = tidy(y_mm);
   }
-  return root.dump();
+  return dumped(root);
 }
 
 std::string with_edge_moved(const std::string& description_json, DrawingGrip::Kind edge,
                             double by_mm) {
   const DrawnSubject s = drawn_subject(description_json);
   Json root = parsed(description_json);
-  if (!s.has_baffle) return root.dump();
+  if (!s.has_baffle) return dumped(root);
   Json& baffle = root["baffle"];
   const auto grow = [&](const char* key, const char* inner_key, double size, double by) {
     const double grown = std::max(tidy(size + by), kSmallest_mm);
@@ -235,7 +236,7 @@ std::string with_edge_moved(const std::string& description_json, DrawingGrip::Ki
     case DrawingGrip::Kind::kPortEnd:
       break;
   }
-  return root.dump();
+  return dumped(root);
 }
 
 std::string with_figure(const std::string& description_json, const std::string& key, double value) {
@@ -254,7 +255,7 @@ std::string with_figure(const std::string& description_json, const std::string& 
     if (key == "edge_radius_mm") root["baffle"].erase("edge_chamfer_mm");
     if (key == "edge_chamfer_mm") root["baffle"].erase("edge_radius_mm");
   }
-  return root.dump();
+  return dumped(root);
 }
 
 std::string with_first_box(const std::string& description_json) {
@@ -269,7 +270,7 @@ std::string with_first_box(const std::string& description_json) {
                    {"inner_height_mm", 284},
                    {"inner_depth_mm", 204},
                    {"net_volume_l", 8.5}};
-  return root.dump();
+  return dumped(root);
 }
 
 namespace {

@@ -460,5 +460,32 @@ TEST(Cli, EnclosureKnowsTheOpenBaffle) {
   EXPECT_EQ(run({"enclosure", "--loading", "open-baffle"}).status, 3);
 }
 
+TEST(Cli, EnclosureTunesToALowestNoteAndDiffractionMapsEveryPlace) {
+  const json box = run({"enclosure", "--volume-l", "40", "--lowest-note", "E1",
+                        "--port-diameter-mm", "70", "--json"})
+                       .parsed();
+  EXPECT_NEAR(box["fb_hz"].get<double>(), 41.2, 0.05);
+  EXPECT_EQ(run({"enclosure", "--volume-l", "40", "--lowest-note", "X"}).status, 3);
+  const TemporaryFolder folder;
+  std::filesystem::create_directories(folder / "set");
+  test::write(folder / "set" / "set.json", R"({"format": "lalometer-set", "version": 1, "subject": {
+    "drivers": [{"id": "dome", "sd_cm2": 7.5, "y_mm": 60}, {"id": "cone", "sd_cm2": 132, "y_mm": -95}],
+    "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "left_mm": 105, "top_mm": 150}},
+    "takes": []})");
+  const json out = run({"diffraction", (folder / "set").string(), "--driver", "dome",
+                        "--try-positions", "--json"})
+                       .parsed();
+  const json& map = out["position_map"];
+  EXPECT_EQ(map["ripple_db"].size(), map["x_mm"].size() * map["y_mm"].size());
+  double least = 1e9;
+  int blocked = 0;
+  for (const json& ripple : map["ripple_db"]) {
+    blocked += ripple.is_null() ? 1 : 0;
+    if (!ripple.is_null()) least = std::min(least, ripple.get<double>());
+  }
+  EXPECT_EQ(least, out["best_position"]["ripple_db"].get<double>());
+  EXPECT_GT(blocked, 20) << "the cone is in the way";
+}
+
 }  // namespace
 }  // namespace lalometer

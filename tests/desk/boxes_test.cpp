@@ -1,6 +1,7 @@
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
+#include <QLineEdit>
 #include <QPushButton>
 #include <QSlider>
 
@@ -54,7 +55,8 @@ TEST_F(Boxes, CandidatesStandSideBySide) {
   emit kind->activated(0);
   rest();
   EXPECT_EQ(chosen().kind, BoxCandidate::Kind::kSealed);
-  EXPECT_FALSE(part<QDoubleSpinBox>("candidate tuning")->isVisible()) << "a sealed box has no tuning";
+  EXPECT_FALSE(part<QDoubleSpinBox>("candidate tuning")->isVisible())
+      << "a sealed box has no tuning";
   const QString words = part<QLabel>("boxWords")->text();
   EXPECT_TRUE(words.contains(QStringLiteral("vented"))) << words.toStdString();
   EXPECT_TRUE(words.contains(QStringLiteral("sealed")));
@@ -71,6 +73,19 @@ TEST_F(Boxes, SliderAndNumberMoveTogether) {
   rest();
   EXPECT_GT(slider->value(), middle);
   EXPECT_GT(number->value(), 30.0);
+}
+
+// E1 of equal temperament is 41.2 Hz.
+TEST_F(Boxes, IsTunedToALowestNote) {
+  auto* note = part<QLineEdit>("lowestNote");
+  QTest::keyClicks(note, QStringLiteral("E1"));
+  QTest::keyClick(note, Qt::Key_Return);
+  rest();
+  EXPECT_NEAR(chosen().tuning_hz, 41.203, 0.001);
+  note->clear();
+  QTest::keyClicks(note, QStringLiteral("H9x"));
+  QTest::keyClick(note, Qt::Key_Return);
+  EXPECT_NEAR(chosen().tuning_hz, 41.203, 0.001) << "no note, no change";
 }
 
 TEST_F(Boxes, BecomesAVariantAndGoesIntoTheDrawing) {

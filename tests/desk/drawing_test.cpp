@@ -87,6 +87,9 @@ TEST_F(Drawing, FindsTheBestPlace) {
   rest();
   EXPECT_NE(kept().parts[1].x_mm, 0.0) << "the middle of the front is the worst place for a dome";
   EXPECT_TRUE(kept().parts[1].problems.empty());
+  EXPECT_TRUE(view_->showsRipple()) << "the map of all places stays until something moves";
+  QTest::keyClick(view_, Qt::Key_Left);
+  EXPECT_FALSE(view_->showsRipple());
 }
 
 TEST_F(Drawing, PredictionsFollowTheDrawing) {

@@ -1,3 +1,4 @@
+#include <QComboBox>
 #include <QLabel>
 #include <QListWidget>
 #include <QPushButton>
@@ -65,6 +66,58 @@ TEST_F(Practice, ARightVerdictSolvesIt) {
   QTest::mouseClick(part<QPushButton>("caseCommit"), Qt::LeftButton);
   EXPECT_TRUE(part<QLabel>("caseVerdict")->text().contains(QStringLiteral("Right.")));
   EXPECT_TRUE(part<QListWidget>("caseList")->item(0)->text().contains(QStringLiteral("solved")));
+}
+
+}  // namespace
+}  // namespace lalometer
+
+namespace lalometer {
+namespace {
+
+// What is drawn is what is measured: a shorter port tunes the box higher, on the practice bench
+// too.
+TEST_F(Practice, TheBenchPlaysTheSubjectAsDrawn) {
+  const Id id = session().chosenSubject();
+  std::string description = session().subject(id)->description_json;
+  const auto at = description.find("\"length_mm\": 130");
+  ASSERT_NE(at, std::string::npos) << description;
+  description.replace(at, 16, "\"length_mm\": 40 ");
+  session().apply(session().book().set_description(id, description));
+  part<QComboBox>("benchWalls")->setCurrentIndex(2);
+  window_->setStation(RouteStrip::kCapture);
+  const auto upper_peak = [&] {
+    window_->actionNamed(QStringLiteral("take-impedance"))->trigger();
+    rest();
+    const LaidTake last = [&] {
+      session().setLaid(session().takes().back().id, true);
+      rest();
+      for (const LaidTake& l : session().laid())
+        if (l.take.id == session().takes().back().id) return l;
+      return LaidTake{};
+    }();
+    std::size_t best = 0;
+    const Response& z = last.analysis->curve;
+    for (std::size_t i = 0; i < z.size(); ++i)
+      if (z.axis()[i] > 55.0 && z.axis()[i] < 200.0 &&
+          (best == 0 || z.magnitude(i) > z.magnitude(best)))
+        best = i;
+    return z.axis()[best];
+  };
+  const double drawn = upper_peak();
+  part<QComboBox>("benchWalls")->setCurrentIndex(0);
+  EXPECT_GT(drawn, 1.1 * upper_peak());
+}
+
+TEST_F(Practice, WhatCannotBePlayedIsSaidAndNothingIsTaken) {
+  const Id id = session().chosenSubject();
+  session().apply(session().book().set_description(id, R"({"loading": "horn"})"));
+  part<QComboBox>("benchWalls")->setCurrentIndex(2);
+  window_->setStation(RouteStrip::kCapture);
+  const std::size_t before = session().takes().size();
+  window_->actionNamed(QStringLiteral("take-response"))->trigger();
+  rest();
+  EXPECT_EQ(session().takes().size(), before);
+  EXPECT_FALSE(window_->capture().running());
 }
 
 }  // namespace

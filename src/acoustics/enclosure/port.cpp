@@ -58,6 +58,19 @@ Result<double> port_length_for(double tuning_hz, double volume_m3, const PortGeo
   return length;
 }
 
+std::optional<double> note_hz(std::string_view name) {
+  constexpr std::string_view kLetters = "C.D.EF.G.A.B";
+  if (name.size() < 2) return std::nullopt;
+  const std::size_t letter = name[0] == '.' ? std::string_view::npos : kLetters.find(name[0]);
+  if (letter == std::string_view::npos) return std::nullopt;
+  int semitone = static_cast<int>(letter);
+  std::size_t at = 1;
+  if (name[at] == '#' || name[at] == 'b') semitone += name[at++] == '#' ? 1 : -1;
+  if (at + 1 != name.size() || name[at] < '0' || name[at] > '9') return std::nullopt;
+  semitone += 12 * (name[at] - '0' + 1);  // C-1 is 0, A4 is 69
+  return 440.0 * std::exp2((semitone - 69) / 12.0);
+}
+
 double pipe_resonance_hz(const PortGeometry& port, double c) {
   return 0.5 * c / acoustic_length_m(port);
 }

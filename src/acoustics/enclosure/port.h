@@ -2,6 +2,7 @@
 
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "base/result.h"
@@ -42,6 +43,11 @@ struct PortGeometry {
 /// length above 0 gives it.
 [[nodiscard]] Result<double> port_length_for(double tuning_hz, double volume_m3,
                                              const PortGeometry& port, double speed_of_sound_m_s);
+
+/// Frequency of a note by its name, Hz: letter, # or b, octave ("E1" 41.2, "B0" 30.9, "Bb1" 58.3).
+/// Equal temperament, A4 = 440 Hz (ISO 16). Nothing where it is no note. A box tuned to the lowest
+/// note of an instrument moves its cone least there.
+[[nodiscard]] std::optional<double> note_hz(std::string_view name);
 
 /// First resonance of the port's own air column, open at both ends, c / 2 L', Hz.
 [[nodiscard]] double pipe_resonance_hz(const PortGeometry& port, double speed_of_sound_m_s);

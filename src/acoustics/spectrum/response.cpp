@@ -98,6 +98,19 @@ std::complex<double> value_at(const Response& curve, double frequency_hz) {
   return held_value(curve, frequency_hz);
 }
 
+Response valid_part(const Response& curve) {
+  std::vector<double> f;
+  std::vector<std::complex<double>> values;
+  for (std::size_t i = 0; i < curve.size(); ++i) {
+    if (!curve.valid().contains(curve.axis()[i])) continue;
+    f.push_back(curve.axis()[i]);
+    values.push_back(curve.value(i));
+  }
+  if (f.size() < 2) return curve;
+  return *Response::make(*FrequencyAxis::make(std::move(f)), std::move(values), curve.quantity(),
+                         curve.valid(), curve.has_phase());
+}
+
 Response without_delay(const Response& curve, double delay_s) {
   std::vector<std::complex<double>> values(curve.size());
   for (std::size_t i = 0; i < curve.size(); ++i) {

@@ -79,6 +79,10 @@ class Response {
 /// One value by the same rule as resampled(); NaN outside the axis.
 [[nodiscard]] std::complex<double> value_at(const Response& curve, double frequency_hz);
 
+/// The rows within the curve's valid range, for files, which know no hatching; the whole curve
+/// where fewer than two are left.
+[[nodiscard]] Response valid_part(const Response& curve);
+
 /// curve * exp(+j omega delay): takes a flight time out of the phase (delay_s > 0 turns it
 /// forward).
 [[nodiscard]] Response without_delay(const Response& curve, double delay_s);

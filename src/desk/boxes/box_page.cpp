@@ -2,6 +2,7 @@
 
 #include <QComboBox>
 #include <QDoubleSpinBox>
+#include <QLineEdit>
 #include <QPushButton>
 #include <QSlider>
 #include <cmath>
@@ -37,6 +38,20 @@ BoxPage::BoxPage(BoxDesk& desk, QWidget* parent) : QWidget(parent), desk_(desk) 
           &BoxCandidate::volume_l);
   addKnob(tr("tuning"), tr(" Hz"), tr("Resonance of port and air, fB: there the cone moves least."),
           16.0, 120.0, 1, &BoxCandidate::tuning_hz);
+  note_ = new QLineEdit(this);
+  note_->setObjectName(QStringLiteral("lowestNote"));
+  note_->setPlaceholderText(tr("or to a lowest note: E1, B0"));
+  note_->setToolTip(
+      tr("Tunes the box to the lowest note of an instrument: there the cone moves least."));
+  connect(note_, &QLineEdit::returnPressed, this, [this] {
+    const auto hz = note_hz(note_->text().trimmed().toStdString());
+    if (!hz || desk_.outcomes().empty())
+      return note_->setPlaceholderText(tr("a letter, # or b, an octave")), note_->clear();
+    BoxCandidate c = desk_.outcomes()[desk_.chosen()].candidate;
+    c.tuning_hz = *hz;
+    desk_.change(c, true);
+  });
+  layout_->addWidget(note_);
   addKnob(tr("port"), tr(" mm"), tr("Inner diameter; its length follows from the tuning."), 15.0,
           200.0, 0, &BoxCandidate::port_diameter_mm);
   addKnob(tr("area"), tr(" cm²"), tr("Of the passive radiator."), 20.0, 1000.0, 0,
@@ -202,6 +217,7 @@ void BoxPage::show() {
       return o.candidate.kind == Kind::kPassiveRadiator;
     return true;
   };
+  note_->setVisible(shown(&BoxCandidate::tuning_hz));
   for (const Knob& knob : knobs_) {
     knob.row->setEnabled(true);
     knob.row->setVisible(shown(knob.figure));

@@ -8,6 +8,7 @@ class QComboBox;
 class QDoubleSpinBox;
 class QHBoxLayout;
 class QLabel;
+class QLineEdit;
 class QPushButton;
 class QSlider;
 class QVBoxLayout;
@@ -44,6 +45,7 @@ class BoxPage : public QWidget {
   QLabel* basis_;
   QComboBox* kind_;
   std::vector<Knob> knobs_;
+  QLineEdit* note_ = nullptr;
   QDoubleSpinBox* power_;
   QLabel* words_;
   QPushButton* variant_;

@@ -66,11 +66,14 @@ void DrawingDesk::follow() {
 }
 
 void DrawingDesk::choosePart(std::optional<std::size_t> part) {
+  if (part != view_->chosen()) view_->setRipple(std::nullopt);
   view_->setChosen(part);
   refresh(false);
 }
 
 void DrawingDesk::edit(std::string description, bool done) {
+  // A map of places holds for one driver and one box.
+  if (description != description_) view_->setRipple(std::nullopt);
   description_ = std::move(description);
   refresh(!done);
   if (!done || description_ == kept_) return;
@@ -122,6 +125,10 @@ void DrawingDesk::moveGrip(const DrawingGrip& grip, double right_mm, double up_m
       edit(with_edge_moved(kept_, grip.kind, -std::round(up_mm)), done);
       break;
   }
+}
+
+void DrawingDesk::showRipple(SubjectView::RippleMap map) {
+  view_->setRipple(std::move(map));
 }
 
 void DrawingDesk::refresh(bool coarse) {

@@ -23,6 +23,8 @@ class DrawingDesk : public QWidget {
   void choosePart(std::optional<std::size_t> part);
   /// Shows a changed description; `done` keeps it in the book.
   void edit(std::string description, bool done);
+  /// Lays a map of ripple by place over the front until the next change.
+  void showRipple(SubjectView::RippleMap map);
   [[nodiscard]] const LaneContent& edges() const { return edges_; }
 
  signals:

@@ -78,6 +78,41 @@ void SubjectView::setSubject(const DrawnSubject& subject) {
   update();
 }
 
+void SubjectView::setRipple(std::optional<RippleMap> map) {
+  ripple_ = std::move(map);
+  update();
+}
+
+/// One hue, deeper where the ripple is less, and the range in numbers: no rainbow. Cells are as
+/// large as the steps that were tried.
+void SubjectView::paintRipple(QPainter& p) {
+  if (!ripple_ || ripple_->x_mm.size() < 2 || ripple_->y_mm.size() < 2) return;
+  const RippleMap& m = *ripple_;
+  double low = 1e300;
+  double high = 0.0;
+  for (const double r : m.ripple_db) {
+    if (!std::isfinite(r)) continue;
+    low = std::min(low, r);
+    high = std::max(high, r);
+  }
+  if (!(high > low)) return;
+  const double dx = (m.x_mm[1] - m.x_mm[0]) * scale_;
+  const double dy = (m.y_mm[1] - m.y_mm[0]) * scale_;
+  p.setPen(Qt::NoPen);
+  for (std::size_t i = 0; i < m.ripple_db.size(); ++i) {
+    if (!std::isfinite(m.ripple_db[i])) continue;
+    QColor wash = theme_.accent;
+    wash.setAlphaF(static_cast<float>(0.55 * (high - m.ripple_db[i]) / (high - low)));
+    const QPointF at = frontPoint(m.x_mm[i % m.x_mm.size()], m.y_mm[i / m.x_mm.size()]);
+    p.fillRect(QRectF(at.x() - 0.5 * dx, at.y() - 0.5 * dy, dx, dy), wash);
+  }
+  p.setFont(text_font(11));
+  p.setPen(theme_.quiet);
+  p.drawText(
+      QRectF(front_.left(), front_.bottom() + 34, 340, 16), Qt::AlignLeft | Qt::AlignTop,
+      tr("ripple by place: deep %1 dB, pale %2 dB").arg(low, 0, 'f', 2).arg(high, 0, 'f', 2));
+}
+
 void SubjectView::setChosen(std::optional<std::size_t> part) {
   chosen_ = part;
   update();
@@ -167,6 +202,7 @@ void SubjectView::paintFront(QPainter& p) {
   p.setBrush(theme_.paper);
   p.drawPath(outline);
   p.setBrush(Qt::NoBrush);
+  paintRipple(p);
   if (edge > 0.0) {
     p.setPen(QPen(theme_.line, 1.0));
     p.drawRect(front_.adjusted(edge, edge, -edge, -edge));

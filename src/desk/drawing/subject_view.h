@@ -20,6 +20,15 @@ class SubjectView : public QWidget {
   void setChosen(std::optional<std::size_t> part);
   [[nodiscard]] std::optional<std::size_t> chosen() const { return chosen_; }
 
+  /// Ripple over the front, for one driver: shown under the parts until the subject changes.
+  struct RippleMap {
+    std::vector<double> x_mm;
+    std::vector<double> y_mm;
+    std::vector<double> ripple_db;  ///< row by row; NaN: not possible
+  };
+  void setRipple(std::optional<RippleMap> map);
+  [[nodiscard]] bool showsRipple() const { return ripple_.has_value(); }
+
   /// Pixels of a place of the front, and back: for the hand and for the tests. x, y from the
   /// baffle's origin.
   [[nodiscard]] QPointF frontPoint(double x_mm, double y_mm) const;
@@ -48,6 +57,7 @@ class SubjectView : public QWidget {
   void layOut();
   [[nodiscard]] std::optional<DrawingGrip> gripAt(QPointF at) const;
   void paintFront(QPainter& painter);
+  void paintRipple(QPainter& painter);
   void paintSide(QPainter& painter);
   void paintTop(QPainter& painter);
   void paintDistances(QPainter& painter);
@@ -62,6 +72,7 @@ class SubjectView : public QWidget {
   QRectF front_;  ///< in pixels
   QRectF side_;
   QRectF top_;
+  std::optional<RippleMap> ripple_;
   std::optional<DrawingGrip> grip_;
   std::optional<DrawingGrip> hovered_;
   QPointF start_;

@@ -12,6 +12,7 @@
 
 #include "desk/pages/page_parts.h"
 #include "workbench/demo_book.h"
+#include "workbench/practice_subject.h"
 
 namespace lalometer {
 namespace {
@@ -27,7 +28,17 @@ QDoubleSpinBox* number_box(double low, double high, double value, int decimals, 
   return box;
 }
 
-enum Mishap { kNone, kTooLoud, kLoopbackOut, kMicrophoneOut, kLostSamples, kDoorSlam };
+enum Mishap {
+  kNone,
+  kTooLoud,
+  kLoopbackOut,
+  kMicrophoneOut,
+  kLostSamples,
+  kDoorSlam,
+  kHum,
+  kWrongRate
+};
+enum OnTheBench { kKioskBare, kKioskLined, kAsDrawn };
 
 }  // namespace
 
@@ -130,17 +141,22 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
   bench->addWidget(rule(bench_box_));
   bench->addWidget(role_label(tr("Practice bench"), "head", bench_box_));
   bench->addWidget(role_label(
-      tr("A simulated kiosk two-way, microphone, interface and jig. Mishaps are for practice."),
+      tr("A simulated loudspeaker, microphone, interface and jig. Mishaps are for practice."),
       "quiet", bench_box_));
   auto* bench_form = new QFormLayout;
   walls_ = new QComboBox(bench_box_);
   walls_->setObjectName(QStringLiteral("benchWalls"));
-  walls_->addItems({tr("bare"), tr("lined, 20 mm felt")});
+  walls_->addItems({tr("the kiosk, bare walls"), tr("the kiosk, lined, 20 mm felt"),
+                    tr("this subject, as drawn")});
+  walls_->setToolTip(
+      tr("What the practice bench plays: the demo's kiosk, or the chosen subject by its "
+         "drawing and its drivers' figures."));
   mishap_ = new QComboBox(bench_box_);
   mishap_->setObjectName(QStringLiteral("benchMishap"));
   mishap_->addItems({tr("none"), tr("input turned up too far"), tr("loopback unplugged"),
-                     tr("microphone or jig unplugged"), tr("samples lost"), tr("a door slams")});
-  bench_form->addRow(tr("Box walls"), walls_);
+                     tr("microphone or jig unplugged"), tr("samples lost"), tr("a door slams"),
+                     tr("mains hum"), tr("converter at another rate")});
+  bench_form->addRow(tr("On it"), walls_);
   bench_form->addRow(tr("Mishap"), mishap_);
   bench->addLayout(bench_form);
   layout->addWidget(makeRigBox(inside));
@@ -318,12 +334,25 @@ TakeRequest CapturePage::request() const {
   return r;
 }
 
-void CapturePage::applyBench() {
+bool CapturePage::applyBench() {
   PracticeBenchSetup& setup = controller_.benchSetup();
   const double pace = setup.pace;
-  setup = demo_bench(walls_->currentIndex() == 1);
+  setup = demo_bench(walls_->currentIndex() == kKioskLined);
   setup.pace = pace;
+  const TakeRequest wanted = request();
+  if (walls_->currentIndex() == kAsDrawn) {
+    const Subject* subject = session_.subject(wanted.subject_id);
+    auto speaker = practice_speaker_of(subject == nullptr ? "{}" : subject->description_json,
+                                       subject == nullptr ? "" : subject->name);
+    if (!speaker) {
+      stage_->setText(QString::fromStdString(speaker.error().text()));
+      return false;
+    }
+    setup.speaker = std::move(*speaker);
+  }
   setup.room.distance_m = distance_->value();
+  setup.room.horizontal_deg = wanted.horizontal_deg;
+  setup.room.vertical_deg = wanted.vertical_deg;
   switch (mishap_->currentIndex()) {
     case kTooLoud:
       setup.faults.input_gain = 60.0;
@@ -340,9 +369,16 @@ void CapturePage::applyBench() {
     case kDoorSlam:
       setup.faults.slam = PracticeFaults::Samples{0.05, 9000};
       break;
+    case kHum:
+      setup.mains_hum_pa = 0.2;
+      break;
+    case kWrongRate:
+      setup.faults.true_rate_hz = 44100.0;
+      break;
     default:
       break;
   }
+  return true;
 }
 
 void CapturePage::take() {
@@ -361,8 +397,7 @@ void CapturePage::take() {
         }));
     fillTargets();
   }
-  applyBench();
-  controller_.start(request());
+  if (applyBench()) controller_.start(request());
 }
 
 void CapturePage::takeImpedance() {

@@ -33,7 +33,8 @@ class CapturePage : public QWidget {
   void showProgress(double done, double left_s, int stage);
   [[nodiscard]] TakeRequest request() const;
   [[nodiscard]] QString freeName(const QString& wanted, Id variant) const;
-  void applyBench();
+  /// False where the bench cannot play what is asked; the reason stands where the stage is told.
+  [[nodiscard]] bool applyBench();
   void newVariant();
   QWidget* makeRigBox(QWidget* parent);
   void showRig();

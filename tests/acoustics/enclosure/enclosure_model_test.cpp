@@ -425,5 +425,16 @@ TEST(BoxWaves, AreTheFieldAtTheirPlaces) {
             2.0 * std::abs(waves.between(BoxWaves::kCone, BoxWaves::kCone, first)));
 }
 
+// ISO 16 and equal temperament: E1 41.203, B0 30.868, A4 440, Bb1 58.270 (handbook table).
+TEST(Notes, HaveTheirFrequencies) {
+  EXPECT_NEAR(*note_hz("E1"), 41.203, 0.001);
+  EXPECT_NEAR(*note_hz("B0"), 30.868, 0.001);
+  EXPECT_EQ(*note_hz("A4"), 440.0);
+  EXPECT_NEAR(*note_hz("Bb1"), 58.270, 0.001);
+  EXPECT_NEAR(*note_hz("A#1"), *note_hz("Bb1"), 1e-9);
+  for (const char* bad : {"", "H1", "E", "E#", "e1", "E11", ".1", "Cb"})
+    EXPECT_FALSE(note_hz(bad)) << bad;
+}
+
 }  // namespace
 }  // namespace lalometer
