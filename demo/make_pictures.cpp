@@ -11,6 +11,7 @@
 #include <fstream>
 
 #include "desk/boxes/box_desk.h"
+#include "desk/drawing/drawing_desk.h"
 #include "desk/main_window.h"
 #include "desk/theme.h"
 #include "workbench/demo_book.h"
@@ -48,7 +49,11 @@ struct Pictures {
     window.setStation(RouteStrip::kPlan);
     save("plan");
     window.showDesk(MainWindow::kDrawing);
+    window.drawing()->choosePart(1);
+    for (QPushButton* button : window.findChild<QWidget*>(QStringLiteral("drawingPage"))->findChildren<QPushButton*>())
+      if (button->text().startsWith(QLatin1String("Find"))) QTest::mouseClick(button, Qt::LeftButton);
     save("drawing");
+    act("undo");
     window.showDesk(MainWindow::kBoxes);
     window.boxes()->add();
     save("boxes");
