@@ -16,7 +16,6 @@
 #include <QTimer>
 #include <QVBoxLayout>
 
-#include "base/text.h"
 #include "desk/action_finder.h"
 #include "desk/boxes/box_page.h"
 #include "desk/drawing/drawing_page.h"
@@ -28,9 +27,7 @@
 #include "desk/pages/practice_page.h"
 #include "desk/pages/read_page.h"
 #include "desk/shelf/shelf_view.h"
-#include "workbench/baffle_prediction.h"
 #include "workbench/importing.h"
-#include "workbench/practice_cases.h"
 
 namespace lalometer {
 
@@ -188,102 +185,6 @@ void MainWindow::setStation(RouteStrip::Station station) {
   route_->setStation(station);
   middle_->setCurrentIndex(kScore);
   pages_->setCurrentIndex(station);
-}
-
-void MainWindow::makeDesks() {
-  drawing_ = new DrawingDesk(session_, middle_);
-  middle_->addWidget(drawing_);
-  drawing_page_ = new DrawingPage(*drawing_, pages_);
-  pages_->addWidget(drawing_page_);
-  connect(drawing_page_, &DrawingPage::bestPlaceAsked, this, &MainWindow::findBestPlace);
-  boxes_ = new BoxDesk(session_, middle_);
-  middle_->addWidget(boxes_);
-  box_page_ = new BoxPage(*boxes_, pages_);
-  pages_->addWidget(box_page_);
-  practice_page_ = new PracticePage(session_, pages_);
-  pages_->addWidget(practice_page_);
-  connect(practice_page_, &PracticePage::caseAsked, this, &MainWindow::openCase);
-}
-
-void MainWindow::showDesk(Desk desk) {
-  if (desk == kScore) return setStation(RouteStrip::kPlan);
-  route_->setStation(RouteStrip::kPlan);
-  // Practice is reading: its page stands beside the score.
-  middle_->setCurrentIndex(desk == kPractice ? kScore : desk);
-  pages_->setCurrentIndex(RouteStrip::kStationCount + desk - 1);
-}
-
-void MainWindow::openCase(const QString& id) {
-  if (session_.book().read_only())
-    return showMessage(tr("This book can only be read here: a case needs a book to write to."));
-  auto opened = std::make_shared<OpenedCase>();
-  const auto work = [path = session_.book().path(), opened, name = id.toStdString()](
-                        std::stop_token stop, const Progress& progress) -> Result<QString> {
-    const PracticeCase* one = practice_case(name);
-    return Book::open(path)
-        .and_then([&](Book&& own) { return open_case(own, *one, stop, progress); })
-        .map([&](const OpenedCase& made) {
-          *opened = made;
-          return tr("%1 is on the shelf and on the score.").arg(QString::fromStdString(one->title));
-        });
-  };
-  auto* once = new QObject(this);
-  connect(job_, &JobStrip::failed, once, [once] { once->deleteLater(); });
-  connect(job_, &JobStrip::done, once, [this, once, opened] {
-    once->deleteLater();
-    session_.reload();
-    // The case alone on the score: nothing else to mistake it for.
-    const std::vector<Take> takes = session_.takes();
-    for (const Take& take : takes)
-      if (take.colour >= 0 && take.subject_id != opened->subject) session_.setLaid(take.id, false);
-    for (const Id take : opened->takes) session_.setLaid(take, true);
-    if (!opened->takes.empty()) session_.chooseTake(opened->takes.back());
-  });
-  if (!job_->start(tr("Taking the case's loudspeaker"), work)) {
-    once->deleteLater();
-    showMessage(tr("Another job is still running."));
-  }
-}
-
-void MainWindow::findBestPlace(const QString& driver) {
-  const std::string description = drawing_->description();
-  auto found = std::make_shared<BestPosition>();
-  const auto work = [description, found, id = driver.toStdString()](
-                        std::stop_token stop, const Progress& progress) -> Result<QString> {
-    return geometry_of(description, id)
-        .and_then([&](const SubjectGeometry& g) { return best_position(g, id, stop, progress); })
-        .map([&](const BestPosition& best) {
-          *found = best;
-          return tr("%1: ripple %2 dB from %3 to %4 at its best place, %5 dB where it was. "
-                    "Undo puts it back.")
-              .arg(QString::fromStdString(id))
-              .arg(best.ripple_db, 0, 'f', 2)
-              .arg(QString::fromStdString(frequency_text(best.low_hz)),
-                   QString::fromStdString(frequency_text(best.high_hz)))
-              .arg(best.ripple_here_db, 0, 'f', 2);
-        });
-  };
-  // One connection per job: it goes with the first outcome.
-  auto* once = new QObject(this);
-  connect(job_, &JobStrip::failed, once, [once] { once->deleteLater(); });
-  connect(job_, &JobStrip::done, once, [this, once, found, description, driver] {
-    once->deleteLater();
-    const DrawnSubject s = drawn_subject(drawing_->description());
-    for (const DrawnPart& part : s.parts) {
-      // Moved on meanwhile: then the answer is to another question.
-      if (part.id != driver.toStdString() || drawing_->description() != description) continue;
-      drawing_->edit(with_part_at(description, part, found->x_m * 1e3, found->y_m * 1e3), true);
-      SubjectView::RippleMap map{found->tried_x_m, found->tried_y_m, found->ripple_map_db};
-      for (double& x : map.x_mm) x *= 1e3;
-      for (double& y : map.y_mm) y *= 1e3;
-      drawing_->showRipple(std::move(map));
-      return;
-    }
-  });
-  if (!job_->start(tr("Trying every place on the front"), work)) {
-    once->deleteLater();
-    showMessage(tr("Another job is still running."));
-  }
 }
 
 void MainWindow::showMessage(const QString& text) {
