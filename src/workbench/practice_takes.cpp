@@ -167,8 +167,9 @@ Result<void> make_impulse(SimulatedTake& made, const PracticeField& field,
       practice_impulse(field, made.item.take.conditions.drive_v, rate, take.length);
   // A long sweep leaves a hundredth of the room's noise (40 dB).
   std::mt19937_64 engine(bench.seed ^ std::hash<std::string>{}(take.id));
-  std::normal_distribution<double> normal(0.0, 0.01 * bench.microphone_noise_pa);
-  for (double& x : h) x += normal(engine);
+  // Scaled outside the distribution, which is not defined for a spread of nothing (a silent room).
+  std::normal_distribution<double> normal;
+  for (double& x : h) x += 0.01 * bench.microphone_noise_pa * normal(engine);
   auto raw = sound_data({std::move(h)}, rate, take.id + ".wav");
   if (!raw) return tl::unexpected(raw.error());
   made.item.raw = std::move(*raw);
