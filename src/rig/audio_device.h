@@ -1,6 +1,7 @@
 #pragma once
 
 #include <functional>
+#include <span>
 #include <stop_token>
 #include <string>
 #include <vector>
@@ -29,6 +30,9 @@ struct StreamSetup {
   int measure_input;   ///< 0-based channel of microphone or jig terminals
   int loopback_input;  ///< 0-based channel of the loopback
   Hookup hookup;
+  int output = kAllOutputs;  ///< 0-based channel that plays; all of them: amplifier and loopback
+
+  static constexpr int kAllOutputs = -1;
 };
 
 /// What came in, full scale 1.0, both channels equally long and sample-synchronous with the output.
@@ -36,10 +40,17 @@ struct Recording {
   double sample_rate_hz = 0.0;
   std::vector<double> measured;
   std::vector<double> loopback;
+  /// How often the driver said that it lost or doubled something. Drivers say so without cause and
+  /// stay silent with cause: a take is judged by its samples, this is only told.
+  int driver_complaints = 0;
 };
 
 /// Called now and then with the share that is done, 0..1.
 using Progress = std::function<void(double)>;
+
+/// What has come in since the last call, both channels; called from the thread that runs.
+using Arrivals =
+    std::function<void(std::span<const double> measured, std::span<const double> loopback)>;
 
 class AudioDevice {
  public:
@@ -52,11 +63,19 @@ class AudioDevice {
   /// Opens the stream. A rate or channel the device lacks is an error that names it.
   [[nodiscard]] virtual Result<void> prepare(const StreamSetup& setup) = 0;
   /// Plays `output` (full scale 1.0) on the first output and records as long as it plays. Blocks;
-  /// returns kCancelled within 100 ms of a stop request.
-  [[nodiscard]] virtual Result<Recording> run(const std::vector<double>& output,
-                                              std::stop_token stop, const Progress& progress) = 0;
+  /// returns kCancelled within 100 ms of a stop request. An interface that falls silent or is
+  /// pulled out is an error within 3 s.
+  [[nodiscard]] Result<Recording> run(const std::vector<double>& output, std::stop_token stop,
+                                      const Progress& progress, const Arrivals& arrivals = {}) {
+    return do_run(output, stop, progress, arrivals);
+  }
   /// Silences the output at once and closes the stream. Safe to call at any time, also twice.
   virtual void stop() = 0;
+
+ private:
+  [[nodiscard]] virtual Result<Recording> do_run(const std::vector<double>& output,
+                                                 std::stop_token stop, const Progress& progress,
+                                                 const Arrivals& arrivals) = 0;
 };
 
 }  // namespace lalometer

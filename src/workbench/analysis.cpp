@@ -21,7 +21,7 @@ namespace lalometer {
 namespace {
 
 /// Raised whenever the same input gives another result.
-constexpr const char* kComputation = "analysis 2";
+constexpr const char* kComputation = "analysis 3";
 
 /// An impulse response without its room's late part is enough for everything shown; a recording's
 /// full length would cost memory for each curve on the score.
@@ -71,6 +71,19 @@ void take_out(const Response& correction, ImpulseResponse& h) {
   std::copy_n(time.begin(), h.samples.size(), h.samples.begin());
 }
 
+FrequencyAxis response_axis(const ImpulseResponse& h) {
+  return reading_axis(std::max(h.excited.low_hz, 10.0),
+                      std::min(h.excited.high_hz, 0.475 * h.sample_rate_hz));
+}
+
+/// A straight wire through the same sweep, band and cut: its lower edge rings for longer than what
+/// is kept, by 0.8 dB at twice the sweep's start. What the wire shows is not the loudspeaker's.
+std::vector<std::complex<double>> band_limits_of(std::span<const double> reference, double rate,
+                                                 Band_hz excited) {
+  const ImpulseResponse wire = trimmed(deconvolve(reference, reference, rate, excited), 0.0);
+  return ungated_response(wire, 0.0, response_axis(wire), Quantity::kRatio).values();
+}
+
 ImpulseStage staged(const AnalysisInput& in, ImpulseResponse h, Clock clock, double factor,
                     bool calibrated) {
   const Take& take = in.take;
@@ -98,8 +111,8 @@ ImpulseStage staged(const AnalysisInput& in, ImpulseResponse h, Clock clock, dou
 
 /// The loopback tells the ratio of microphone (or jig) to drive; nothing else of the rig's latency
 /// matters.
-Result<ImpulseResponse> recorded_impulse(const AnalysisInput& in, std::stop_token stop) {
-  const UnpackedRecording recording = unpacked_recording(in.raw);
+Result<ImpulseResponse> recorded_impulse(const AnalysisInput& in,
+                                         const UnpackedRecording& recording, std::stop_token stop) {
   if (recording.measured.size() < 1024)
     return bad_input("The recording is empty or cut short.", in.take.name);
   const Stimulus& s = in.take.conditions.stimulus;
@@ -109,7 +122,7 @@ Result<ImpulseResponse> recorded_impulse(const AnalysisInput& in, std::stop_toke
 }
 
 Result<Analysis> recorded_impedance(const AnalysisInput& in, std::stop_token stop) {
-  const auto h = recorded_impulse(in, stop);
+  const auto h = recorded_impulse(in, unpacked_recording(in.raw), stop);
   if (!h) return tl::unexpected(h.error());
   if (stop.stop_requested()) return cancelled();
   // The ratio of the two channels as it stands, over the whole recording; the jig has no flight
@@ -214,6 +227,7 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
       staged(in, std::move(h), has_loopback ? Clock::kFromExcitation : Clock::kWithLatency,
              calibrated ? c.pa_per_v * c.drive_v : 1.0, calibrated);
   stage.notes.insert(stage.notes.begin(), notes.begin(), notes.end());
+  stage.band_limits = band_limits_of(reference, rate, {s.start_hz, s.stop_hz});
   if (!calibrated)
     stage.notes.emplace_back("The file tells no sensitivity: levels are re the stimulus.");
   return stage;
@@ -241,19 +255,23 @@ bool has_impulse(const Take& take) {
 Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token stop) {
   if (stop.stop_requested()) return cancelled();
   if (input.take.form != RawForm::kRecording) return sound_stage(input, stop);
-  const auto h = recorded_impulse(input, stop);
+  const UnpackedRecording recording = unpacked_recording(input.raw);
+  const auto h = recorded_impulse(input, recording, stop);
   if (!h) return tl::unexpected(h.error());
   if (stop.stop_requested()) return cancelled();
   const double pa_per_v = input.rig.input_pa_per_unit / input.rig.loopback_v_per_unit;
-  return staged(input, *h, Clock::kFromExcitation, pa_per_v * input.take.conditions.drive_v, true);
+  ImpulseStage stage =
+      staged(input, *h, Clock::kFromExcitation, pa_per_v * input.take.conditions.drive_v, true);
+  stage.band_limits = band_limits_of(recording.loopback, h->sample_rate_hz,
+                                     {h->excited.low_hz, h->excited.high_hz});
+  return stage;
 }
 
 Analysis curve_stage(const ImpulseStage& stage, const Recipe& recipe) {
   const ImpulseResponse& h = stage.impulse;
   const double rate = h.sample_rate_hz;
   const Quantity quantity = stage.calibrated ? Quantity::kPressure : Quantity::kRatio;
-  const FrequencyAxis axis =
-      reading_axis(std::max(h.excited.low_hz, 10.0), std::min(h.excited.high_hz, 0.475 * rate));
+  const FrequencyAxis axis = response_axis(h);
   std::vector<std::string> notes = stage.notes;
   std::optional<double> gate_s;
   std::optional<Response> curve;
@@ -272,6 +290,11 @@ Analysis curve_stage(const ImpulseStage& stage, const Recipe& recipe) {
     }
   } else {
     curve = ungated_response(h, stage.zero_s, axis, quantity);
+    if (stage.band_limits.size() == axis.size()) {
+      std::vector<std::complex<double>> values = curve->values();
+      for (std::size_t i = 0; i < values.size(); ++i) values[i] /= stage.band_limits[i];
+      curve = *Response::make(axis, std::move(values), quantity, curve->valid(), true);
+    }
     notes.emplace_back("No gate: the room's reflections are in the curve.");
   }
   return {.curve = smoothed(*curve, recipe.smoothing),

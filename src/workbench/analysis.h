@@ -1,5 +1,6 @@
 #pragma once
 
+#include <complex>
 #include <optional>
 #include <span>
 #include <stop_token>
@@ -52,6 +53,9 @@ struct ImpulseStage {
   std::optional<double> first_reflection_s;
   bool calibrated = true;
   std::vector<std::string> notes;
+  /// What cutting the sweep's band and the impulse's length does by itself to an ungated curve, at
+  /// the reading axis' frequencies: to be divided out. Empty for impulse files.
+  std::vector<std::complex<double>> band_limits = {};
 };
 [[nodiscard]] Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token stop);
 /// The second half: gate and smoothing.

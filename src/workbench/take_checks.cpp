@@ -1,7 +1,9 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <optional>
 
+#include "acoustics/signal/continuity.h"
 #include "acoustics/signal/recording_checks.h"
 #include "base/text.h"
 #include "workbench/take_runner.h"
@@ -48,11 +50,22 @@ std::vector<Remark> check_recording(const Recording& recording, const Excitation
 
   const SweepTrack loopback = track_sweep(recording.loopback, excitation.spec, lead);
   if (!loopback.present) remarks.push_back(loopback_lost());
-  if (loopback.present && !loopback.continuous()) {
+  std::optional<double> broken_at_hz;
+  if (loopback.present && !loopback.continuous()) broken_at_hz = loopback.slip_at_hz;
+  // A few samples at a low frequency hardly shift the sweep's phase, but they leave a kink.
+  constexpr double kKinkOfALoopback = 1e-4;
+  if (loopback.present && !broken_at_hz && clip_loopback.clipped_count == 0) {
+    const std::size_t starts =
+        lead + static_cast<std::size_t>(std::max(loopback.latency_samples, 0.0));
+    if (const auto kink =
+            find_sweep_kink(recording.loopback, excitation.spec, starts, kKinkOfALoopback, 0.002))
+      broken_at_hz = kink->at_hz;
+  }
+  if (broken_at_hz) {
     remarks.push_back(
         {Weight::kRefusal, "lost-samples",
          fmt::format("Samples were lost or doubled near {} of the sweep.",
-                     frequency_text(loopback.slip_at_hz)),
+                     frequency_text(*broken_at_hz)),
          "Close other programs that use sound, choose a longer buffer, and take it again."});
   }
 

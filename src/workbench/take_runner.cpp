@@ -14,12 +14,21 @@ namespace {
 constexpr double kLeadIn_s = 0.25;
 /// Kept after the sweep: converter latency and a room's first half second.
 constexpr double kTail_s = 0.6;
+/// A take whose samples were lost or doubled is simply played again, so often at most.
+constexpr int kSecondTries = 2;
 /// Of the played peak: room for the converter's own filter.
 constexpr double kHighestAmplitude = 0.9;
 
 bool refused(const std::vector<Remark>& remarks) {
   return std::any_of(remarks.begin(), remarks.end(),
                      [](const Remark& r) { return r.weight == Remark::Weight::kRefusal; });
+}
+
+/// The converter or its driver stumbled; nothing else is wrong, so that trying again may help.
+bool only_lost(const std::vector<Remark>& remarks) {
+  return std::all_of(remarks.begin(), remarks.end(), [](const Remark& r) {
+    return r.weight != Remark::Weight::kRefusal || r.code == "lost-samples";
+  });
 }
 
 /// How far two recordings of one sweep lie apart, as rms of the difference over rms; alignment is
@@ -159,6 +168,8 @@ Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
     return tl::unexpected(ready.error());
 
   std::vector<Recording> good;
+  int second_tries = 0;
+  int complaints = 0;
   std::vector<Remark> remarks = limit_remarks;
   std::vector<Remark> last_refusal;
   Recording last;
@@ -174,7 +185,13 @@ Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
     tell(TakeProgress::Stage::kCheck, share * (i + 0.98));
     std::vector<Remark> found = check_recording(*recording, *excitation, request.kind);
     last = std::move(*recording);
+    complaints += last.driver_complaints;
     if (refused(found)) {
+      if (second_tries < kSecondTries && only_lost(found)) {
+        ++second_tries;
+        --i;
+        continue;
+      }
       last_refusal = std::move(found);
       continue;
     }
@@ -188,7 +205,7 @@ Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
   device.stop();
 
   TakeOutcome outcome;
-  outcome.tries = request.repeats;
+  outcome.tries = request.repeats + second_tries;
   outcome.accepted = !good.empty();
   if (good.empty()) {
     outcome.recording = std::move(last);
@@ -203,6 +220,15 @@ Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
                        strange + bad, request.repeats),
            ""});
     }
+  }
+  if (outcome.accepted && second_tries > 0) {
+    remarks.push_back({Remark::Weight::kNote, "played-again",
+                       fmt::format("Samples were lost; it was played again ({} of at most {}).",
+                                   second_tries, kSecondTries),
+                       ""});
+  } else if (outcome.accepted && complaints > 0) {
+    remarks.push_back({Remark::Weight::kNote, "driver-complained",
+                       "The audio driver complained of lost samples, but none are missing.", ""});
   }
   Take& take = outcome.take;
   take.subject_id = request.subject_id;

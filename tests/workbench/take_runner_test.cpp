@@ -4,6 +4,7 @@
 
 #include "support/books.h"
 #include "workbench/demo_book.h"
+#include "workbench/flatness.h"
 
 namespace lalometer {
 namespace {
@@ -102,15 +103,14 @@ TEST(TakeRunner, SetsAsideTheOneRepeatThatDisagrees) {
     SlamOnce() : bench_(demo_bench(false)) {}
     DeviceAbility ability() const override { return bench_.ability(); }
     Result<void> prepare(const StreamSetup& setup) override { return bench_.prepare(setup); }
-    Result<Recording> run(const std::vector<double>& output, std::stop_token stop,
-                          const Progress& progress) override {
+    Result<Recording> do_run(const std::vector<double>& output, std::stop_token stop,
+                             const Progress& progress, const Arrivals&) override {
       bench_.setup().faults.slam =
           ++run_ == 2 ? std::optional(PracticeFaults::Samples{0.8, 9000}) : std::nullopt;
       return bench_.run(output, stop, progress);
     }
     void stop() override { bench_.stop(); }
 
-   private:
     PracticeBench bench_;
     int run_ = 0;
   };
@@ -124,6 +124,49 @@ TEST(TakeRunner, SetsAsideTheOneRepeatThatDisagrees) {
   for (const Remark& r : outcome->take.remarks)
     said = said || (r.code == "repeat-set-aside" && r.text.starts_with("1 of 4"));
   EXPECT_TRUE(said);
+}
+
+// Sixteen samples at 80 Hz turn the phase by ten degrees only: the kink tells, not the delay.
+TEST(TakeRunner, SeesAFewSamplesLostAtALowFrequency) {
+  PracticeBenchSetup setup = demo_bench(false);
+  for (const double at_s : {0.42, 0.5, 0.61}) {
+    for (const std::size_t count : {4U, 16U, 300U}) {
+      setup.faults.lost = PracticeFaults::Samples{at_s, count};
+      PracticeBench bench(setup);
+      const auto outcome = run_take(bench, setup.rig, quick(), {}, {});
+      ASSERT_TRUE(outcome.has_value());
+      EXPECT_FALSE(outcome->accepted) << count << " lost at " << at_s;
+      EXPECT_EQ(outcome->tries, 3) << "it is tried twice more";
+    }
+  }
+}
+
+// A straight wire has no roll-off of its own: the sweep's lower end must not ring into the curve.
+TEST(TakeRunner, AStraightWireReadsFlat) {
+  class Wire final : public AudioDevice {
+   public:
+    DeviceAbility ability() const override { return {"wire", {48000.0}, 1, 2}; }
+    Result<void> prepare(const StreamSetup&) override { return {}; }
+    Result<Recording> do_run(const std::vector<double>& output, std::stop_token, const Progress&,
+                             const Arrivals&) override {
+      Recording r{48000.0, std::vector<double>(output.size()), std::vector<double>(output.size())};
+      for (std::size_t i = 1000; i < output.size(); ++i) r.loopback[i] = output[i - 1000];
+      for (std::size_t i = 1140; i < output.size(); ++i) r.measured[i] = 0.5 * output[i - 1140];
+      return r;
+    }
+    void stop() override {}
+  };
+  Wire wire;
+  RigCalibration rig;
+  rig.output_v_per_unit = 8.0;
+  for (const double duration_s : {0.7, 1.4, 2.7}) {
+    TakeRequest wanted;
+    wanted.duration_s = duration_s;
+    const auto outcome = run_take(wire, rig, wanted, {}, {});
+    ASSERT_TRUE(outcome.has_value());
+    ASSERT_TRUE(outcome->accepted);
+    test::expect_flat(*outcome, rig, 0.5, 140.0 / 48000.0);
+  }
 }
 
 TEST(TakeRunner, ReportsProgressUpToTheEnd) {

@@ -31,7 +31,7 @@ double median_of(std::vector<double> values) {
 
 /// Index within the stretch of the sample that its own predictor foretells worst, if that is a
 /// break.
-std::optional<std::size_t> unforeseen(std::span<const double> y) {
+std::optional<std::size_t> unforeseen(std::span<const double> y, double least_share) {
   const auto rows = static_cast<Eigen::Index>(y.size()) - kOrder;
   const Eigen::Map<const Eigen::VectorXd> all(y.data(), static_cast<Eigen::Index>(y.size()));
   Eigen::MatrixXd past(rows, kOrder);
@@ -49,7 +49,7 @@ std::optional<std::size_t> unforeseen(std::span<const double> y) {
   const auto worst = std::max_element(sizes.begin(), sizes.end());
   // The middle of |normal| is 0.6745 deviations.
   const double deviation = median_of(sizes) / 0.6745;
-  if (*worst < kLeastShare * rms_of(y)) return std::nullopt;
+  if (*worst < least_share * rms_of(y)) return std::nullopt;
   if (*worst >= kLeastDeviations * deviation)
     return static_cast<std::size_t>(worst - sizes.begin()) + kOrder;
   for (std::size_t i = 0; i + kRow <= sizes.size(); ++i) {
@@ -118,15 +118,15 @@ double middle_of(std::span<const BandArrival> bands) {
 
 }  // namespace
 
-std::optional<SweepBreak> find_sweep_break(std::span<const double> recording, const SweepSpec& spec,
-                                           std::size_t stimulus_start) {
+std::optional<SweepBreak> find_sweep_kink(std::span<const double> recording, const SweepSpec& spec,
+                                          std::size_t stimulus_start, double least_share,
+                                          double skipped_s) {
   const double rate = spec.sample_rate_hz();
   const auto start = static_cast<double>(stimulus_start);
   const auto limit = static_cast<double>(recording.size());
   const double length = static_cast<double>(spec.sample_count());
-  // Both ends of the sweep are breaks of their own.
-  const auto from =
-      static_cast<std::size_t>(std::clamp(start + 0.03 * length + 0.02 * rate, 0.0, limit));
+  // The end of the sweep is a break of its own.
+  const auto from = static_cast<std::size_t>(std::clamp(start + skipped_s * rate, 0.0, limit));
   const auto to = static_cast<std::size_t>(std::clamp(start + 0.985 * length, 0.0, limit));
   const auto played_hz = [&](double index) {
     return sweep_frequency_hz(spec, std::clamp((index - start) / rate, 0.0, spec.duration_s()));
@@ -137,12 +137,21 @@ std::optional<SweepBreak> find_sweep_break(std::span<const double> recording, co
     // are left to the arrival.
     const auto stretch = recording.subspan(at, kStretch);
     if (clipping.clipped_count > 0 && peak_of(stretch) >= 0.9999 * clipping.rail) continue;
-    const auto found = unforeseen(stretch);
+    const auto found = unforeseen(stretch, least_share);
     if (!found) continue;
     const auto index = static_cast<double>(at + *found);
     return SweepBreak{played_hz(index), index / rate, 0.0};
   }
+  return std::nullopt;
+}
 
+std::optional<SweepBreak> find_sweep_break(std::span<const double> recording, const SweepSpec& spec,
+                                           std::size_t stimulus_start) {
+  if (auto kink = find_sweep_kink(recording, spec, stimulus_start, kLeastShare,
+                                  0.03 * spec.duration_s() + 0.02))
+    return kink;
+  const double rate = spec.sample_rate_hz();
+  const auto start = static_cast<double>(stimulus_start);
   std::vector<double> reference(recording.size(), 0.0);
   const std::vector<double> sweep = exponential_sweep(spec);
   for (std::size_t i = 0; i < sweep.size() && stimulus_start + i < reference.size(); ++i)

@@ -280,8 +280,8 @@ Result<Samples> PracticeBench::sounded(const Samples& volts, std::stop_token sto
   return out;
 }
 
-Result<Recording> PracticeBench::run(const std::vector<double>& output, std::stop_token stop,
-                                     const Progress& progress) {
+Result<Recording> PracticeBench::do_run(const std::vector<double>& output, std::stop_token stop,
+                                        const Progress& progress, const Arrivals& arrivals) {
   if (!stream_) return fail(ErrorCode::kDevice, "The stream was not opened.", ability().name);
   const double rate = stream_->sample_rate_hz;
   const PracticeFaults& faults = setup_.faults;
@@ -323,6 +323,9 @@ Result<Recording> PracticeBench::run(const std::vector<double>& output, std::sto
     if (i % 1024 == 0) {
       if (stop.stop_requested()) return cancelled();
       if (progress) progress(static_cast<double>(i) / static_cast<double>(output.size()));
+      if (arrivals && i > 0)
+        arrivals(std::span(recording.measured).subspan(i - 1024, 1024),
+                 std::span(recording.loopback).subspan(i - 1024, 1024));
       if (setup_.pace > 0.0) {
         const std::chrono::duration<double> due(static_cast<double>(i) / rate * setup_.pace);
         std::this_thread::sleep_until(begin + due);

@@ -79,8 +79,6 @@ class PracticeBench final : public AudioDevice {
 
   [[nodiscard]] DeviceAbility ability() const override;
   [[nodiscard]] Result<void> prepare(const StreamSetup& setup) override;
-  [[nodiscard]] Result<Recording> run(const std::vector<double>& output, std::stop_token stop,
-                                      const Progress& progress) override;
   void stop() override;
 
   /// The bench as it is; changes take effect with the next run.
@@ -94,6 +92,9 @@ class PracticeBench final : public AudioDevice {
   [[nodiscard]] const LastRun& last_run() const { return last_run_; }
 
  private:
+  [[nodiscard]] Result<Recording> do_run(const std::vector<double>& output, std::stop_token stop,
+                                         const Progress& progress,
+                                         const Arrivals& arrivals) override;
   /// What the microphone or the jig gives for a voltage, without noise, recorded units.
   [[nodiscard]] Result<Samples> sounded(const Samples& volts, std::stop_token stop);
   /// What each way does at each bin of a transform: worked out once, used thrice.
