@@ -84,12 +84,42 @@ std::vector<std::complex<double>> band_limits_of(std::span<const double> referen
   return ungated_response(wire, 0.0, response_axis(wire), Quantity::kRatio).values();
 }
 
+/// In the loudspeaker's shadow a reflection is louder than what comes round its edges, and is taken
+/// for the arrival. Where the clock starts at the excitation the tape measure says when the direct
+/// sound is due: the first rise to a quarter of the peak within a box's depth of that, if there is
+/// sound at all.
+std::optional<double> arrival_when_due(const ImpulseResponse& h, double flight_s) {
+  constexpr double kEarly_s = 0.5e-3;
+  constexpr double kLate_s = 2.0e-3;
+  constexpr double kOfLoudest = 0.1;
+  const auto index = [&](double t) {
+    return static_cast<std::size_t>(
+        std::clamp(t * h.sample_rate_hz + h.zero_at, 0.0, static_cast<double>(h.samples.size())));
+  };
+  const std::span all(h.samples);
+  const std::size_t from = index(flight_s - kEarly_s);
+  const auto due = all.subspan(from, index(flight_s + kLate_s) - from);
+  const double peak = peak_of(due);
+  if (due.empty() || peak < kOfLoudest * peak_of(all)) return std::nullopt;
+  for (std::size_t i = 0; i < due.size(); ++i)
+    if (std::abs(due[i]) >= 0.25 * peak) return h.time_s(from + i);
+  return std::nullopt;
+}
+
 ImpulseStage staged(const AnalysisInput& in, ImpulseResponse h, Clock clock, double factor,
                     bool calibrated) {
   const Take& take = in.take;
   const Conditions& c = take.conditions;
-  const auto found = find_arrival(h);
+  auto found = find_arrival(h);
   const double flight_s = c.distance_m / speed_of_sound_m_s(c.temperature_c);
+  constexpr double kTooLate_s = 2.0e-3;
+  if (found && clock == Clock::kFromExcitation && found->time_s > flight_s + kTooLate_s) {
+    if (const auto due = arrival_when_due(h, flight_s)) {
+      // What was taken for the arrival is the reflection.
+      found->first_reflection_s = found->time_s;
+      found->time_s = *due;
+    }
+  }
   ImpulseStage stage{
       .impulse = {}, .first_reflection_s = std::nullopt, .calibrated = calibrated, .notes = {}};
   stage.arrival_s = found ? found->time_s : flight_s;

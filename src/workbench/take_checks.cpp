@@ -4,6 +4,7 @@
 #include <optional>
 
 #include "acoustics/signal/continuity.h"
+#include "acoustics/signal/disturbance.h"
 #include "acoustics/signal/recording_checks.h"
 #include "base/text.h"
 #include "workbench/take_runner.h"
@@ -69,6 +70,15 @@ std::vector<Remark> check_recording(const Recording& recording, const Excitation
          "Close other programs that use sound, choose a longer buffer, and take it again."});
   }
 
+  if (clip_measured.clipped_count == 0 && !broken_at_hz) {
+    if (const auto noise = find_disturbance(recording.measured, excitation.spec, lead)) {
+      remarks.push_back(
+          {Weight::kRefusal, "disturbed",
+           fmt::format("Something sounded beside the sweep, {:.1f} s in, most around {}.",
+                       noise->at_s, frequency_text(noise->around_hz)),
+           "A door, a step, a lorry: wait until it is quiet and take it again."});
+    }
+  }
   const double peak = peak_of(recording.measured);
   const std::span<const double> silence(recording.measured.data(),
                                         std::min(lead, recording.measured.size()));
@@ -90,6 +100,14 @@ std::vector<Remark> check_recording(const Recording& recording, const Excitation
         {Weight::kDoubt, "low-level",
          fmt::format("The {} input peaks at {:.0f} dB re full scale only.", input, dbfs(peak)),
          "Turn the input gain up; between -20 and -6 dB is best."});
+  }
+  // Hum matters where it comes within 40 dB of the sweep.
+  if (const auto hum = find_hum(silence, rate); hum && hum->level > 0.01 * signal) {
+    remarks.push_back(
+        {Weight::kDoubt, "mains-hum",
+         fmt::format("Mains hum at {:.0f} Hz and its multiples, {:.0f} dB under the sweep.",
+                     hum->mains_hz, 20.0 * std::log10(signal / hum->level)),
+         "Keep signal and mains cables apart, use one outlet for all, or a balanced line."});
   }
   double worst = std::numeric_limits<double>::infinity();
   double worst_at_hz = 0.0;

@@ -24,6 +24,15 @@ bool refused(const std::vector<Remark>& remarks) {
                      [](const Remark& r) { return r.weight == Remark::Weight::kRefusal; });
 }
 
+/// What only some takes have, under the keys of set.json.
+void keep_more(Conditions& c, const TakeRequest& r) {
+  const auto quoted = [](const std::string& text) { return "\"" + text + "\""; };
+  if (r.added_mass_g > 0.0) c.more_json["added_mass_g"] = shortest(r.added_mass_g);
+  if (r.test_box_l > 0.0) c.more_json["test_box_l"] = shortest(r.test_box_l);
+  if (!r.plan_item.empty()) c.more_json["plan_item"] = quoted(r.plan_item);
+  if (!r.drawing.empty()) c.more_json["drawing"] = quoted(r.drawing);
+}
+
 /// The converter or its driver stumbled; nothing else is wrong, so that trying again may help.
 bool only_lost(const std::vector<Remark>& remarks) {
   return std::all_of(remarks.begin(), remarks.end(), [](const Remark& r) {
@@ -243,6 +252,9 @@ Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
   take.conditions.vertical_deg = request.vertical_deg;
   take.conditions.temperature_c = request.temperature_c;
   take.conditions.sample = request.sample;
+  take.conditions.condition = request.condition;
+  take.conditions.driver = request.source;
+  keep_more(take.conditions, request);
   take.conditions.stimulus = excitation->stimulus;
   take.remarks = std::move(remarks);
   take.accepted = outcome.accepted;

@@ -33,6 +33,14 @@ struct TakeRequest {
   double temperature_c = 20.0;
   int repeats = 1;
   std::string sample;  ///< which one of several alike ("A"); empty where there is but one
+  std::string condition =
+      {};  ///< "free-air", "in-box", "near-field"...; empty where it does not matter
+  std::string source = {};  ///< of a near field: the driver or port before the microphone
+  double gate_s = 0.0;      ///< what the room allows at this stand; 0: not told
+  double added_mass_g = 0.0;
+  double test_box_l = 0.0;
+  std::string plan_item = {};  ///< which planned take it fulfils; empty: none
+  std::string drawing = {};    ///< mark of the drawing it was made of
   Id subject_id = 0;
   Id variant_id = 0;
 };
