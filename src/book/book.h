@@ -90,6 +90,9 @@ class Book {
                                          const std::string& changed);
   [[nodiscard]] Result<void> set_take_note(Id take, const std::string& note);
   [[nodiscard]] Result<void> set_note(Id subject, const std::string& note);
+  /// Takes worked out with another rig's calibration from now on: a later calibration mends old
+  /// takes.
+  [[nodiscard]] Result<void> set_rig(const std::vector<Id>& takes, Id rig);
   [[nodiscard]] Result<void> remove_take(Id take);
   [[nodiscard]] Result<void> remove_subject(Id subject);
 

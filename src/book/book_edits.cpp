@@ -119,6 +119,17 @@ Result<void> Book::set_note(Id subject, const std::string& note) {
   });
 }
 
+Result<void> Book::set_rig(const std::vector<Id>& takes, Id rig) {
+  return edit("Change the calibration of takes", [&] {
+    for (const Id take : takes) {
+      SQLite::Statement statement(room_->database, "UPDATE take SET rig_id = ? WHERE id = ?");
+      statement.bind(1, rig);
+      statement.bind(2, take);
+      statement.exec();
+    }
+  });
+}
+
 Result<void> Book::remove_take(Id take) {
   return edit("Remove a take", [&] {
     update(room_->database, "UPDATE take SET removed = 1 WHERE id = ?", {}, take);

@@ -174,6 +174,8 @@ std::string to_json(const RigCalibration& rig) {
                    {"known", curve_json(rig.jig->known)},
                    {"known_ohm", rig.jig->known_ohm}};
   }
+  if (rig.inputs) json["inputs"] = curve_json(*rig.inputs);
+  if (!rig.taken_at.empty()) json["taken_at"] = rig.taken_at;
   return dumped(json);
 }
 
@@ -197,6 +199,11 @@ RigCalibration rig_from_json(const std::string& text) {
     auto known = curve_from(jig.value("known", Json()));
     if (open && shorted && known)
       rig.jig = JigCalibration{*open, *shorted, *known, jig.value("known_ohm", 10.0)};
+  }
+  if (json.contains("inputs")) rig.inputs = curve_from(json["inputs"]);
+  if (json.contains("taken_at") && json["taken_at"].is_object()) {
+    for (const auto& [what, when] : json["taken_at"].items())
+      if (when.is_string()) rig.taken_at[what] = when.get<std::string>();
   }
   return rig;
 }

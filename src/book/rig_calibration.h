@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cmath>
+#include <map>
 #include <optional>
 #include <string>
 
@@ -27,6 +28,10 @@ struct RigCalibration {
   /// Open, short and known resistor, where they were taken; the divider's resistor is used
   /// otherwise.
   std::optional<JigCalibration> jig;
+  /// The measuring input's response over the loopback input's, with one signal in both; taken out.
+  std::optional<Response> inputs;
+  /// When each part was last taken (UTC), by the words of calibrating.h.
+  std::map<std::string, std::string> taken_at;
 };
 
 /// Sound pressure level at which a sine's peak reaches digital 1.0, dB re 20 uPa (rms), and back.

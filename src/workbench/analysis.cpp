@@ -135,6 +135,7 @@ ImpulseStage staged(const AnalysisInput& in, ImpulseResponse h, Clock clock, dou
   stage.impulse = trimmed(h, stage.arrival_s);
   if (in.rig.microphone_correction && take.form != RawForm::kImpulseFile)
     take_out(*in.rig.microphone_correction, stage.impulse);
+  if (in.rig.inputs && take.form == RawForm::kRecording) take_out(*in.rig.inputs, stage.impulse);
   for (double& x : stage.impulse.samples) x *= factor;
   return stage;
 }

@@ -43,7 +43,7 @@ class AgainstBoundaryElements : public ::testing::TestWithParam<BoundaryElements
 
 // Reference: tests/reference/baffle_bem.py (NumPy 1.24, SciPy 1.10), piston of 12.5 mm radius,
 // listener at 2 m; its own error is about 0.2 dB (elements of a seventh of a wavelength; a fifth
-// for the one off the middle at 6 kHz). Asked for: 1 dB on the axis.
+// above 5 kHz). Asked for: 1 dB on the axis.
 TEST_P(AgainstBoundaryElements, LevelsAgree) {
   const BoundaryElements& want = GetParam();
   const BafflePiston piston = *BafflePiston::make(kiosk(), 0.105, want.y_m, 0.0125);
@@ -67,12 +67,12 @@ INSTANTIATE_TEST_SUITE_P(
              1400, 1600, 1800, 2000, 2500, 3000, 3500, 4000, 4500, 5000},
             {-5.513, -5.338, -4.151, -2.591, -1.529, -0.135, 1.624,  2.533, 2.700, 3.226, 2.498,
              1.203,  0.045,  -0.464, -0.268, 0.248,  -2.097, -1.010, 2.070, 1.186, -0.714}},
-        BoundaryElements{"centred on axis, 6 to 9 kHz",
+        BoundaryElements{"centred on axis, 6 to 10 kHz",
                          0.19,
                          0.0,
                          1.0,
-                         {6000, 7000, 8000, 9000},
-                         {-0.428, 0.821, 0.213, -0.363}},
+                         {6000, 7000, 8000, 9000, 10000},
+                         {-0.428, 0.821, 0.213, -0.363, -0.048}},
         BoundaryElements{"100 mm above the middle",
                          0.29,
                          0.0,
@@ -80,7 +80,15 @@ INSTANTIATE_TEST_SUITE_P(
                          {100, 200, 400, 700, 1000, 1400, 2000, 2500, 3000, 3500, 4000, 4500, 5000},
                          {-5.398, -4.290, -1.977, 1.444, 1.975, 2.716, 1.456, -1.282, -3.035,
                           -0.911, 1.099, 1.274, 1.162}},
-        BoundaryElements{"100 mm above the middle, 6 kHz", 0.29, 0.0, 1.0, {6000}, {-0.301}},
+        // From 7 kHz on by bent_edge_bem.py with square edges and six elements to a wavelength;
+        // with five, baffle_bem.py gives 1.080 and -0.610 dB at 7 and 8 kHz: so much is that
+        // reference worth.
+        BoundaryElements{"100 mm above the middle, 6 to 9 kHz",
+                         0.29,
+                         0.0,
+                         1.0,
+                         {6000, 7000, 8000, 9000},
+                         {-0.301, 0.738, -0.071, -0.302}},
         BoundaryElements{"centred at 45 degrees",
                          0.19,
                          45.0,
@@ -144,6 +152,21 @@ INSTANTIATE_TEST_SUITE_P(
                                {600, 1000, 1500, 2000, 2500, 3000, 3500, 4000, 4500, 5000, 6000},
                                {0.302, 1.694, 2.210, 1.539, -0.022, -0.751, -1.543, -0.941, -0.331,
                                 0.140, 0.499}},
+                      // Not used for the fit: 20 mm, another place.
+                      BentEdge{"round, 20 mm",
+                               EdgeShape::kRound,
+                               0.02,
+                               0.25,
+                               0.6,
+                               {800, 1200, 1800, 2400, 3000, 3600, 4200, 5000},
+                               {1.846, 2.238, 1.529, -1.379, -1.218, 0.040, 0.580, 0.170}},
+                      BentEdge{"chamfered, 20 mm",
+                               EdgeShape::kChamfered,
+                               0.02,
+                               0.25,
+                               0.6,
+                               {800, 1200, 1800, 2400, 3000, 3600, 4200},
+                               {1.651, 2.081, 1.399, -0.481, -1.098, -0.450, -0.158}},
                       BentEdge{"chamfered, 30 mm",
                                EdgeShape::kChamfered,
                                0.03,
