@@ -5,7 +5,7 @@
 #include <QtConcurrent>
 
 #include "book/json.h"
-#include "workbench/demo_book.h"
+#include "workbench/calibrating.h"
 
 namespace lalometer {
 
@@ -13,11 +13,8 @@ struct CaptureController::Run {
   Result<TakeOutcome> outcome = cancelled();
 };
 
-CaptureController::CaptureController(BookSession& session, QObject* parent)
-    : QObject(parent),
-      session_(session),
-      bench_(std::make_unique<PracticeBench>(demo_bench(false))) {
-  bench_->setup().pace = 1.0;
+CaptureController::CaptureController(BookSession& session, BenchRig& bench, QObject* parent)
+    : QObject(parent), session_(session), bench_(bench) {
   connect(&session_, &BookSession::rowsChanged, this, &CaptureController::readRig);
 }
 
@@ -45,6 +42,7 @@ void CaptureController::setMicrophoneCorrection(const std::string& name,
   RigCalibration rig = rig_;
   rig.microphone_correction = correction;
   rig.microphone_correction_name = name;
+  rig.taken_at[calibration::kMicrophone] = utc_now();
   setRig(rig);
 }
 
@@ -67,7 +65,7 @@ void CaptureController::start(TakeRequest request) {
   });
   // The bench is used by this run only: running_ keeps everybody else away from it.
   watcher->setFuture(QtConcurrent::run(
-      [this, request, bench = bench_.get(), rig = rig_, token = stop_.get_token()] {
+      [this, request, bench = &bench_.device(), rig = rig_, token = stop_.get_token()] {
         auto run = std::make_shared<Run>();
         run->outcome = run_take(*bench, rig, request, token, [this](const TakeProgress& p) {
           emit progressed(p.done, p.left_s, static_cast<int>(p.stage));

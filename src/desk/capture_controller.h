@@ -5,8 +5,8 @@
 #include <memory>
 #include <stop_token>
 
+#include "desk/bench/bench_rig.h"
 #include "desk/book_session.h"
-#include "rig/practice/practice_bench.h"
 #include "workbench/take_runner.h"
 
 namespace lalometer {
@@ -16,11 +16,12 @@ namespace lalometer {
 class CaptureController : public QObject {
   Q_OBJECT
  public:
-  CaptureController(BookSession& session, QObject* parent = nullptr);
+  CaptureController(BookSession& session, BenchRig& bench, QObject* parent = nullptr);
   ~CaptureController() override;
 
   /// The bench; may be changed between takes.
-  [[nodiscard]] PracticeBenchSetup& benchSetup() { return bench_->setup(); }
+  [[nodiscard]] PracticeBenchSetup& benchSetup() { return bench_.benchSetup(); }
+  [[nodiscard]] BenchRig& bench() { return bench_; }
   /// The rig as it is known: what takes are worked out with. The bench has its own, true one.
   /// Changes are kept in the book and hold for the takes after them.
   [[nodiscard]] const RigCalibration& rig() const { return rig_; }
@@ -49,7 +50,7 @@ class CaptureController : public QObject {
   void readRig();
 
   BookSession& session_;
-  std::unique_ptr<PracticeBench> bench_;
+  BenchRig& bench_;
   RigCalibration rig_;
   std::filesystem::path rig_of_;  ///< book whose rig is in rig_
   std::stop_source stop_;

@@ -17,6 +17,10 @@
 #include <QVBoxLayout>
 
 #include "desk/action_finder.h"
+#include "desk/bench/monitor_desk.h"
+#include "desk/bench/plan_desk.h"
+#include "desk/bench/queue_banner.h"
+#include "desk/bench/rig_page.h"
 #include "desk/boxes/box_page.h"
 #include "desk/drawing/drawing_page.h"
 #include "desk/import_sheet.h"
@@ -31,7 +35,8 @@
 
 namespace lalometer {
 
-MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_) {
+MainWindow::MainWindow(QWidget* parent)
+    : QMainWindow(parent), capture_(session_, bench_), queue_(session_, bench_) {
   setWindowTitle(QStringLiteral("Lalometer"));
   setAcceptDrops(true);
   resize(1280, 800);
@@ -66,7 +71,14 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_
   splitter_->setHandleWidth(1);
   splitter_->setChildrenCollapsible(false);
   shelf_ = new ShelfView(session_, splitter_);
-  middle_ = new QStackedWidget(splitter_);
+  auto* between = new QWidget(splitter_);
+  auto* between_column = new QVBoxLayout(between);
+  between_column->setContentsMargins(0, 0, 0, 0);
+  between_column->setSpacing(0);
+  banner_ = new QueueBanner(queue_, between);
+  between_column->addWidget(banner_);
+  middle_ = new QStackedWidget(between);
+  between_column->addWidget(middle_, 1);
   middle_->setObjectName(QStringLiteral("middle"));
   score_ = new ScoreView(state_, middle_);
   middle_->addWidget(score_);
@@ -74,7 +86,7 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_
   pages_->setObjectName(QStringLiteral("page"));
   pages_->setMinimumWidth(260);
   splitter_->addWidget(shelf_);
-  splitter_->addWidget(middle_);
+  splitter_->addWidget(between);
   splitter_->addWidget(pages_);
   splitter_->setStretchFactor(0, 0);
   splitter_->setStretchFactor(1, 1);
@@ -112,6 +124,8 @@ MainWindow::MainWindow(QWidget* parent) : QMainWindow(parent), capture_(session_
   });
   connect(plan, &PlanPage::drawingAsked, this, [this] { showDesk(kDrawing); });
   connect(plan, &PlanPage::boxesAsked, this, [this] { showDesk(kBoxes); });
+  connect(plan, &PlanPage::takesAsked, this, [this] { showDesk(kTakes); });
+  connect(capture_page_, &CapturePage::rigAsked, this, [this] { showDesk(kRig); });
   connect(plan, &PlanPage::practiceAsked, this, [this] { showDesk(kPractice); });
   connect(&session_, &BookSession::laidChanged, this, &MainWindow::refreshContents);
   connect(&session_, &BookSession::resultsChanged, this, &MainWindow::refreshContents);
@@ -148,8 +162,9 @@ QAction* MainWindow::actionNamed(const QString& id) const {
 }
 
 bool MainWindow::atRest() const {
-  return !session_.busy() && !capture_.running() && !job_->running() && !import_->reading() &&
-         !score_->settling() && !boxes_->lanes()->settling();
+  return !session_.busy() && !capture_.running() && !queue_.running() && !monitor_->running() &&
+         !rig_page_->busy() && !job_->running() && !import_->reading() && !score_->settling() &&
+         !boxes_->lanes()->settling();
 }
 
 void MainWindow::setDark(bool dark) {
@@ -175,6 +190,9 @@ void MainWindow::setDark(bool dark) {
   boxes_->setTheme(theme);
   box_page_->setTheme(theme);
   practice_page_->setTheme(theme);
+  plan_desk_->setTheme(theme);
+  monitor_->setTheme(theme);
+  banner_->setTheme(theme);
   import_->setTheme(theme);
   message_->setStyleSheet(
       QStringLiteral("QWidget#message { background: %1; } QLabel { color: %2; }")
@@ -185,6 +203,7 @@ void MainWindow::setStation(RouteStrip::Station station) {
   route_->setStation(station);
   middle_->setCurrentIndex(kScore);
   pages_->setCurrentIndex(station);
+  showBanner(station == RouteStrip::kCapture);
 }
 
 void MainWindow::showMessage(const QString& text) {
@@ -457,6 +476,8 @@ void MainWindow::resizeEvent(QResizeEvent* event) {
 
 void MainWindow::closeEvent(QCloseEvent* event) {
   capture_.stop();
+  queue_.pause();
+  monitor_->stop();
   event->accept();
 }
 

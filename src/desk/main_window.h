@@ -2,6 +2,7 @@
 
 #include <QMainWindow>
 
+#include "desk/bench/queue_controller.h"
 #include "desk/book_session.h"
 #include "desk/capture_controller.h"
 #include "desk/route_strip.h"
@@ -21,6 +22,12 @@ class DrawingPage;
 class CapturePage;
 class ImportSheet;
 class PracticePage;
+class PlanDesk;
+class StandPage;
+class RigPage;
+class MonitorDesk;
+class MonitorPage;
+class QueueBanner;
 class JobStrip;
 class ReadPage;
 class ShelfView;
@@ -39,7 +46,7 @@ class MainWindow : public QMainWindow {
   void setDark(bool dark);
   void setStation(RouteStrip::Station station);
   /// What stands in the middle: the score, or one of the desks of the Plan station.
-  enum Desk { kScore, kDrawing, kBoxes, kPractice };
+  enum Desk { kScore, kDrawing, kBoxes, kPractice, kTakes, kRig, kMonitor };
   void showDesk(Desk desk);
   void showMessage(const QString& text);
   void importFiles(const QStringList& paths);
@@ -53,6 +60,8 @@ class MainWindow : public QMainWindow {
   [[nodiscard]] DrawingDesk* drawing() { return drawing_; }
   [[nodiscard]] BoxDesk* boxes() { return boxes_; }
   [[nodiscard]] CaptureController& capture() { return capture_; }
+  [[nodiscard]] QueueController& queue() { return queue_; }
+  [[nodiscard]] BenchRig& bench() { return bench_; }
   [[nodiscard]] QAction* actionNamed(const QString& id) const;
   /// Nothing is being worked out, taken, read or settled.
   [[nodiscard]] bool atRest() const;
@@ -79,6 +88,8 @@ class MainWindow : public QMainWindow {
   void findBestPlace(const QString& driver);
   void openCase(const QString& id);
   void makeDesks();
+  void makeBenchDesks();
+  void showBanner(bool wanted);
   void laneMenu(const QPoint& global, int lane);
   void shelfMenu(const QPoint& global, qint64 subject, qint64 variant, qint64 take);
   void updateEditActions();
@@ -89,7 +100,9 @@ class MainWindow : public QMainWindow {
 
   BookSession session_;
   ScoreState state_;
+  BenchRig bench_;
   CaptureController capture_;
+  QueueController queue_;
   RouteStrip* route_ = nullptr;
   ShelfView* shelf_ = nullptr;
   ScoreView* score_ = nullptr;
@@ -99,6 +112,12 @@ class MainWindow : public QMainWindow {
   BoxDesk* boxes_ = nullptr;
   BoxPage* box_page_ = nullptr;
   PracticePage* practice_page_ = nullptr;
+  PlanDesk* plan_desk_ = nullptr;
+  StandPage* stand_page_ = nullptr;
+  RigPage* rig_page_ = nullptr;
+  MonitorDesk* monitor_ = nullptr;
+  MonitorPage* monitor_page_ = nullptr;
+  QueueBanner* banner_ = nullptr;
   QStackedWidget* pages_ = nullptr;
   ReadPage* read_page_ = nullptr;
   CapturePage* capture_page_ = nullptr;

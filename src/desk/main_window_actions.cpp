@@ -6,6 +6,7 @@
 
 #include "desk/action_finder.h"
 #include "desk/main_window.h"
+#include "desk/bench/monitor_desk.h"
 #include "desk/pages/capture_page.h"
 #include "desk/shelf/shelf_view.h"
 
@@ -57,7 +58,29 @@ void MainWindow::makeActions() {
          });
   addAct("stop", tr("Stop the take"),
          tr("Silences the output at once; nothing of this take is kept."),
-         QKeySequence(Qt::Key_Escape), [this] { capture_.stop(); });
+         QKeySequence(Qt::Key_Escape), [this] {
+           capture_.stop();
+           queue_.pause();
+           monitor_->stop();
+         });
+  addAct("takes", tr("What to take"), tr("A purpose, its list of takes, and the stand."),
+         QKeySequence(Qt::CTRL | Qt::Key_U), [this] { showDesk(kTakes); });
+  addAct("rig", tr("Interface, turntable, calibration"), tr("What takes are made with."),
+         QKeySequence(Qt::CTRL | Qt::Key_J), [this] { showDesk(kRig); });
+  addAct("monitor", tr("Live monitor"), tr("Levels, spectrum and tones while setting up."),
+         QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_U), [this] { showDesk(kMonitor); });
+  addAct("queue-run", tr("Run the queue"), tr("Takes what the plan misses."), QKeySequence(Qt::Key_F5),
+         [this] {
+           setStation(RouteStrip::kCapture);
+           queue_.start();
+         });
+  addAct("queue-on", tr("It stands: go on"), tr("For a take that waits for a hand."),
+         QKeySequence(Qt::Key_Space), [this] { queue_.goOn(); });
+  addAct("queue-again", tr("The last take again"), tr("Takes the queue's last kept take once more."),
+         QKeySequence(Qt::Key_F6), [this] {
+           setStation(RouteStrip::kCapture);
+           queue_.takeAgain();
+         });
   addAct("keep-refused", tr("Keep the refused take"),
          tr("Keeps it with its remarks, marked as refused."), QKeySequence(Qt::CTRL | Qt::Key_K),
          [this] { capture_.keepRefused(); });

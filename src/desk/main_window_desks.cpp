@@ -1,10 +1,15 @@
 #include <QStackedWidget>
 
 #include "base/text.h"
+#include "desk/bench/monitor_desk.h"
+#include "desk/bench/plan_desk.h"
+#include "desk/bench/queue_banner.h"
+#include "desk/bench/rig_page.h"
 #include "desk/boxes/box_page.h"
 #include "desk/drawing/drawing_page.h"
 #include "desk/job_strip.h"
 #include "desk/main_window.h"
+#include "desk/pages/capture_page.h"
 #include "desk/pages/practice_page.h"
 #include "workbench/baffle_prediction.h"
 #include "workbench/practice_cases.h"
@@ -25,14 +30,53 @@ void MainWindow::makeDesks() {
   practice_page_ = new PracticePage(session_, pages_);
   pages_->addWidget(practice_page_);
   connect(practice_page_, &PracticePage::caseAsked, this, &MainWindow::openCase);
+  makeBenchDesks();
+}
+
+/// Plan and capture: the list of takes over its stand, the rig, the live monitor.
+void MainWindow::makeBenchDesks() {
+  plan_desk_ = new PlanDesk(session_, queue_, middle_);
+  middle_->addWidget(plan_desk_);
+  stand_page_ = new StandPage(session_, queue_, *plan_desk_, pages_);
+  pages_->addWidget(stand_page_);
+  connect(plan_desk_, &PlanDesk::captureAsked, this, [this] { setStation(RouteStrip::kCapture); });
+  rig_page_ = new RigPage(session_, capture_, pages_);
+  pages_->addWidget(rig_page_);
+  connect(rig_page_, &RigPage::monitorAsked, this, [this] { showDesk(kMonitor); });
+  monitor_ = new MonitorDesk(capture_, middle_);
+  middle_->addWidget(monitor_);
+  monitor_page_ = new MonitorPage(capture_, *monitor_, pages_);
+  pages_->addWidget(monitor_page_);
+  connect(monitor_, &MonitorDesk::failed, this, &MainWindow::showMessage);
+  connect(&queue_, &QueueController::failed, this, &MainWindow::showMessage);
+  connect(&queue_, &QueueController::stateChanged, this, &MainWindow::updateEditActions);
+  connect(&queue_, &QueueController::stateChanged, this,
+          [this] { capture_page_->setEnabled(!queue_.running()); });
+  connect(&capture_, &CaptureController::rigChanged, this,
+          [this] { queue_.setCalibration(capture_.rig()); });
+  queue_.setCalibration(capture_.rig());
+}
+
+void MainWindow::showBanner(bool wanted) {
+  banner_->setProperty("wanted", wanted);
+  const auto& plan = queue_.plan();
+  banner_->setVisible(wanted && plan && !plan->takes.empty());
 }
 
 void MainWindow::showDesk(Desk desk) {
   if (desk == kScore) return setStation(RouteStrip::kPlan);
-  route_->setStation(RouteStrip::kPlan);
-  // Practice is reading: its page stands beside the score.
-  middle_->setCurrentIndex(desk == kPractice ? kScore : desk);
+  const bool capturing = desk == kRig || desk == kMonitor;
+  route_->setStation(capturing ? RouteStrip::kCapture : RouteStrip::kPlan);
+  // Practice is reading: its page stands beside the score, and so does the rig's.
+  QWidget* middle = desk == kTakes     ? static_cast<QWidget*>(plan_desk_)
+                    : desk == kMonitor ? monitor_
+                    : desk == kDrawing ? drawing_
+                    : desk == kBoxes   ? boxes_
+                                       : static_cast<QWidget*>(score_);
+  middle_->setCurrentWidget(middle);
   pages_->setCurrentIndex(RouteStrip::kStationCount + desk - 1);
+  showBanner(false);
+  if (desk == kRig) rig_page_->lookAround();
 }
 
 void MainWindow::openCase(const QString& id) {

@@ -159,7 +159,12 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
   bench_form->addRow(tr("On it"), walls_);
   bench_form->addRow(tr("Mishap"), mishap_);
   bench->addLayout(bench_form);
+  auto* rig = new QPushButton(tr("Interface, turntable, calibration"), inside);
+  rig->setObjectName(QStringLiteral("toRig"));
+  rig->setToolTip(tr("What takes are made with, and what of it is old. Ctrl+J"));
+  connect(rig, &QPushButton::clicked, this, &CapturePage::rigAsked);
   layout->addWidget(makeRigBox(inside));
+  layout->addWidget(rig);
   layout->addWidget(bench_box_);
   layout->addStretch(1);
   layout->addWidget(role_label(tr("Wear hearing protection above 85 dB(A). Never join an "
@@ -326,6 +331,7 @@ TakeRequest CapturePage::request() const {
   r.drive_v = drive_->value();
   r.distance_m = distance_->value();
   r.repeats = repeats_->value();
+  r.sample_rate_hz = controller_.bench().wiring().sample_rate_hz;
   r.sample = sample_->currentText().trimmed().toStdString();
   r.duration_s = r.kind == TakeKind::kImpedance ? 2.7 : 1.4;
   r.variant_id = target_->currentData().toLongLong();
@@ -335,6 +341,7 @@ TakeRequest CapturePage::request() const {
 }
 
 bool CapturePage::applyBench() {
+  if (!controller_.bench().isPractice()) return true;
   PracticeBenchSetup& setup = controller_.benchSetup();
   const double pace = setup.pace;
   setup = demo_bench(walls_->currentIndex() == kKioskLined);
@@ -423,6 +430,7 @@ void CapturePage::showState() {
   go_->setEnabled(!running);
   stop_->setEnabled(running);
   bench_box_->setEnabled(!running);
+  bench_box_->setVisible(controller_.bench().isPractice());
   again_->setVisible(refused && !running);
   keep_->setVisible(refused && !running);
   progress_->setVisible(running);

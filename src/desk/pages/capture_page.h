@@ -26,6 +26,9 @@ class CapturePage : public QWidget {
   void takeImpedance();
   void takeResponse();
 
+ signals:
+  void rigAsked();
+
  private:
   void fillTargets();
   void followKind();

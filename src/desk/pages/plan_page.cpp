@@ -20,6 +20,12 @@ PlanPage::PlanPage(BookSession& session, QWidget* parent) : QWidget(parent), ses
   rows_ = new QVBoxLayout;
   rows_->setSpacing(8);
   layout->addLayout(rows_);
+  auto* takes = new QPushButton(tr("What to take, and where to stand"), this);
+  takes->setObjectName(QStringLiteral("toTakes"));
+  takes->setProperty("main", true);
+  takes->setToolTip(tr("A purpose, its list of takes, the stand and what the room allows. Ctrl+U"));
+  connect(takes, &QPushButton::clicked, this, &PlanPage::takesAsked);
+  layout->addWidget(takes);
   layout->addWidget(role_label(tr("Before the saw"), "title", this));
   layout->addWidget(
       role_label(tr("What sizes alone foretell, while you move them."), "quiet", this));

@@ -16,6 +16,7 @@ class PlanPage : public QWidget {
 
  signals:
   void captureAsked(bool impedance);
+  void takesAsked();
   void drawingAsked();
   void boxesAsked();
   void practiceAsked();

@@ -1,0 +1,62 @@
+#pragma once
+
+#include <QObject>
+#include <memory>
+
+#include "desk/book_session.h"
+#include "rig/practice/practice_bench.h"
+#include "rig/practice/practice_turntable.h"
+#include "rig/serial/gcode_turntable.h"
+#include "workbench/take_runner.h"
+
+namespace lalometer {
+
+/// How the bench is wired: kept on this machine, not in the book, since a book travels.
+struct BenchWiring {
+  std::string interface_key;  ///< empty: the practice bench
+  double sample_rate_hz = 48000.0;
+  int output = StreamSetup::kAllOutputs;
+  int measure_input = 0;
+  int loopback_input = 1;
+  int jig_input = 0;
+  enum class Table { kByHand, kPractice, kSerial };
+  Table table = Table::kPractice;
+  GcodeTableSetup serial = {};
+};
+
+/// Interface, jig and turntable as they are chosen: the practice bench's, or real ones. The devices
+/// are used by one run at a time; changing the wiring in between makes them anew.
+class BenchRig : public QObject {
+  Q_OBJECT
+ public:
+  explicit BenchRig(QObject* parent = nullptr);
+  ~BenchRig() override;
+
+  [[nodiscard]] const BenchWiring& wiring() const { return wiring_; }
+  void setWiring(const BenchWiring& wiring);
+  [[nodiscard]] bool isPractice() const { return wiring_.interface_key.empty(); }
+
+  /// With the chosen channels put in, whatever a run asks for.
+  [[nodiscard]] AudioDevice& device();
+  /// Nothing where it is turned by hand.
+  [[nodiscard]] Turntable* table();
+  [[nodiscard]] PracticeBenchSetup& benchSetup() { return bench_->setup(); }
+  [[nodiscard]] PracticeTurntable& practiceTable() { return practice_table_; }
+  /// Tells the simulated stand what a real one has by itself.
+  void aim(const TakeRequest& request);
+
+ signals:
+  void changed();
+
+ private:
+  class Wired;
+  void make();
+  BenchWiring wiring_;
+  std::unique_ptr<PracticeBench> bench_;
+  PracticeTurntable practice_table_;
+  std::unique_ptr<AudioDevice> real_;
+  std::unique_ptr<GcodeTurntable> serial_;
+  std::unique_ptr<Wired> wired_;
+};
+
+}  // namespace lalometer

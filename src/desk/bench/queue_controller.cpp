@@ -1,0 +1,186 @@
+#include "desk/bench/queue_controller.h"
+
+#include <QCoreApplication>
+#include <QFutureWatcher>
+#include <QtConcurrent>
+#include <chrono>
+
+namespace lalometer {
+
+QueueController::QueueController(BookSession& session, BenchRig& rig, QObject* parent)
+    : QObject(parent), session_(session), rig_(rig) {
+  connect(&session_, &BookSession::rowsChanged, this, &QueueController::readPlan);
+  connect(&session_, &BookSession::laidChanged, this, &QueueController::readPlan);
+}
+
+QueueController::~QueueController() {
+  pause();
+  // The worker may be handing over a take: it has to be let, or both wait for ever.
+  while (running_) QCoreApplication::processEvents(QEventLoop::AllEvents, 50);
+}
+
+void QueueController::readPlan() {
+  if (!session_.isOpen() || running_) return;
+  const Id subject = session_.chosenSubject();
+  plan_ = kept_plan(session_.book(), subject);
+  const Subject* s = session_.subject(subject);
+  standing_ = plan_ && s != nullptr ? standing_of(*plan_, session_.takes(), s->description_json)
+                                    : std::vector<PlanStanding>();
+  emit planChanged();
+}
+
+void QueueController::setPlan(const MeasuringPlan& plan) {
+  if (running_ || !session_.isOpen()) return;
+  if (auto kept = keep_plan(session_.book(), plan); !kept) {
+    emit failed(QString::fromStdString(kept.error().text()));
+    return;
+  }
+  place_ = {};
+  error_.clear();
+  readPlan();
+}
+
+double QueueController::minutesLeft() const {
+  double minutes = 0.0;
+  const bool by_hand = rig_.wiring().table == BenchWiring::Table::kByHand;
+  for (std::size_t i = 0; plan_ && i < plan_->takes.size() && i < standing_.size(); ++i) {
+    if (standing_[i].state == PlanState::kMissing || standing_[i].state == PlanState::kStale)
+      minutes += minutes_of(plan_->takes[i], by_hand);
+  }
+  return minutes;
+}
+
+Result<void> QueueController::waitForHand(std::size_t index, std::stop_token stop) {
+  using namespace std::chrono_literals;
+  const auto tell = [&](double left_s) {
+    QMetaObject::invokeMethod(this, [this, index, left_s] {
+      place_ = {static_cast<int>(index), QueueStage::kMove, 0.0, 0.0, true, left_s, place_.refused};
+      emit placeChanged();
+    });
+  };
+  const auto begin = std::chrono::steady_clock::now();
+  std::unique_lock held(lock_);
+  go_on_ = false;
+  for (;;) {
+    const std::chrono::duration<double> gone = std::chrono::steady_clock::now() - begin;
+    const bool timed = manner_.advance == Advance::kByTimer;
+    const double left = timed ? manner_.timer_s - gone.count() : 0.0;
+    if (go_on_ || (timed && left <= 0.0)) return {};
+    if (stop.stop_requested()) return cancelled();
+    tell(left);
+    gone_on_.wait_for(held, stop, 250ms, [this] { return go_on_; });
+  }
+}
+
+Result<Id> QueueController::keepHere(const TakeOutcome& outcome) {
+  const auto id = keep_take(session_.book(), outcome, calibration_);
+  if (!id) return id;
+  // Only what just came in and the take before it stay on the score: the live view.
+  std::vector<Id> laid;
+  for (const LaidTake& l : session_.laid()) laid.push_back(l.take.id);
+  session_.reload();
+  session_.setLaid(*id, true);
+  for (const Id old : laid) {
+    const Take* t = session_.take(old);
+    const bool of_queue = t != nullptr && t->conditions.more_json.contains(kPlanItemKey);
+    if (of_queue && old != laid.back()) session_.setLaid(old, false);
+  }
+  session_.chooseTake(*id);
+  const Subject* s = session_.subject(plan_->subject_id);
+  standing_ = standing_of(*plan_, session_.takes(), s == nullptr ? "{}" : s->description_json);
+  place_.refused.clear();
+  emit taken(*id);
+  emit planChanged();
+  return id;
+}
+
+void QueueController::start() {
+  if (running_ || !plan_ || !session_.isOpen()) return;
+  running_ = true;
+  stop_ = std::stop_source();
+  error_.clear();
+  summary_ = {};
+  place_ = {};
+  const Subject* s = session_.subject(plan_->subject_id);
+  const std::string description = s == nullptr ? "{}" : s->description_json;
+  QueueSettings settings;
+  settings.countdown_s = manner_.pips && rig_.table() == nullptr ? 3.0 : 0.0;
+  QueueHooks hooks;
+  hooks.ready = [this](std::size_t index, const PlannedTake&, std::stop_token stop) {
+    return waitForHand(index, std::move(stop));
+  };
+  hooks.keep = [this](std::size_t, const TakeOutcome& outcome) {
+    Result<Id> id = cancelled();
+    QMetaObject::invokeMethod(
+        this, [&] { id = keepHere(outcome); }, Qt::BlockingQueuedConnection);
+    return id;
+  };
+  hooks.progress = [this](std::size_t index, QueueStage stage, double done, double left_s) {
+    QMetaObject::invokeMethod(this, [this, index, stage, done, left_s] {
+      place_ = {static_cast<int>(index), stage, done, left_s, false, 0.0, place_.refused};
+      emit placeChanged();
+    });
+  };
+  hooks.refused = [this](std::size_t, const std::vector<Remark>& why) {
+    QMetaObject::invokeMethod(this, [this, why] {
+      place_.refused.clear();
+      for (const Remark& r : why)
+        if (r.weight != Remark::Weight::kNote) place_.refused.push_back(r);
+      emit placeChanged();
+    });
+  };
+  hooks.aim = [this](const TakeRequest& request) { rig_.aim(request); };
+  emit stateChanged();
+  auto* watcher = new QFutureWatcher<std::shared_ptr<Result<QueueSummary>>>(this);
+  connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher] {
+    watcher->deleteLater();
+    finish(std::move(*watcher->result()));
+  });
+  watcher->setFuture(
+      QtConcurrent::run([this, hooks, settings, description, plan = *plan_, standing = standing_,
+                         rig = calibration_, token = stop_.get_token()] {
+        return std::make_shared<Result<QueueSummary>>(run_queue(
+            rig_.device(), rig_.table(), rig, plan, standing, description, settings, hooks, token));
+      }));
+}
+
+void QueueController::finish(Result<QueueSummary> result) {
+  running_ = false;
+  place_.waits = false;
+  if (result) {
+    summary_ = *result;
+    place_.index = -1;
+  } else if (result.error().code != ErrorCode::kCancelled) {
+    error_ = QString::fromStdString(result.error().text());
+    emit failed(error_);
+  }
+  readPlan();
+  emit stateChanged();
+}
+
+void QueueController::pause() {
+  stop_.request_stop();
+  gone_on_.notify_all();
+}
+
+void QueueController::goOn() {
+  {
+    const std::lock_guard held(lock_);
+    go_on_ = true;
+  }
+  gone_on_.notify_all();
+}
+
+void QueueController::takeAgain() {
+  if (running_ || !plan_) return;
+  // The last one kept by this plan goes from the shelf (undo brings it back), so that it is
+  // missing.
+  Id last = 0;
+  for (const PlanStanding& s : standing_) last = std::max(last, s.take_id);
+  if (last == 0) return;
+  session_.apply(session_.book().remove_take(last));
+  readPlan();
+  start();
+}
+
+}  // namespace lalometer

@@ -1,0 +1,91 @@
+#pragma once
+
+#include <QObject>
+#include <condition_variable>
+#include <mutex>
+#include <stop_token>
+
+#include "desk/bench/bench_rig.h"
+#include "workbench/take_queue.h"
+
+namespace lalometer {
+
+/// The plan of the chosen subject and its run on a worker. Kept takes come to the book on the
+/// interface thread, one at a time, before the next sweep begins.
+class QueueController : public QObject {
+  Q_OBJECT
+ public:
+  QueueController(BookSession& session, BenchRig& rig, QObject* parent = nullptr);
+  ~QueueController() override;
+
+  /// Nothing where the chosen subject has no plan.
+  [[nodiscard]] const std::optional<MeasuringPlan>& plan() const { return plan_; }
+  [[nodiscard]] const std::vector<PlanStanding>& standing() const { return standing_; }
+  /// Keeps it in the book; also after an edit.
+  void setPlan(const MeasuringPlan& plan);
+  /// What the takes are worked out with.
+  void setCalibration(const RigCalibration& rig) { calibration_ = rig; }
+
+  enum class Advance { kByKey, kByTimer };
+  struct Manner {
+    Advance advance = Advance::kByKey;
+    double timer_s = 8.0;
+    bool pips = true;
+  };
+  [[nodiscard]] const Manner& manner() const { return manner_; }
+  void setManner(const Manner& manner) { manner_ = manner; }
+
+  [[nodiscard]] bool running() const { return running_; }
+  /// Goes on with what is missing.
+  void start();
+  void pause();
+  /// The take that waits for a hand stands as told.
+  void goOn();
+  /// The last kept take is not good after all: the queue takes it again.
+  void takeAgain();
+
+  /// Where it is, for the large view.
+  struct Place {
+    int index = -1;  ///< in the plan; -1: none
+    QueueStage stage = QueueStage::kMove;
+    double done = 0.0;
+    double left_s = 0.0;
+    bool waits = false;  ///< for a hand
+    double timer_left_s = 0.0;
+    std::vector<Remark> refused;  ///< why the last try was not kept
+  };
+  [[nodiscard]] const Place& place() const { return place_; }
+  [[nodiscard]] double minutesLeft() const;
+  [[nodiscard]] QString lastError() const { return error_; }
+  [[nodiscard]] const QueueSummary& summary() const { return summary_; }
+
+ signals:
+  void planChanged();
+  void placeChanged();
+  void stateChanged();
+  void taken(qint64 take);
+  void failed(const QString& message);
+
+ private:
+  void readPlan();
+  Result<void> waitForHand(std::size_t index, std::stop_token stop);
+  Result<Id> keepHere(const TakeOutcome& outcome);
+  void finish(Result<QueueSummary> result);
+
+  BookSession& session_;
+  BenchRig& rig_;
+  RigCalibration calibration_;
+  std::optional<MeasuringPlan> plan_;
+  std::vector<PlanStanding> standing_;
+  Manner manner_;
+  Place place_;
+  QueueSummary summary_;
+  QString error_;
+  std::stop_source stop_;
+  bool running_ = false;
+  std::mutex lock_;
+  std::condition_variable_any gone_on_;
+  bool go_on_ = false;
+};
+
+}  // namespace lalometer
