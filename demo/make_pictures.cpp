@@ -3,6 +3,7 @@
 #include <QApplication>
 #include <QComboBox>
 #include <QDir>
+#include <QDoubleSpinBox>
 #include <QLineEdit>
 #include <QListWidget>
 #include <QPushButton>
@@ -87,6 +88,39 @@ struct Pictures {
     window.importFiles(files);
     save("import");
     if (auto* leave = window.findChild<QWidget*>(QStringLiteral("importLeave"))) QTest::mouseClick(leave, Qt::LeftButton);
+
+    if (auto* seen = window.findChild<QWidget*>(QStringLiteral("message"))) seen->hide();
+    window.showDesk(MainWindow::kTakes);
+    const auto type = [this](const char* field, double value) {
+      window.findChild<QDoubleSpinBox*>(QLatin1String(field))->setValue(value);
+    };
+    type("standCeiling", 2.6);
+    type("standBehind", 1.4);
+    type("standBeyond", 1.6);
+    window.findChild<QComboBox*>(QStringLiteral("planPurpose"))->setCurrentIndex(3);
+    QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("planMake")), Qt::LeftButton);
+    save("takes");
+    window.setStation(RouteStrip::kCapture);
+    int kept = 0;
+    QObject::connect(&window.queue(), &QueueController::taken, &window, [&] {
+      if (++kept == 3) window.queue().pause();
+    });
+    window.queue().start();
+    (void)QTest::qWaitFor([this] { return window.queue().place().waits; }, 5000);
+    window.queue().goOn();
+    (void)QTest::qWaitFor([&] { return kept == 3; }, 20000);
+    save("queue");
+    window.showDesk(MainWindow::kRig);
+    save("rig");
+    window.showDesk(MainWindow::kMonitor);
+    window.findChild<QComboBox*>(QStringLiteral("liveSignal"))->setCurrentIndex(1);
+    window.capture().benchSetup().pace = 1.0;
+    QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("liveStart")), Qt::LeftButton);
+    QTest::qWait(3500);
+    window.grab().save(target.filePath(QStringLiteral("monitor.png")));
+    QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("liveStop")), Qt::LeftButton);
+    window.capture().benchSetup().pace = 0.0;
+    rest();
 
     window.setStation(RouteStrip::kCapture);
     act("take-response");

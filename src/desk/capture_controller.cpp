@@ -52,7 +52,7 @@ CaptureController::~CaptureController() {
 }
 
 void CaptureController::start(TakeRequest request) {
-  if (running_ || !session_.isOpen()) return;
+  if (running_ || !session_.isOpen() || bench_.cautionsDue()) return;
   running_ = true;
   refused_.reset();
   remarks_.clear();

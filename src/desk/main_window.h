@@ -90,6 +90,7 @@ class MainWindow : public QMainWindow {
   void makeDesks();
   void makeBenchDesks();
   void showBanner(bool wanted);
+  void showCautions();
   void laneMenu(const QPoint& global, int lane);
   void shelfMenu(const QPoint& global, qint64 subject, qint64 variant, qint64 take);
   void updateEditActions();
@@ -118,6 +119,7 @@ class MainWindow : public QMainWindow {
   MonitorDesk* monitor_ = nullptr;
   MonitorPage* monitor_page_ = nullptr;
   QueueBanner* banner_ = nullptr;
+  QWidget* cautions_ = nullptr;
   QStackedWidget* pages_ = nullptr;
   ReadPage* read_page_ = nullptr;
   CapturePage* capture_page_ = nullptr;

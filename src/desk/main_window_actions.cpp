@@ -5,8 +5,8 @@
 #include <QTreeView>
 
 #include "desk/action_finder.h"
-#include "desk/main_window.h"
 #include "desk/bench/monitor_desk.h"
+#include "desk/main_window.h"
 #include "desk/pages/capture_page.h"
 #include "desk/shelf/shelf_view.h"
 
@@ -69,15 +69,15 @@ void MainWindow::makeActions() {
          QKeySequence(Qt::CTRL | Qt::Key_J), [this] { showDesk(kRig); });
   addAct("monitor", tr("Live monitor"), tr("Levels, spectrum and tones while setting up."),
          QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_U), [this] { showDesk(kMonitor); });
-  addAct("queue-run", tr("Run the queue"), tr("Takes what the plan misses."), QKeySequence(Qt::Key_F5),
-         [this] {
+  addAct("queue-run", tr("Run the queue"), tr("Takes what the plan misses."),
+         QKeySequence(Qt::Key_F5), [this] {
            setStation(RouteStrip::kCapture);
            queue_.start();
          });
   addAct("queue-on", tr("It stands: go on"), tr("For a take that waits for a hand."),
          QKeySequence(Qt::Key_Space), [this] { queue_.goOn(); });
-  addAct("queue-again", tr("The last take again"), tr("Takes the queue's last kept take once more."),
-         QKeySequence(Qt::Key_F6), [this] {
+  addAct("queue-again", tr("The last take again"),
+         tr("Takes the queue's last kept take once more."), QKeySequence(Qt::Key_F6), [this] {
            setStation(RouteStrip::kCapture);
            queue_.takeAgain();
          });

@@ -1,4 +1,7 @@
+#include <QFrame>
+#include <QPushButton>
 #include <QStackedWidget>
+#include <QVBoxLayout>
 
 #include "base/text.h"
 #include "desk/bench/monitor_desk.h"
@@ -10,6 +13,7 @@
 #include "desk/job_strip.h"
 #include "desk/main_window.h"
 #include "desk/pages/capture_page.h"
+#include "desk/pages/page_parts.h"
 #include "desk/pages/practice_page.h"
 #include "workbench/baffle_prediction.h"
 #include "workbench/practice_cases.h"
@@ -54,7 +58,48 @@ void MainWindow::makeBenchDesks() {
           [this] { capture_page_->setEnabled(!queue_.running()); });
   connect(&capture_, &CaptureController::rigChanged, this,
           [this] { queue_.setCalibration(capture_.rig()); });
+  // The space bar belongs to buttons again as soon as nothing waits.
+  const auto waiting = [this] {
+    actionNamed(QStringLiteral("queue-on"))->setEnabled(queue_.place().waits);
+  };
+  connect(&queue_, &QueueController::placeChanged, this, waiting);
+  connect(&queue_, &QueueController::stateChanged, this, waiting);
+  waiting();
+  connect(&bench_, &BenchRig::cautionsAsked, this, &MainWindow::showCautions);
   queue_.setCalibration(capture_.rig());
+}
+
+/// Over the score until it is read: once for each interface.
+void MainWindow::showCautions() {
+  if (cautions_ != nullptr) return cautions_->show();
+  cautions_ = new QFrame(middle_->parentWidget());
+  cautions_->setObjectName(QStringLiteral("cautions"));
+  cautions_->setProperty("card", "doubt");
+  auto* column = new QVBoxLayout(cautions_);
+  column->setContentsMargins(18, 12, 18, 12);
+  column->addWidget(role_label(tr("Before the first sound on this interface"), "title", cautions_));
+  column->addWidget(role_label(tr("• Hearing protection above 85 dB(A), and for any test above 95 "
+                                  "dB at the ear. A sweep begins "
+                                  "without warning.<br>• Tweeters burn quickly: mind the start "
+                                  "frequency, begin soft, a protection "
+                                  "capacitor in series.<br>• The amplifier's black terminal must "
+                                  "be ground before it is joined to "
+                                  "interface or jig. A bridged amplifier destroys both.<br>• Mains "
+                                  "voltage inside powered loudspeakers "
+                                  "is for licensed people only.<br>• Heavy cabinets and stands tip "
+                                  "over; mind hot irons, fumes and "
+                                  "dust.<br>Local rules and licensed practice come first."),
+                               "plain", cautions_));
+  auto* read = new QPushButton(tr("I know these"), cautions_);
+  read->setObjectName(QStringLiteral("cautionsRead"));
+  read->setProperty("main", true);
+  column->addWidget(read, 0, Qt::AlignLeft);
+  connect(read, &QPushButton::clicked, this, [this] {
+    bench_.acknowledgeCautions();
+    cautions_->hide();
+  });
+  if (auto* between = qobject_cast<QVBoxLayout*>(middle_->parentWidget()->layout()))
+    between->insertWidget(0, cautions_);
 }
 
 void MainWindow::showBanner(bool wanted) {

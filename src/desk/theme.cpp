@@ -75,6 +75,7 @@ QLabel { background: transparent; }
 QLabel[role="title"] { font-size: 15px; font-weight: 600; }
 QLabel[role="head"] { color: %QUIET%; font-weight: 600; font-size: 12px; }
 QLabel[role="quiet"] { color: %QUIET%; font-size: 12px; }
+QLabel[role="plain"] { color: %INK%; }
 QLabel[role="figure"] { font-size: 30px; font-weight: 600; }
 QLineEdit, QPlainTextEdit, QComboBox, QDoubleSpinBox, QSpinBox {
   background: %PAPER%; border: 1px solid %LINE%; border-radius: 4px; padding: 3px 6px; selection-background-color: %ACCENT%;
@@ -85,7 +86,12 @@ QPushButton:hover, QPushButton:focus { border-color: %ACCENT%; }
 QPushButton:disabled { color: %QUIET%; border-color: %FAINT%; }
 QPushButton[main="true"] { background: %ACCENT%; color: %SHEET%; border-color: %ACCENT%; font-weight: 600; }
 QPushButton[main="true"]:disabled { background: %FAINT%; color: %QUIET%; border-color: %FAINT%; }
-QCheckBox { background: transparent; spacing: 6px; }
+QPushButton:checked { background: %ACCENT_SOFT%; border-color: %ACCENT%; }
+QCheckBox { background: transparent; spacing: 7px; }
+QCheckBox::indicator { width: 13px; height: 13px; border: 1px solid %QUIET%; border-radius: 3px; background: %PAPER%; }
+QCheckBox::indicator:checked { background: %ACCENT%; border-color: %ACCENT%; }
+QTableView { background: %SHEET%; border: 1px solid %LINE%; outline: none; selection-background-color: %ACCENT_SOFT%; selection-color: %INK%; }
+QWidget#planDesk { background: %PAPER%; }
 QTreeView, QListView { background: %SHEET%; border: none; outline: none; show-decoration-selected: 0; }
 QTreeView#finderList::item { padding: 4px 6px; }
 QTreeView#importList::item { padding: 3px 2px; }

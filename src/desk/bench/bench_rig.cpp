@@ -90,6 +90,25 @@ void BenchRig::setWiring(const BenchWiring& w) {
   emit changed();
 }
 
+namespace {
+QString cautions_key(const BenchWiring& wiring) {
+  // Slashes would make groups of it.
+  return QStringLiteral("cautions/") +
+         QString::fromStdString(wiring.interface_key).replace(QLatin1Char('/'), QLatin1Char('_'));
+}
+}  // namespace
+
+bool BenchRig::cautionsDue() {
+  // The practice bench harms nobody.
+  if (isPractice() || QSettings().value(cautions_key(wiring_), false).toBool()) return false;
+  emit cautionsAsked();
+  return true;
+}
+
+void BenchRig::acknowledgeCautions() {
+  QSettings().setValue(cautions_key(wiring_), true);
+}
+
 AudioDevice& BenchRig::device() {
   return *wired_;
 }

@@ -42,11 +42,15 @@ class BenchRig : public QObject {
   [[nodiscard]] Turntable* table();
   [[nodiscard]] PracticeBenchSetup& benchSetup() { return bench_->setup(); }
   [[nodiscard]] PracticeTurntable& practiceTable() { return practice_table_; }
+  /// Whether somebody at this (real) rig has yet to read the cautions; asks for it where so.
+  [[nodiscard]] bool cautionsDue();
+  void acknowledgeCautions();
   /// Tells the simulated stand what a real one has by itself.
   void aim(const TakeRequest& request);
 
  signals:
   void changed();
+  void cautionsAsked();
 
  private:
   class Wired;

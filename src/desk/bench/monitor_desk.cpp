@@ -45,6 +45,7 @@ void MonitorDesk::start(const LiveSource& source, Hookup hookup) {
 }
 
 void MonitorDesk::begin() {
+  if (capture_.bench().cautionsDue()) return;
   if (capture_.running()) {
     emit failed(tr("A take is running."));
     return;

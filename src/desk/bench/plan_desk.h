@@ -79,6 +79,7 @@ class StandPage : public QWidget {
   PlanDesk& desk_;
   QComboBox* purpose_;
   QLabel* answers_;
+  class QFormLayout* wishes_;
   QDoubleSpinBox* drive_;
   QSpinBox* repeats_;
   QLineEdit* samples_;

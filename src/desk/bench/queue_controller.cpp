@@ -95,7 +95,7 @@ Result<Id> QueueController::keepHere(const TakeOutcome& outcome) {
 }
 
 void QueueController::start() {
-  if (running_ || !plan_ || !session_.isOpen()) return;
+  if (running_ || !plan_ || !session_.isOpen() || rig_.cautionsDue()) return;
   running_ = true;
   stop_ = std::stop_source();
   error_.clear();

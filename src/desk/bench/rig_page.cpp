@@ -385,7 +385,7 @@ void RigPage::showCalibration() {
 void RigPage::calibrate(
     const QString& doing,
     std::function<Result<RigCalibration>(AudioDevice&, RigCalibration, std::stop_token)> work) {
-  if (busy_ || capture_.running()) return;
+  if (busy_ || capture_.running() || capture_.bench().cautionsDue()) return;
   busy_ = true;
   stop_ = std::stop_source();
   stage_->setText(doing + QChar(0x2026));

@@ -50,7 +50,8 @@ StandPage::StandPage(BookSession& session, QueueController& queue, PlanDesk& des
   layout->addWidget(purpose_);
   answers_ = role_label({}, "quiet", this);
   layout->addWidget(answers_);
-  auto* form = new QFormLayout;
+  wishes_ = new QFormLayout;
+  QFormLayout* form = wishes_;
   form->setVerticalSpacing(5);
   drive_ = number("planDrive", 0.05, 30.0, 2.83, 2, tr("V"), tr("At the terminals, rms."), this);
   repeats_ = new QSpinBox(this);
@@ -90,6 +91,10 @@ StandPage::StandPage(BookSession& session, QueueController& queue, PlanDesk& des
   layout->addWidget(trouble_);
   layout->addWidget(rule(this));
   layout->addWidget(role_label(tr("Stand and room"), "head", this));
+  allows_ = new QLabel(this);
+  allows_->setObjectName(QStringLiteral("standAllows"));
+  allows_->setWordWrap(true);
+  layout->addWidget(allows_);
   auto* room = new QFormLayout;
   room->setVerticalSpacing(5);
   distance_ =
@@ -116,10 +121,6 @@ StandPage::StandPage(BookSession& session, QueueController& queue, PlanDesk& des
   room->addRow(tr("Behind the mic"), beyond_);
   room->addRow(QString(), ground_);
   layout->addLayout(room);
-  allows_ = new QLabel(this);
-  allows_->setObjectName(QStringLiteral("standAllows"));
-  allows_->setWordWrap(true);
-  layout->addWidget(allows_);
   auto* best = new QPushButton(tr("Best heights and distance"), this);
   best->setObjectName(QStringLiteral("standBest"));
   best->setToolTip(
@@ -171,12 +172,13 @@ void StandPage::show() {
   const auto purpose = static_cast<Purpose>(purpose_->currentData().toInt());
   answers_->setText(QString::fromUtf8(text_of(purpose).answers));
   const bool driver = purpose == Purpose::kDriverCheck || purpose == Purpose::kParameters;
-  samples_->setEnabled(driver);
-  levels_->setEnabled(purpose == Purpose::kLevels);
-  step_->setEnabled(purpose == Purpose::kOrbit);
-  plane_->setEnabled(purpose == Purpose::kOrbit);
-  mass_->setEnabled(purpose == Purpose::kParameters);
-  box_->setEnabled(purpose == Purpose::kParameters);
+  wishes_->setRowVisible(samples_, driver);
+  wishes_->setRowVisible(levels_, purpose == Purpose::kLevels);
+  wishes_->setRowVisible(drive_, purpose != Purpose::kLevels);
+  wishes_->setRowVisible(step_, purpose == Purpose::kOrbit);
+  wishes_->setRowVisible(plane_, purpose == Purpose::kOrbit);
+  wishes_->setRowVisible(mass_, purpose == Purpose::kParameters);
+  wishes_->setRowVisible(box_, purpose == Purpose::kParameters);
   const std::string trouble = trouble_of(s);
   if (!trouble.empty()) {
     allows_->setText(QString::fromStdString(trouble));
@@ -220,7 +222,7 @@ void StandPage::makePlan() {
   if (const Stand s = typed(); trouble_of(s).empty())
     w.gate_ms = allowance_of(s, kSpeedOfSound20_m_s).gate_s.value_or(0.0) * 1e3;
   for (const QString& name : samples_->text().split(QLatin1Char(','), Qt::SkipEmptyParts))
-    if (!name.trimmed().isEmpty() && samples_->isEnabled())
+    if (!name.trimmed().isEmpty() && wishes_->isRowVisible(samples_))
       w.samples.push_back(name.trimmed().toStdString());
   w.levels_v.clear();
   for (const QString& level : levels_->text().split(QLatin1Char(','), Qt::SkipEmptyParts))
