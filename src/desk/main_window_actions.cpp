@@ -74,6 +74,8 @@ void MainWindow::makeActions() {
            setStation(RouteStrip::kCapture);
            queue_.start();
          });
+  addAct("table-halt", tr("Halt the table"), tr("Emergency stop of the turntable."),
+         QKeySequence(Qt::CTRL | Qt::Key_Escape), [this] { queue_.halt(); });
   addAct("queue-on", tr("It stands: go on"), tr("For a take that waits for a hand."),
          QKeySequence(Qt::Key_Space), [this] { queue_.goOn(); });
   addAct("queue-again", tr("The last take again"),

@@ -70,6 +70,18 @@ std::vector<Remark> check_recording(const Recording& recording, const Excitation
          "Close other programs that use sound, choose a longer buffer, and take it again."});
   }
 
+  if (kind == TakeKind::kResponse && loopback.present && !broken_at_hz) {
+    // No loudspeaker passes a sweep like a wire does.
+    constexpr double kLikeAWire = 1e-4;
+    const SweepTrack heard = track_sweep(recording.measured, excitation.spec, lead);
+    if (heard.present && heard.continuous() && heard.worst_unexplained < kLikeAWire &&
+        std::abs(heard.latency_samples - loopback.latency_samples) < 0.3e-3 * rate) {
+      remarks.push_back({Weight::kRefusal, "wrong-channel",
+                         "The microphone's input hears the loopback, not a loudspeaker.",
+                         "Look which cable is in which input, and at the channels of the rig."});
+      return remarks;
+    }
+  }
   if (clip_measured.clipped_count == 0 && !broken_at_hz) {
     if (const auto noise = find_disturbance(recording.measured, excitation.spec, lead)) {
       remarks.push_back(

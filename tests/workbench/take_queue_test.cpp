@@ -1,7 +1,10 @@
 #include "workbench/take_queue.h"
 
 #include <gmock/gmock.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
+#include <csignal>
 #include <map>
 #include <set>
 
@@ -157,6 +160,59 @@ TEST(TakeQueue, GoesOnWhereItWasStopped) {
   ASSERT_TRUE(rest.has_value());
   EXPECT_EQ(rest->kept, 3U);
   EXPECT_EQ(day.small.book.takes()->size(), 5U);
+}
+
+// The process is killed in the middle of an orbit, as by a power cut: what was taken is there, and
+// the queue goes on with the next angle.
+TEST(TakeQueue, AKillInTheMiddleLosesNothingThatWasKept) {
+  const test::TemporaryFolder folder;
+  MeasuringPlan plan;
+  {
+    Day day(folder / "day.lalo");
+    plan = day.plan(Purpose::kOrbit, {.step_deg = 60.0});
+    ASSERT_TRUE(keep_plan(day.small.book, plan).has_value());
+  }
+  const pid_t child = fork();
+  if (child == 0) {
+    auto book = Book::open(folder / "day.lalo");
+    Bench bench;
+    const RigCalibration rig = demo_bench(false).rig;
+    QueueHooks hooks;
+    int kept = 0;
+    hooks.ready = [](std::size_t, const PlannedTake&, std::stop_token) { return Result<void>(); };
+    hooks.keep = [&](std::size_t, const TakeOutcome& outcome) {
+      const auto id = keep_take(*book, outcome, rig);
+      if (++kept == 3) raise(SIGKILL);
+      return id;
+    };
+    hooks.aim = [&](const TakeRequest& r) { bench.aim(r); };
+    (void)run_queue(bench, &bench.table, rig, plan, std::vector<PlanStanding>(plan.takes.size()),
+                    "{}", {}, hooks, {});
+    _exit(1);
+  }
+  int status = 0;
+  waitpid(child, &status, 0);
+  ASSERT_TRUE(WIFSIGNALED(status));
+  auto book = Book::open(folder / "day.lalo");
+  ASSERT_TRUE(book.has_value());
+  const auto kept = kept_plan(*book, book->subjects()->front().id);
+  ASSERT_TRUE(kept.has_value());
+  const auto standing = standing_of(*kept, *book->takes(), "{}");
+  for (std::size_t i = 0; i < standing.size(); ++i)
+    EXPECT_EQ(standing[i].state, i < 3 ? PlanState::kDone : PlanState::kMissing) << i;
+  EXPECT_TRUE(book->check_integrity().has_value());
+  Bench bench;
+  const RigCalibration rig = demo_bench(false).rig;
+  std::vector<double> angles;
+  QueueHooks hooks;
+  hooks.keep = [&](std::size_t index, const TakeOutcome& outcome) {
+    angles.push_back(kept->takes[index].request.horizontal_deg);
+    return keep_take(*book, outcome, rig);
+  };
+  hooks.aim = [&](const TakeRequest& r) { bench.aim(r); };
+  ASSERT_TRUE(
+      run_queue(bench, &bench.table, rig, *kept, standing, "{}", {}, hooks, {}).has_value());
+  EXPECT_THAT(angles, ::testing::ElementsAre(180.0, -60.0, -120.0));
 }
 
 TEST(TakeQueue, ATableThatLosesItsPlaceALittleIsFoundAtTheEndOfTheHalf) {

@@ -157,6 +157,9 @@ TEST(TakeRunner, AStraightWireReadsFlat) {
     void stop() override {}
   };
   Wire wire;
+  const auto mistaken = run_take(wire, {}, {}, {}, {});
+  ASSERT_TRUE(mistaken.has_value());
+  EXPECT_TRUE(mistaken->accepted) << "3 ms late: it may be a very good loudspeaker";
   RigCalibration rig;
   rig.output_v_per_unit = 8.0;
   for (const double duration_s : {0.7, 1.4, 2.7}) {
@@ -167,6 +170,24 @@ TEST(TakeRunner, AStraightWireReadsFlat) {
     ASSERT_TRUE(outcome->accepted);
     test::expect_flat(*outcome, rig, 0.5, 140.0 / 48000.0);
   }
+}
+
+TEST(TakeRunner, SeesThatTheMicrophonesInputHearsTheLoopback) {
+  PracticeBenchSetup setup = demo_bench(false);
+  PracticeBench bench(setup);
+  const auto excitation = excitation_for(quick(), setup.rig);
+  ASSERT_TRUE(excitation.has_value());
+  ASSERT_TRUE(bench.prepare({48000.0, 0, 1, Hookup::kMicrophone}).has_value());
+  Recording r = *bench.run(excitation->output, {}, {});
+  const auto refusals = [&] {
+    std::vector<std::string> codes;
+    for (const Remark& remark : check_recording(r, *excitation, TakeKind::kResponse))
+      if (remark.weight == Remark::Weight::kRefusal) codes.push_back(remark.code);
+    return codes;
+  };
+  EXPECT_TRUE(refusals().empty());
+  r.measured = r.loopback;
+  EXPECT_THAT(refusals(), ::testing::ElementsAre("wrong-channel"));
 }
 
 TEST(TakeRunner, ReportsProgressUpToTheEnd) {

@@ -71,6 +71,7 @@ QueueBanner::QueueBanner(QueueController& queue, QWidget* parent) : QWidget(pare
   connect(start_, &QPushButton::clicked, &queue_, &QueueController::start);
   connect(go_on_, &QPushButton::clicked, &queue_, &QueueController::goOn);
   connect(pause_, &QPushButton::clicked, &queue_, &QueueController::pause);
+  connect(halt_, &QPushButton::clicked, this, &QueueBanner::haltAsked);
   connect(again_, &QPushButton::clicked, &queue_, &QueueController::takeAgain);
   const auto manner = [this] {
     queue_.setManner({timer_->isChecked() ? QueueController::Advance::kByTimer
@@ -100,6 +101,7 @@ void QueueBanner::show() {
   const bool running = queue_.running();
   start_->setVisible(!running);
   pause_->setVisible(running);
+  halt_->setVisible(running && queue_.byTable());
   go_on_->setVisible(running && place.waits);
   const auto& standing = queue_.standing();
   const auto wanted = [](const PlanStanding& s) {

@@ -19,6 +19,10 @@ class QueueBanner : public QWidget {
   QueueBanner(QueueController& queue, QWidget* parent = nullptr);
   void setTheme(const Theme& theme);
 
+ signals:
+  /// Stop the table where it stands.
+  void haltAsked();
+
  private:
   void show();
 
@@ -32,6 +36,7 @@ class QueueBanner : public QWidget {
   QPushButton* pause_;
   QPushButton* go_on_;
   QPushButton* again_;
+  QPushButton* halt_;
   QPushButton* pips_;
   QPushButton* timer_;
 };

@@ -163,6 +163,11 @@ void QueueController::pause() {
   gone_on_.notify_all();
 }
 
+void QueueController::halt() {
+  if (Turntable* table = rig_.table()) table->stop();
+  pause();
+}
+
 void QueueController::goOn() {
   {
     const std::lock_guard held(lock_);

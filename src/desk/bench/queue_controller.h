@@ -55,6 +55,9 @@ class QueueController : public QObject {
     std::vector<Remark> refused;  ///< why the last try was not kept
   };
   [[nodiscard]] const Place& place() const { return place_; }
+  [[nodiscard]] bool byTable() const { return rig_.wiring().table != BenchWiring::Table::kByHand; }
+  /// Emergency stop of the table; the queue pauses.
+  void halt();
   [[nodiscard]] double minutesLeft() const;
   [[nodiscard]] QString lastError() const { return error_; }
   [[nodiscard]] const QueueSummary& summary() const { return summary_; }
