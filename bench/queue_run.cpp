@@ -7,6 +7,7 @@
 #include <QTimer>
 #include <cstdio>
 #include <fstream>
+#include <map>
 
 #include "desk/main_window.h"
 #include "desk/theme.h"
@@ -22,6 +23,30 @@ double resident_mb() {
   return static_cast<double>(resident) * 4096.0 / 1e6;
 }
 
+/// Remembers what kept the window busy longest.
+class Watched : public QApplication {
+ public:
+  using QApplication::QApplication;
+  bool notify(QObject* receiver, QEvent* event) override {
+    const QString what = QStringLiteral("%1 (%2), event %3")
+                             .arg(QLatin1String(receiver->metaObject()->className()), receiver->objectName())
+                             .arg(event->type());
+    ++depth_;
+    QElapsedTimer timer;
+    timer.start();
+    const bool done = QApplication::notify(receiver, event);
+    const double ms = static_cast<double>(timer.nsecsElapsed()) / 1e6;
+    // Only outermost events: they stand for all that they set off.
+    if (--depth_ == 1 && ms > 30.0) ++slow[what], longest[what] = std::max(longest[what], ms);
+    return done;
+  }
+  std::map<QString, int> slow;
+  std::map<QString, double> longest;
+
+ private:
+  int depth_ = 0;
+};
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -32,7 +57,7 @@ int main(int argc, char** argv) {
   std::filesystem::create_directories(scratch);
   QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, QString::fromStdString(scratch.string()));
   QCoreApplication::setOrganizationName(QStringLiteral("lalometer"));
-  QApplication app(argc, argv);
+  Watched app(argc, argv);
   load_fonts();
   if (!make_demo_book(scratch / "demo.lalo")) return 2;
   MainWindow window;
@@ -78,5 +103,7 @@ int main(int argc, char** argv) {
               "memory %.0f MB after 10 takes, %.0f MB at the end\n",
               kept, window.queue().summary().refused, static_cast<double>(longest_ns) / 1e6, over,
               stalls_ms.size(), early_mb, resident_mb());
+  for (const auto& [what, count] : app.slow)
+    std::printf("  %s: %d times over 30 ms, longest %.0f ms\n", qPrintable(what), count, app.longest[what]);
   return kept == 70 ? 0 : 1;
 }

@@ -166,6 +166,8 @@ std::string to_json(const RigCalibration& rig) {
             {"reference_ohm", rig.reference_ohm},
             {"cable_ohm", rig.cable_ohm}};
   json["microphone_correction_name"] = rig.microphone_correction_name;
+  if (rig.microphone_correction_deg != 0.0)
+    json["microphone_correction_deg"] = rig.microphone_correction_deg;
   if (rig.microphone_correction)
     json["microphone_correction"] = curve_json(*rig.microphone_correction);
   if (rig.jig) {
@@ -190,6 +192,7 @@ RigCalibration rig_from_json(const std::string& text) {
   read(json, "reference_ohm", rig.reference_ohm);
   read(json, "cable_ohm", rig.cable_ohm);
   read(json, "microphone_correction_name", rig.microphone_correction_name);
+  read(json, "microphone_correction_deg", rig.microphone_correction_deg);
   if (json.contains("microphone_correction"))
     rig.microphone_correction = curve_from(json["microphone_correction"]);
   if (json.contains("jig")) {

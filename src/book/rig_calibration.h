@@ -25,6 +25,8 @@ struct RigCalibration {
   /// 0 dB is at its reference frequency.
   std::optional<Response> microphone_correction;
   std::string microphone_correction_name;  ///< file it came from
+  /// Angle of incidence that the correction holds for: 0 pointed at the source, 90 across.
+  double microphone_correction_deg = 0.0;
   /// Open, short and known resistor, where they were taken; the divider's resistor is used
   /// otherwise.
   std::optional<JigCalibration> jig;

@@ -257,6 +257,8 @@ std::vector<CalibrationStanding> standing_of(const RigCalibration& rig, const st
   std::vector<CalibrationStanding> standings;
   for (const Part& part : kParts) {
     CalibrationStanding s{part.word, part.title, "", false, ""};
+    if (s.part == calibration::kMicrophone && rig.microphone_correction)
+      s.title += fmt::format(" for {:.0f}°", rig.microphone_correction_deg);
     if (const auto found = rig.taken_at.find(part.word); found != rig.taken_at.end())
       s.taken_at = found->second;
     if (s.taken_at.empty()) {

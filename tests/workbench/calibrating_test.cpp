@@ -2,6 +2,7 @@
 
 #include <gmock/gmock.h>
 
+#include "book/json.h"
 #include "support/books.h"
 #include "workbench/analysis.h"
 #include "workbench/demo_book.h"
@@ -178,6 +179,12 @@ TEST(Calibrating, SaysWhatIsMissingAndWhatIsOld) {
   EXPECT_TRUE(found[calibration::kJig].out_of_date);
   EXPECT_TRUE(found[calibration::kAmplifier].taken_at.empty());
   EXPECT_FALSE(found[calibration::kAmplifier].advice.empty());
+  rig.microphone_correction = *Response::make(*FrequencyAxis::make({20.0, 20000.0}), {1.0, 1.0},
+                                              Quantity::kRatio, {20.0, 20000.0}, true);
+  rig.microphone_correction_deg = 90.0;
+  const RigCalibration kept = rig_from_json(to_json(rig));
+  EXPECT_EQ(kept.taken_at, rig.taken_at);
+  EXPECT_THAT(standing_of(kept, kNow)[1].title, HasSubstr("90°"));
 }
 
 TEST(Calibrating, ALaterCalibrationMendsOldTakesAndCanBeUndone) {

@@ -26,20 +26,11 @@ MonitorPage::MonitorPage(CaptureController& capture, MonitorDesk& desk, QWidget*
   hookup_ = new QComboBox(this);
   hookup_->setObjectName(QStringLiteral("liveHookup"));
   hookup_->addItems({tr("microphone"), tr("impedance jig")});
-  const auto number = [this](const char* name, double low, double high, double value, int decimals,
-                             const QString& unit) {
-    auto* box = new QDoubleSpinBox(this);
-    box->setObjectName(QLatin1String(name));
-    box->setRange(low, high);
-    box->setDecimals(decimals);
-    box->setValue(value);
-    box->setSuffix(QChar(0x202F) + unit);
-    box->setKeyboardTracking(false);
-    box->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    return box;
-  };
-  frequency_ = number("liveFrequency", 5.0, 20000.0, 100.0, 1, tr("Hz"));
-  drive_ = number("liveDrive", 0.001, 10.0, 0.3, 3, tr("V"));
+  frequency_ = number_box("liveFrequency", 5.0, 20000.0, 100.0, 1, tr("Hz"), this);
+  drive_ = number_box("liveDrive", 0.001, 10.0, 0.3, 3, tr("V"), this);
+  // Typing 200 must not play 2 and 20 on the way.
+  frequency_->setKeyboardTracking(false);
+  drive_->setKeyboardTracking(false);
   form->addRow(tr("Play"), signal_);
   form->addRow(tr("Hear"), hookup_);
   form->addRow(tr("Frequency"), frequency_);

@@ -162,6 +162,11 @@ PlanDesk::PlanDesk(BookSession& session, QueueController& queue, QWidget* parent
   show();
 }
 
+void PlanDesk::showEvent(QShowEvent* event) {
+  QWidget::showEvent(event);
+  show();
+}
+
 void PlanDesk::setTheme(const Theme& theme) {
   view_->setTheme(theme);
 }
@@ -217,6 +222,8 @@ void PlanDesk::show() {
     readSubject();
     emit standChanged();
   }
+  // While a queue runs the desk is not seen, and seventy rows are not made anew for nobody.
+  if (!isVisible()) return;
   fillTable();
   const QSignalBlocker block(templates_);
   templates_->clear();

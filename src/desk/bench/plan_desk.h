@@ -32,6 +32,9 @@ class PlanDesk : public QWidget {
   void standChanged();
   void captureAsked();
 
+ protected:
+  void showEvent(QShowEvent* event) override;
+
  private:
   void show();
   void fillTable();

@@ -51,6 +51,9 @@ QueueBanner::QueueBanner(QueueController& queue, QWidget* parent) : QWidget(pare
   go_on_ = button(tr("It stands: go on"), "queueGoOn", tr("Space bar"));
   go_on_->setProperty("main", true);
   pause_ = button(tr("Pause"), "queuePause", tr("Esc. What was kept stays."));
+  halt_ = button(tr("Halt the table"), "queueHalt",
+                 tr("Emergency stop, Ctrl+Esc: the table stands at once and has to find home "
+                    "again."));
   again_ =
       button(tr("Last one again"), "queueAgain", tr("F6. Takes the last kept take once more."));
   row->addSpacing(16);

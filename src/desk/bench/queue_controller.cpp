@@ -72,26 +72,24 @@ Result<void> QueueController::waitForHand(std::size_t index, std::stop_token sto
   }
 }
 
-Result<Id> QueueController::keepHere(const TakeOutcome& outcome) {
-  const auto id = keep_take(session_.book(), outcome, calibration_);
-  if (!id) return id;
-  // Only what just came in and the take before it stay on the score: the live view.
+/// Only what just came in and the take before it stay on the score: the live view.
+void QueueController::showKept(Id id) {
+  if (!session_.isOpen() || !plan_) return;
   std::vector<Id> laid;
   for (const LaidTake& l : session_.laid()) laid.push_back(l.take.id);
   session_.reload();
-  session_.setLaid(*id, true);
+  session_.setLaid(id, true);
   for (const Id old : laid) {
     const Take* t = session_.take(old);
     const bool of_queue = t != nullptr && t->conditions.more_json.contains(kPlanItemKey);
     if (of_queue && old != laid.back()) session_.setLaid(old, false);
   }
-  session_.chooseTake(*id);
+  session_.chooseTake(id);
   const Subject* s = session_.subject(plan_->subject_id);
   standing_ = standing_of(*plan_, session_.takes(), s == nullptr ? "{}" : s->description_json);
   place_.refused.clear();
-  emit taken(*id);
+  emit taken(id);
   emit planChanged();
-  return id;
 }
 
 void QueueController::start() {
@@ -109,13 +107,28 @@ void QueueController::start() {
   hooks.ready = [this](std::size_t index, const PlannedTake&, std::stop_token stop) {
     return waitForHand(index, std::move(stop));
   };
-  hooks.keep = [this](std::size_t, const TakeOutcome& outcome) {
-    Result<Id> id = cancelled();
-    QMetaObject::invokeMethod(
-        this, [&] { id = keepHere(outcome); }, Qt::BlockingQueuedConnection);
+  // The worker keeps takes through a connection of its own: writing to the disk must not stop the
+  // window.
+  hooks.keep = [this, path = session_.book().path(), rig = calibration_,
+                own = std::make_shared<std::optional<Book>>()](std::size_t,
+                                                               const TakeOutcome& outcome) {
+    if (!*own) {
+      auto opened = Book::open(path);
+      if (!opened) return Result<Id>(tl::unexpected(opened.error()));
+      own->emplace(std::move(*opened));
+    }
+    auto id = keep_take(**own, outcome, rig);
+    if (id) QMetaObject::invokeMethod(this, [this, kept = *id] { showKept(kept); });
     return id;
   };
-  hooks.progress = [this](std::size_t index, QueueStage stage, double done, double left_s) {
+  hooks.progress = [this, told = std::chrono::steady_clock::time_point(),
+                    before = QueueStage::kMove](std::size_t index, QueueStage stage, double done,
+                                                double left_s) mutable {
+    // Often enough for the eye; more would only keep the window busy.
+    const auto now = std::chrono::steady_clock::now();
+    if (stage == before && now - told < std::chrono::milliseconds(80)) return;
+    told = now;
+    before = stage;
     QMetaObject::invokeMethod(this, [this, index, stage, done, left_s] {
       place_ = {static_cast<int>(index), stage, done, left_s, false, 0.0, place_.refused};
       emit placeChanged();

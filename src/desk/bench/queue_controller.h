@@ -10,8 +10,8 @@
 
 namespace lalometer {
 
-/// The plan of the chosen subject and its run on a worker. Kept takes come to the book on the
-/// interface thread, one at a time, before the next sweep begins.
+/// The plan of the chosen subject and its run on a worker, which keeps each take the moment it is
+/// accepted; it is shown here then.
 class QueueController : public QObject {
   Q_OBJECT
  public:
@@ -72,7 +72,7 @@ class QueueController : public QObject {
  private:
   void readPlan();
   Result<void> waitForHand(std::size_t index, std::stop_token stop);
-  Result<Id> keepHere(const TakeOutcome& outcome);
+  void showKept(Id id);
   void finish(Result<QueueSummary> result);
 
   BookSession& session_;

@@ -22,18 +22,6 @@ namespace {
 constexpr double kTone_v = 1.0;
 constexpr double kTone_hz = 100.0;
 
-QDoubleSpinBox* number(const char* name, double low, double high, double value, int decimals,
-                       const QString& unit, QWidget* parent) {
-  auto* box = new QDoubleSpinBox(parent);
-  box->setObjectName(QLatin1String(name));
-  box->setRange(low, high);
-  box->setDecimals(decimals);
-  box->setValue(value);
-  box->setSuffix(QChar(0x202F) + unit);
-  box->setButtonSymbols(QAbstractSpinBox::NoButtons);
-  return box;
-}
-
 QSpinBox* channel(const char* name, QWidget* parent) {
   auto* box = new QSpinBox(parent);
   box->setObjectName(QLatin1String(name));
@@ -101,13 +89,13 @@ RigPage::RigPage(BookSession& session, CaptureController& capture, QWidget* pare
   line_ = new QLineEdit(inside);
   line_->setObjectName(QStringLiteral("rigLine"));
   line_->setPlaceholderText(QStringLiteral("/dev/ttyUSB0"));
-  steps_ = number("rigSteps", 0.0, 100000.0, 0.0, 3, tr("/°"), inside);
+  steps_ = number_box("rigSteps", 0.0, 100000.0, 0.0, 3, tr("/°"), inside);
   steps_->setSpecialValueText(tr("the controller's"));
   steps_->setToolTip(tr("Motor steps to a degree, told to the controller."));
-  settle_ = number("rigSettle", 0.0, 30.0, 0.5, 1, tr("s"), inside);
+  settle_ = number_box("rigSettle", 0.0, 30.0, 0.5, 1, tr("s"), inside);
   settle_->setToolTip(tr("After a move, until nothing swings."));
-  lowest_ = number("rigLowest", -360.0, 0.0, -180.0, 0, tr("°"), inside);
-  highest_ = number("rigHighest", 0.0, 360.0, 180.0, 0, tr("°"), inside);
+  lowest_ = number_box("rigLowest", -360.0, 0.0, -180.0, 0, tr("°"), inside);
+  highest_ = number_box("rigHighest", 0.0, 360.0, 180.0, 0, tr("°"), inside);
   home_ = new QCheckBox(tr("it has a home switch"), inside);
   home_->setObjectName(QStringLiteral("rigHome"));
   turning->addRow(tr("Line"), line_);
@@ -134,14 +122,21 @@ RigPage::RigPage(BookSession& session, CaptureController& capture, QWidget* pare
   layout->addLayout(parts_);
   auto* figures = new QFormLayout;
   figures->setVerticalSpacing(5);
-  calibrator_db_ = number("rigCalibrator", 60.0, 130.0, 94.0, 1, tr("dB"), inside);
+  calibrator_db_ = number_box("rigCalibrator", 60.0, 130.0, 94.0, 1, tr("dB"), inside);
   calibrator_db_->setToolTip(
       tr("What the calibrator gives, or a meter beside the microphone reads. 1 kHz."));
-  volts_ = number("rigVolts", 0.0, 60.0, 0.0, 3, tr("V"), inside);
+  volts_ = number_box("rigVolts", 0.0, 60.0, 0.0, 3, tr("V"), inside);
   volts_->setSpecialValueText(tr("read it"));
   volts_->setToolTip(
       tr("What the voltmeter shows at the loudspeaker's terminals while the tone plays."));
-  known_ohm_ = number("rigKnown", 0.5, 1000.0, 10.0, 3, tr("Ω"), inside);
+  known_ohm_ = number_box("rigKnown", 0.5, 1000.0, 10.0, 3, tr("Ω"), inside);
+  incidence_ = new QComboBox(inside);
+  incidence_->setObjectName(QStringLiteral("rigIncidence"));
+  incidence_->addItem(tr("0°, pointed at the source"), 0.0);
+  incidence_->addItem(tr("90°, across"), 90.0);
+  incidence_->setToolTip(
+      tr("Which way the microphone must point for its correction file to be right."));
+  figures->addRow(tr("Mic file for"), incidence_);
   figures->addRow(tr("Calibrator"), calibrator_db_);
   layout->addLayout(figures);
   const auto work = [&](const QString& text, const char* name, const QString& tip) {
@@ -188,6 +183,11 @@ RigPage::RigPage(BookSession& session, CaptureController& capture, QWidget* pare
                                   "first."),
                                "quiet", inside));
 
+  connect(incidence_, &QComboBox::activated, this, [this] {
+    RigCalibration rig = capture_.rig();
+    rig.microphone_correction_deg = incidence_->currentData().toDouble();
+    capture_.setRig(rig);
+  });
   connect(again, &QPushButton::clicked, this, &RigPage::lookAround);
   connect(monitor, &QPushButton::clicked, this, &RigPage::monitorAsked);
   for (QComboBox* b : {interface_, rate_, table_})
@@ -370,6 +370,8 @@ void RigPage::changeWiring() {
 
 void RigPage::showCalibration() {
   clear_layout(parts_);
+  incidence_->setCurrentIndex(capture_.rig().microphone_correction_deg == 90.0 ? 1 : 0);
+  incidence_->setEnabled(capture_.rig().microphone_correction.has_value());
   for (const CalibrationStanding& s : standing_of(capture_.rig(), utc_now())) {
     const bool fine = s.advice.empty();
     const Remark remark{

@@ -60,6 +60,7 @@ class RigPage : public QWidget {
   QPushButton* halt_;
   QLabel* stage_;
   QVBoxLayout* parts_;
+  QComboBox* incidence_;
   QDoubleSpinBox* calibrator_db_;
   QDoubleSpinBox* volts_;
   QDoubleSpinBox* known_ohm_;

@@ -17,15 +17,9 @@ namespace {
 
 QDoubleSpinBox* number(const char* name, double low, double high, double value, int decimals,
                        const QString& unit, const QString& tip, QWidget* parent) {
-  auto* box = new QDoubleSpinBox(parent);
-  box->setObjectName(QLatin1String(name));
-  box->setRange(low, high);
-  box->setDecimals(decimals);
+  auto* box = number_box(name, low, high, value, decimals, unit, parent);
   box->setSingleStep(decimals > 1 ? 0.05 : 1.0);
-  box->setValue(value);
-  box->setSuffix(QChar(0x202F) + unit);
   box->setToolTip(tip);
-  box->setButtonSymbols(QAbstractSpinBox::NoButtons);
   return box;
 }
 

@@ -17,17 +17,6 @@
 namespace lalometer {
 namespace {
 
-QDoubleSpinBox* number_box(double low, double high, double value, int decimals, const QString& unit,
-                           QWidget* parent) {
-  auto* box = new QDoubleSpinBox(parent);
-  box->setRange(low, high);
-  box->setDecimals(decimals);
-  box->setValue(value);
-  box->setSuffix(QChar(0x202F) + unit);
-  box->setButtonSymbols(QAbstractSpinBox::NoButtons);
-  return box;
-}
-
 enum Mishap {
   kNone,
   kTooLoud,
@@ -72,12 +61,10 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
       {DriverKind::kCompressionDriver, tr("Compression driver")},
       {DriverKind::kSubwoofer, tr("Subwoofer")}};
   for (const auto& [kind, name] : drivers) driver_->addItem(name, static_cast<int>(kind));
-  drive_ = number_box(0.05, 20.0, 2.83, 2, tr("V"), inside);
-  drive_->setObjectName(QStringLiteral("captureDrive"));
+  drive_ = number_box("captureDrive", 0.05, 20.0, 2.83, 2, tr("V"), inside);
   drive_->setToolTip(tr("Voltage at the loudspeaker's terminals, rms. 2.83 V into 8 ohm is 1 W."));
-  start_ = number_box(2.0, 2000.0, 10.0, 0, tr("Hz"), inside);
-  start_->setObjectName(QStringLiteral("captureStart"));
-  distance_ = number_box(0.05, 20.0, 1.0, 2, tr("m"), inside);
+  start_ = number_box("captureStart", 2.0, 2000.0, 10.0, 0, tr("Hz"), inside);
+  distance_ = number_box("captureDistance", 0.05, 20.0, 1.0, 2, tr("m"), inside);
   distance_->setToolTip(tr("From the baffle to the microphone. Phase zero hangs on it."));
   repeats_ = new QSpinBox(inside);
   repeats_->setRange(1, 16);
@@ -201,13 +188,11 @@ QWidget* CapturePage::makeRigBox(QWidget* parent) {
   column->addWidget(rule(box));
   column->addWidget(role_label(tr("Rig"), "head", box));
   auto* form = new QFormLayout;
-  full_scale_ = number_box(60.0, 180.0, 117.0, 2, tr("dB SPL"), box);
-  full_scale_->setObjectName(QStringLiteral("rigFullScale"));
+  full_scale_ = number_box("rigFullScale", 60.0, 180.0, 117.0, 2, tr("dB SPL"), box);
   full_scale_->setToolTip(
       tr("Level at which a sine fills the microphone's input: from a calibrator's "
          "94 dB and what the input shows below full scale."));
-  resistor_ = number_box(0.1, 10000.0, 27.0, 3, tr("Ω"), box);
-  resistor_->setObjectName(QStringLiteral("rigResistor"));
+  resistor_ = number_box("rigResistor", 0.1, 10000.0, 27.0, 3, tr("Ω"), box);
   resistor_->setToolTip(tr("The jig's reference resistor, as measured."));
   form->addRow(tr("Mic full scale"), full_scale_);
   form->addRow(tr("Jig resistor"), resistor_);

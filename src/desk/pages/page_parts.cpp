@@ -1,5 +1,6 @@
 #include "desk/pages/page_parts.h"
 
+#include <QDoubleSpinBox>
 #include <QScrollArea>
 
 namespace lalometer {
@@ -31,6 +32,18 @@ QFrame* remark_card(const Remark& remark, QWidget* parent) {
   if (!remark.advice.empty())
     layout->addWidget(role_label(QString::fromStdString(remark.advice), "quiet", card));
   return card;
+}
+
+QDoubleSpinBox* number_box(const char* name, double low, double high, double value, int decimals,
+                           const QString& unit, QWidget* parent) {
+  auto* box = new QDoubleSpinBox(parent);
+  box->setObjectName(QLatin1String(name));
+  box->setRange(low, high);
+  box->setDecimals(decimals);
+  box->setValue(value);
+  box->setSuffix(QChar(0x202F) + unit);
+  box->setButtonSymbols(QAbstractSpinBox::NoButtons);
+  return box;
 }
 
 QVBoxLayout* scrolled_page(QWidget* page, int spacing) {
