@@ -219,5 +219,70 @@ TEST_F(Bench, TheMonitorShowsTheToneAndFallsSilent) {
       << figures->text().toStdString();
 }
 
+TEST_F(Bench, TheWiringIsKeptOnThisMachine) {
+  window_->showDesk(MainWindow::kRig);
+  auto* table_kind = part<QComboBox>("rigTable");
+  EXPECT_FALSE(part<QLineEdit>("rigLine")->isEnabled()) << "the practice table has no line";
+  table_kind->setCurrentIndex(2);
+  emit table_kind->activated(2);
+  ASSERT_TRUE(part<QLineEdit>("rigLine")->isEnabled());
+  part<QLineEdit>("rigLine")->setText(QStringLiteral("/dev/ttyNOT"));
+  emit part<QLineEdit>("rigLine")->editingFinished();
+  part<QDoubleSpinBox>("rigSteps")->setValue(44.444);
+  reopen();
+  EXPECT_EQ(window_->bench().wiring().table, BenchWiring::Table::kSerial);
+  EXPECT_EQ(window_->bench().wiring().serial.line, "/dev/ttyNOT");
+  EXPECT_NEAR(window_->bench().wiring().serial.steps_per_degree, 44.444, 1e-9);
+  // A line that is not there is said where the eye is, and the queue stops with it.
+  window_->showDesk(MainWindow::kRig);
+  click("rigTryTable");
+  rest();
+  EXPECT_TRUE(part<QLabel>("rigStage")->text().contains(QStringLiteral("Plug the table in")))
+      << part<QLabel>("rigStage")->text().toStdString();
+  window_->showDesk(MainWindow::kTakes);
+  makePlan(3);
+  runQueue();
+  EXPECT_EQ(part<QLabel>("queueState")->text(), QStringLiteral("stopped"));
+  EXPECT_TRUE(part<QLabel>("queueTodo")->text().contains(QStringLiteral("ttyNOT")));
+}
+
+TEST_F(Bench, ByHandTheTimerGoesOnByItself) {
+  BenchWiring wiring = window_->bench().wiring();
+  wiring.table = BenchWiring::Table::kByHand;
+  window_->bench().setWiring(wiring);
+  makePlan(3);
+  for (int i = 0; i < 3; ++i) {
+    table()->selectRow(1);
+    click("planRemove");
+  }
+  window_->queue().setManner({QueueController::Advance::kByTimer, 0.3, false});
+  window_->setStation(RouteStrip::kCapture);
+  click("queueStart");
+  EXPECT_FALSE(part<QPushButton>("queueHalt")->isVisible()) << "no table to halt";
+  ASSERT_TRUE(QTest::qWaitFor([this] { return !window_->queue().running(); }, 30000));
+  EXPECT_EQ(window_->queue().summary().kept, 2U);
+}
+
+TEST_F(Bench, EveryPurposeShowsItsOwnWishes) {
+  part<QComboBox>("planPurpose")->setCurrentIndex(2);
+  EXPECT_FALSE(part<QLineEdit>("planSamples")->isVisible());
+  part<QComboBox>("planPurpose")->setCurrentIndex(1);
+  EXPECT_TRUE(part<QLineEdit>("planSamples")->isVisible());
+  part<QLineEdit>("planSamples")->setText(QStringLiteral("A, B"));
+  click("planMake");
+  ASSERT_EQ(table()->rowCount(), 4);
+  EXPECT_EQ(cell(0, 1), QStringLiteral("Impedance, free air, A"));
+  makePlan(6);
+  EXPECT_TRUE(part<QLineEdit>("planLevels")->isVisible());
+  ASSERT_EQ(table()->rowCount(), 3);
+  EXPECT_EQ(cell(2, 4), QStringLiteral("5.66 V"));
+  part<QComboBox>("planPurpose")->setCurrentIndex(4);
+  part<QDoubleSpinBox>("planStep")->setValue(7.0);
+  click("planMake");
+  EXPECT_TRUE(part<QLabel>("planTrouble")->text().contains(QStringLiteral("180")))
+      << "steps of 7 degrees do not come back";
+  EXPECT_EQ(table()->rowCount(), 3) << "the plan that was there stays";
+}
+
 }  // namespace
 }  // namespace lalometer

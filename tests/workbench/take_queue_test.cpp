@@ -259,6 +259,73 @@ TEST(TakeQueue, LowersADriveThatWouldClip) {
   EXPECT_TRUE(day.refusals.empty());
 }
 
+TEST(TakeQueue, ByHandEveryTakeIsWaitedForAndCountedDown) {
+  const test::TemporaryFolder folder;
+  Day day(folder / "day.lalo");
+  MeasuringPlan plan = day.plan(Purpose::kQuickSet);
+  plan.takes[1].skipped = true;
+  std::vector<std::size_t> waited;
+  auto hooks = day.hooks();
+  hooks.ready = [&](std::size_t index, const PlannedTake&, std::stop_token) {
+    waited.push_back(index);
+    return Result<void>();
+  };
+  hooks.aim = [&](const TakeRequest& r) {
+    (void)day.bench.table.turn_to(r.horizontal_deg, {});
+    day.bench.aim(r);
+  };
+  const auto summary = run_queue(day.bench, nullptr, day.rig, plan, day.standing(plan), "{}",
+                                 {.countdown_s = 0.6, .set_level = false}, hooks, {});
+  ASSERT_TRUE(summary.has_value()) << summary.error().text();
+  EXPECT_THAT(waited, ::testing::ElementsAre(0, 2, 3, 4)) << "what is left out is not waited for";
+  EXPECT_EQ(summary->kept, 4U);
+  EXPECT_EQ(day.bench.sweeps, 8) << "pips and sweep for each";
+}
+
+TEST(TakeQueue, ATableThatIsStuckOrABookThatIsFullStopsIt) {
+  const test::TemporaryFolder folder;
+  Day day(folder / "day.lalo");
+  const MeasuringPlan plan = day.plan(Purpose::kQuickSet);
+  day.bench.table.faults().stuck = true;
+  const auto stuck = day.run(plan);
+  ASSERT_FALSE(stuck.has_value());
+  EXPECT_THAT(stuck.error().text(), ::testing::HasSubstr("does not turn"));
+  day.bench.table.faults().stuck = false;
+  auto hooks = day.hooks();
+  hooks.keep = [](std::size_t, const TakeOutcome&) -> Result<Id> {
+    return fail(ErrorCode::kStorage, "The disk is full.");
+  };
+  const auto full = run_queue(day.bench, &day.bench.table, day.rig, plan, day.standing(plan), "{}",
+                              {}, hooks, {});
+  ASSERT_FALSE(full.has_value());
+  EXPECT_EQ(full.error().code, ErrorCode::kStorage);
+  EXPECT_FALSE(
+      run_queue(day.bench, nullptr, day.rig, plan, {}, "{}", {}, day.hooks(), {}).has_value())
+      << "a standing of another plan";
+}
+
+TEST(TakeQueue, SaysWhereItIs) {
+  const test::TemporaryFolder folder;
+  Day day(folder / "day.lalo");
+  std::vector<QueueStage> stages;
+  auto hooks = day.hooks();
+  hooks.progress = [&](std::size_t index, QueueStage stage, double done, double left_s) {
+    EXPECT_EQ(index, 0U);
+    EXPECT_GE(done, 0.0);
+    EXPECT_LE(done, 1.0);
+    EXPECT_GE(left_s, -1e-9);
+    if (stages.empty() || stages.back() != stage) stages.push_back(stage);
+  };
+  MeasuringPlan plan = day.plan(Purpose::kQuickSet);
+  plan.takes.resize(1);
+  ASSERT_TRUE(run_queue(day.bench, &day.bench.table, day.rig, plan, day.standing(plan), "{}",
+                        {.set_level = false}, hooks, {})
+                  .has_value());
+  ASSERT_GE(stages.size(), 3U);
+  EXPECT_EQ(stages.front(), QueueStage::kMove);
+  EXPECT_EQ(stages.back(), QueueStage::kCheck);
+}
+
 TEST(TakeQueue, CountsDownSoftly) {
   RigCalibration rig;
   const auto pips = countdown_signal(3.0, 2.83, rig, 48000.0);

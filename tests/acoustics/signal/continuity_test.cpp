@@ -99,5 +99,28 @@ TEST(SweepBreak, IsNotMadeOutOfClipping) {
       << "10 ms are missing all the same";
 }
 
+// A loopback has little noise: four samples lost at 30 Hz turn the phase by a degree, and are seen.
+TEST(SweepKink, OfAFewSamplesAtALowFrequencyIsSeenInALoopback) {
+  const auto loopback = [] {
+    std::vector<double> x(kLead + spec().sample_count() + 9600, 0.0);
+    const std::vector<double> sweep = faded_sweep(spec());
+    std::mt19937 engine(4);
+    std::normal_distribution<double> normal;
+    for (std::size_t i = 0; i < sweep.size(); ++i) x[kLead + i] = 0.3 * sweep[i];
+    for (double& v : x) v += 1e-6 * normal(engine);
+    return x;
+  };
+  EXPECT_FALSE(find_sweep_kink(loopback(), spec(), kLead, 1e-4, 0.002).has_value());
+  for (const double f : {30.0, 80.0, 2000.0}) {
+    for (const std::ptrdiff_t count : {4, 16}) {
+      std::vector<double> lost = loopback();
+      lost.erase(lost.begin() + index_at(f), lost.begin() + index_at(f) + count);
+      const auto found = find_sweep_kink(lost, spec(), kLead, 1e-4, 0.002);
+      ASSERT_TRUE(found.has_value()) << count << " lost at " << f;
+      EXPECT_NEAR(std::log2(found->at_hz / f), 0.0, 0.5);
+    }
+  }
+}
+
 }  // namespace
 }  // namespace lalometer
