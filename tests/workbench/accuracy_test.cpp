@@ -188,5 +188,27 @@ TEST(Analysis, AReflectionInsideTheGateIsSaid) {
   EXPECT_TRUE(said);
 }
 
+// Behind the loudspeaker the floor's reflection is louder than what comes round the edges; the tape
+// measure says which is the direct sound.
+TEST(Accuracy, InTheShadowTheReflectionIsNotTakenForTheArrival) {
+  PracticeBenchSetup setup = plain_bench(false);
+  setup.room.floor_reflection = 0.9;
+  const double flight_s = setup.room.distance_m / speed_of_sound_m_s(setup.room.temperature_c);
+  for (const double angle : {-80.0, -130.0, 100.0, 150.0}) {
+    setup.room.vertical_deg = angle;
+    PracticeBench bench(setup);
+    TakeRequest wanted = request(TakeKind::kResponse);
+    wanted.vertical_deg = angle;
+    const auto outcome = run_take(bench, setup.rig, wanted, {}, {});
+    ASSERT_TRUE(outcome.has_value());
+    const RawData raw =
+        packed_recording(outcome->recording.measured, outcome->recording.loopback, 48000.0);
+    const auto stage = impulse_stage({outcome->take, raw.bytes, setup.rig, {}}, {});
+    ASSERT_TRUE(stage.has_value());
+    EXPECT_GT(stage->arrival_s, flight_s - 0.5e-3) << angle;
+    EXPECT_LT(stage->arrival_s, flight_s + 2.0e-3) << angle;
+  }
+}
+
 }  // namespace
 }  // namespace lalometer

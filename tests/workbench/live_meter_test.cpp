@@ -112,5 +112,30 @@ TEST(Polarity, IsTheSignOfTheFirstHalfWave) {
   EXPECT_FALSE(moves_outward(std::vector<double>(8, 0.0)).has_value());
 }
 
+// A slow sweep passes its middle frequency half-way (exponential), at the drive that was asked for.
+TEST(LiveSignal, ASlowSweepRunsEvenlyOverOctaves) {
+  const auto sweep = live_signal({.signal = LiveSignal::kSlowSweep,
+                                  .start_hz = 100.0,
+                                  .stop_hz = 1600.0,
+                                  .drive_v = 0.5,
+                                  .seconds = 4.0},
+                                 rig(), kRate);
+  ASSERT_TRUE(sweep.has_value());
+  int crossings = 0;
+  for (std::size_t i = 96000; i < 96000 + 4800; ++i)
+    crossings += ((*sweep)[i] < 0.0) != ((*sweep)[i + 1] < 0.0) ? 1 : 0;
+  EXPECT_NEAR(crossings / 2.0 * 10.0, 414.0, 15.0) << "400 Hz at the middle, rising";
+  EXPECT_NEAR(rms_of(*sweep) * rig().output_v_per_unit, 0.5, 0.02);
+  EXPECT_EQ(sweep->front(), 0.0);
+}
+
+TEST(LiveMeter, ShowsNothingBeforeAnythingCame) {
+  const LiveMeter meter(rig(), Hookup::kMicrophone, kRate, 500.0);
+  const LiveReading r = meter.reading();
+  EXPECT_TRUE(r.band_hz.empty());
+  EXPECT_FALSE(r.tone.has_value());
+  EXPECT_FALSE(r.clipped);
+}
+
 }  // namespace
 }  // namespace lalometer
