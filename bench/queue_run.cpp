@@ -37,7 +37,7 @@ class Watched : public QApplication {
     const bool done = QApplication::notify(receiver, event);
     const double ms = static_cast<double>(timer.nsecsElapsed()) / 1e6;
     // Only outermost events: they stand for all that they set off.
-    if (--depth_ == 1 && ms > 30.0) ++slow[what], longest[what] = std::max(longest[what], ms);
+    if (--depth_ == 0 && ms > 30.0) ++slow[what], longest[what] = std::max(longest[what], ms);
     return done;
   }
   std::map<QString, int> slow;
