@@ -1,4 +1,4 @@
-// Takes the full set of 70 angles on the practice bench in the real window, by its queue, with planted mishaps, and
+// Takes the full set of 70 angles on the practice bench in the real window, by its queue, and
 // prints how long the window stood still at most and how the memory grew: `queue_run [PACE]`.
 #include <QApplication>
 #include <QElapsedTimer>
@@ -28,9 +28,10 @@ class Watched : public QApplication {
  public:
   using QApplication::QApplication;
   bool notify(QObject* receiver, QEvent* event) override {
-    const QString what = QStringLiteral("%1 (%2), event %3")
-                             .arg(QLatin1String(receiver->metaObject()->className()), receiver->objectName())
-                             .arg(event->type());
+    const QString what =
+        QStringLiteral("%1 (%2), event %3")
+            .arg(QLatin1String(receiver->metaObject()->className()), receiver->objectName())
+            .arg(event->type());
     ++depth_;
     QElapsedTimer timer;
     timer.start();
@@ -55,7 +56,8 @@ int main(int argc, char** argv) {
   const auto scratch = std::filesystem::temp_directory_path() / "lalometer-queue";
   std::filesystem::remove_all(scratch);
   std::filesystem::create_directories(scratch);
-  QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, QString::fromStdString(scratch.string()));
+  QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope,
+                     QString::fromStdString(scratch.string()));
   QCoreApplication::setOrganizationName(QStringLiteral("lalometer"));
   Watched app(argc, argv);
   load_fonts();
@@ -98,12 +100,15 @@ int main(int argc, char** argv) {
   beat.start(2);
   (void)QTest::qWaitFor([&] { return !window.queue().running(); }, 3600 * 1000);
   std::sort(stalls_ms.begin(), stalls_ms.end());
-  const auto over = std::count_if(stalls_ms.begin(), stalls_ms.end(), [](double ms) { return ms > 50.0; });
-  std::printf("%d takes kept, %zu refused tries; longest stall %.1f ms, %td over 50 ms of %zu beats; "
-              "memory %.0f MB after 10 takes, %.0f MB at the end\n",
-              kept, window.queue().summary().refused, static_cast<double>(longest_ns) / 1e6, over,
-              stalls_ms.size(), early_mb, resident_mb());
+  const auto over =
+      std::count_if(stalls_ms.begin(), stalls_ms.end(), [](double ms) { return ms > 50.0; });
+  std::printf(
+      "%d takes kept, %zu refused tries; longest stall %.1f ms, %td over 50 ms of %zu beats; "
+      "memory %.0f MB after 10 takes, %.0f MB at the end\n",
+      kept, window.queue().summary().refused, static_cast<double>(longest_ns) / 1e6, over,
+      stalls_ms.size(), early_mb, resident_mb());
   for (const auto& [what, count] : app.slow)
-    std::printf("  %s: %d times over 30 ms, longest %.0f ms\n", qPrintable(what), count, app.longest[what]);
+    std::printf("  %s: %d times over 30 ms, longest %.0f ms\n", qPrintable(what), count,
+                app.longest[what]);
   return kept == 70 ? 0 : 1;
 }
