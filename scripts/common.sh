@@ -44,6 +44,8 @@ build() {
   export CCACHE_SLOPPINESS=pch_defines,time_macros
   local flags=()
   command -v ccache >/dev/null && flags+=(-DCMAKE_CXX_COMPILER_LAUNCHER=ccache)
+  # Benchmarks are not run there, so they need not be built.
+  [ -z "${CI:-}" ] || flags+=(-DLALOMETER_BENCH=OFF)
   [ -f "build/$preset/build.ninja" ] || cmake --preset "$preset" "${flags[@]}"
   local targets=()
   [ "$#" = 0 ] || targets=(--target "$@")
