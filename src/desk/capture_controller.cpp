@@ -52,7 +52,7 @@ CaptureController::~CaptureController() {
 }
 
 void CaptureController::start(TakeRequest request) {
-  if (running_ || !session_.isOpen() || bench_.cautionsDue()) return;
+  if (running_ || !session_.isOpen() || !bench_.claim()) return;
   running_ = true;
   refused_.reset();
   remarks_.clear();
@@ -80,6 +80,7 @@ void CaptureController::stop() {
 
 void CaptureController::finish(const std::shared_ptr<Run>& run) {
   running_ = false;
+  bench_.release();
   if (!run->outcome) {
     if (run->outcome.error().code != ErrorCode::kCancelled)
       emit failed(QString::fromStdString(run->outcome.error().text()));

@@ -235,6 +235,7 @@ TEST_F(Bench, TheWiringIsKeptOnThisMachine) {
   EXPECT_NEAR(window_->bench().wiring().serial.steps_per_degree, 44.444, 1e-9);
   // A line that is not there is said where the eye is, and the queue stops with it.
   window_->showDesk(MainWindow::kRig);
+  rest();
   click("rigTryTable");
   rest();
   EXPECT_TRUE(part<QLabel>("rigStage")->text().contains(QStringLiteral("Plug the table in")))
@@ -261,6 +262,26 @@ TEST_F(Bench, ByHandTheTimerGoesOnByItself) {
   EXPECT_FALSE(part<QPushButton>("queueHalt")->isVisible()) << "no table to halt";
   ASSERT_TRUE(QTest::qWaitFor([this] { return !window_->queue().running(); }, 30000));
   EXPECT_EQ(window_->queue().summary().kept, 2U);
+}
+
+TEST_F(Bench, TheInterfaceServesOneRunAtATime) {
+  makePlan(3);
+  ASSERT_TRUE(window_->bench().claim()) << "some run has it";
+  window_->queue().start();
+  EXPECT_FALSE(window_->queue().running());
+  window_->setStation(RouteStrip::kCapture);
+  window_->actionNamed(QStringLiteral("take"))->trigger();
+  EXPECT_FALSE(window_->capture().running());
+  window_->showDesk(MainWindow::kMonitor);
+  click("liveStart");
+  EXPECT_FALSE(part<MonitorDesk>("monitorDesk")->running());
+  BenchWiring other = window_->bench().wiring();
+  other.table = BenchWiring::Table::kSerial;
+  window_->bench().setWiring(other);
+  EXPECT_NE(window_->bench().wiring().table, BenchWiring::Table::kSerial);
+  window_->bench().release();
+  runQueue();
+  EXPECT_EQ(window_->queue().summary().kept, 5U);
 }
 
 TEST_F(Bench, EveryPurposeShowsItsOwnWishes) {

@@ -71,6 +71,7 @@ void BenchRig::make() {
 }
 
 void BenchRig::setWiring(const BenchWiring& w) {
+  if (claimed_) return;
   wiring_ = w;
   QSettings settings;
   settings.setValue(QStringLiteral("bench/interface"), QString::fromStdString(w.interface_key));
@@ -102,6 +103,12 @@ bool BenchRig::cautionsDue() {
   // The practice bench harms nobody.
   if (isPractice() || QSettings().value(cautions_key(wiring_), false).toBool()) return false;
   emit cautionsAsked();
+  return true;
+}
+
+bool BenchRig::claim() {
+  if (claimed_ || cautionsDue()) return false;
+  claimed_ = true;
   return true;
 }
 

@@ -33,6 +33,7 @@ class BenchRig : public QObject {
   ~BenchRig() override;
 
   [[nodiscard]] const BenchWiring& wiring() const { return wiring_; }
+  /// Does nothing while a run has the devices: they would go from under it.
   void setWiring(const BenchWiring& wiring);
   [[nodiscard]] bool isPractice() const { return wiring_.interface_key.empty(); }
 
@@ -45,6 +46,11 @@ class BenchRig : public QObject {
   /// Whether somebody at this (real) rig has yet to read the cautions; asks for it where so.
   [[nodiscard]] bool cautionsDue();
   void acknowledgeCautions();
+  /// Interface and table serve one run at a time: false where another one has them. Interface
+  /// thread.
+  [[nodiscard]] bool claim();
+  void release() { claimed_ = false; }
+  [[nodiscard]] bool claimed() const { return claimed_; }
   /// Tells the simulated stand what a real one has by itself.
   void aim(const TakeRequest& request);
 
@@ -56,6 +62,7 @@ class BenchRig : public QObject {
   class Wired;
   void make();
   BenchWiring wiring_;
+  bool claimed_ = false;
   std::unique_ptr<PracticeBench> bench_;
   PracticeTurntable practice_table_;
   std::unique_ptr<AudioDevice> real_;

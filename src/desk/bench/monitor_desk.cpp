@@ -45,11 +45,6 @@ void MonitorDesk::start(const LiveSource& source, Hookup hookup) {
 }
 
 void MonitorDesk::begin() {
-  if (capture_.bench().cautionsDue()) return;
-  if (capture_.running()) {
-    emit failed(tr("A take is running."));
-    return;
-  }
   const double rate = capture_.bench().wiring().sample_rate_hz;
   // One stretch of output is played over and over; a slow sweep starts anew each time.
   source_.seconds = source_.signal == LiveSignal::kSlowSweep ? 20.0 : 4.0;
@@ -57,6 +52,10 @@ void MonitorDesk::begin() {
   if (!output) {
     emit failed(QString::fromStdString(output.error().text()));
     emit stateChanged();
+    return;
+  }
+  if (!capture_.bench().claim()) {
+    if (capture_.bench().claimed()) emit failed(tr("The interface is in use by another run."));
     return;
   }
   const bool tone = source_.signal == LiveSignal::kTone;
@@ -72,6 +71,7 @@ void MonitorDesk::begin() {
   connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher] {
     watcher->deleteLater();
     running_ = false;
+    capture_.bench().release();
     timer_->stop();
     const std::shared_ptr<Error> why = watcher->result();
     if (why) emit failed(QString::fromStdString(why->text()));

@@ -134,11 +134,13 @@ void MonitorPage::checkPolarity() {
   r.start_hz = 40.0;
   r.duration_s = 0.7;
   r.drive_v = drive_->value();
+  if (!capture_.bench().claim()) return;
   capture_.bench().aim(r);
   polarity_->setEnabled(false);
   auto* watcher = new QFutureWatcher<QString>(this);
   connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher] {
     watcher->deleteLater();
+    capture_.bench().release();
     figures_->setText(watcher->result());
     show();
   });

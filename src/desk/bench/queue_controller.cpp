@@ -93,7 +93,7 @@ void QueueController::showKept(Id id) {
 }
 
 void QueueController::start() {
-  if (running_ || !plan_ || !session_.isOpen() || rig_.cautionsDue()) return;
+  if (running_ || !plan_ || !session_.isOpen() || !rig_.claim()) return;
   running_ = true;
   stop_ = std::stop_source();
   error_.clear();
@@ -159,6 +159,7 @@ void QueueController::start() {
 
 void QueueController::finish(Result<QueueSummary> result) {
   running_ = false;
+  rig_.release();
   place_.waits = false;
   if (result) {
     summary_ = *result;

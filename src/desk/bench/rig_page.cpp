@@ -292,10 +292,13 @@ RigPage::RigPage(BookSession& session, CaptureController& capture, QWidget* pare
 }
 
 void RigPage::lookAround() {
+  if (busy()) return;
+  looking_ = true;
   stage_->setText(tr("Looking for interfaces…"));
   auto* watcher = new QFutureWatcher<std::shared_ptr<Result<std::vector<AudioInterface>>>>(this);
   connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher] {
     watcher->deleteLater();
+    looking_ = false;
     const auto found = *watcher->result();
     if (!found) return stage_->setText(QString::fromStdString(found.error().text()));
     const QSignalBlocker block(interface_);
@@ -387,7 +390,11 @@ void RigPage::showCalibration() {
 void RigPage::calibrate(
     const QString& doing,
     std::function<Result<RigCalibration>(AudioDevice&, RigCalibration, std::stop_token)> work) {
-  if (busy_ || capture_.running() || capture_.bench().cautionsDue()) return;
+  if (busy_) return;
+  if (!capture_.bench().claim()) {
+    if (capture_.bench().claimed()) stage_->setText(tr("The interface is in use by another run."));
+    return;
+  }
   busy_ = true;
   stop_ = std::stop_source();
   stage_->setText(doing + QChar(0x2026));
@@ -396,6 +403,7 @@ void RigPage::calibrate(
   connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher] {
     watcher->deleteLater();
     busy_ = false;
+    capture_.bench().release();
     for (QPushButton* b : works_) b->setEnabled(true);
     const auto& rig = *watcher->result();
     if (!rig) {
@@ -412,6 +420,7 @@ void RigPage::calibrate(
 }
 
 void RigPage::takeJig(int state) {
+  if (busy_ || capture_.bench().claimed()) return;
   if (capture_.bench().isPractice()) {
     using Load = PracticeBenchSetup::JigLoad;
     capture_.bench().benchSetup().jig_load = state == 0   ? Load::kOpen

@@ -24,7 +24,7 @@ class RigPage : public QWidget {
   RigPage(BookSession& session, CaptureController& capture, QWidget* parent = nullptr);
   /// Looks for interfaces on a worker.
   void lookAround();
-  [[nodiscard]] bool busy() const { return busy_; }
+  [[nodiscard]] bool busy() const { return busy_ || looking_; }
 
  signals:
   void monitorAsked();
@@ -71,6 +71,7 @@ class RigPage : public QWidget {
   std::optional<ToneReading> tone_heard_;
   std::stop_source stop_;
   bool busy_ = false;
+  bool looking_ = false;
   bool filling_ = false;
 };
 
