@@ -9,11 +9,11 @@
 #include <nlohmann/json.hpp>
 #include <ostream>
 
-#include "acoustics/impedance/box_signature.h"
 #include "acoustics/spectrum/smoothing.h"
 #include "base/json_text.h"
 #include "base/text.h"
 #include "cli/design_commands.h"
+#include "cli/impedance_commands.h"
 #include "cli/option_checks.h"
 #include "cli/output.h"
 #include "exchange/audio_file.h"
@@ -27,10 +27,6 @@ namespace {
 
 namespace fs = std::filesystem;
 using Json = OrderedJson;
-
-Json number_or_null(const std::optional<double>& value) {
-  return value && std::isfinite(*value) ? Json(*value) : Json(nullptr);
-}
 
 struct ResponseOptions {
   std::string path;
@@ -116,10 +112,6 @@ void print_curve_table(std::ostream& out, const Json& json, const char* level_na
   }
 }
 
-void print_notes(std::ostream& out, const Json& json) {
-  for (const Json& note : json["notes"]) out << "note: " << note.get<std::string>() << '\n';
-}
-
 int response_command(Doors doors, const ResponseOptions& o) {
   const auto item = chosen_response(o);
   if (!item) return refuse(doors, item.error());
@@ -171,91 +163,6 @@ int response_command(Doors doors, const ResponseOptions& o) {
   if (!arrival.is_null()) doors.out << fmt::format("arrival {:.6f} s\n", arrival.get<double>());
   if (!reflection.is_null())
     doors.out << fmt::format("first reflection {:.6f} s\n", reflection.get<double>());
-  print_notes(doors.out, json);
-  return kDone;
-}
-
-struct ImpedanceOptions {
-  std::string path;
-  std::string loading;
-  std::string free_air;
-  double re_ohm = 0.0;
-};
-
-/// An impedance from a file or the first impedance take of a set.
-Result<Response> impedance_of(const std::string& path) {
-  ImportChoices choices;
-  choices.kind = ColumnKind::kImpedance;
-  const ImportPreview preview = preview_import({path}, choices);
-  for (const ImportItem& item : preview.items) {
-    if (item.take.kind == TakeKind::kImpedance && item.curve) return *item.curve;
-  }
-  if (!preview.problems.empty()) return tl::unexpected(preview.problems.front());
-  return bad_input("No impedance was found here.", path);
-}
-
-int box_impedance_command(Doors doors, const ImpedanceOptions& o) {
-  const auto z = impedance_of(o.path);
-  if (!z) return refuse(doors, z.error());
-  const std::optional<double> re = o.re_ohm > 0.0 ? std::optional(o.re_ohm) : std::nullopt;
-  std::optional<ClosedSignature> free_air;
-  if (!o.free_air.empty()) {
-    const auto own = impedance_of(o.free_air);
-    if (!own) return refuse(doors, own.error());
-    free_air = closed_signature(*own, re);
-  }
-  Json json;
-  Json notes = Json::array();
-  if (o.loading == "sealed") {
-    const auto s = closed_signature(*z, re);
-    json["fc_hz"] = s ? Json(s->resonance_hz) : Json(nullptr);
-    json["qtc"] = s ? Json(s->qts) : Json(nullptr);
-    if (!s)
-      notes.push_back(
-          "fc_hz, qtc: no resonance hump with both flanks lies in the range of the file.");
-    if (s && !re)
-      notes.push_back("qtc rests on Re as the sweep shows it; --re-ohm makes it sharper.");
-  } else {
-    const auto s = vented_signature(*z, re, free_air);
-    json["fl_hz"] = s ? Json(s->low_peak_hz) : Json(nullptr);
-    json["fb_hz"] = s ? Json(s->tuning_hz) : Json(nullptr);
-    json["fh_hz"] = s ? Json(s->high_peak_hz) : Json(nullptr);
-    json["ql"] = s ? number_or_null(s->ql) : Json(nullptr);
-    if (!s)
-      notes.push_back(
-          "fl_hz, fb_hz, fh_hz: two humps with a valley between are not in the range of the file.");
-    if (s && !s->ql) notes.push_back("ql: needs the driver's free-air impedance (--free-air).");
-  }
-  const auto minimum = impedance_minimum(*z);
-  json["minimum_ohm"] = minimum ? Json(minimum->magnitude_ohm) : Json(nullptr);
-  json["minimum_at_hz"] = minimum ? Json(minimum->frequency_hz) : Json(nullptr);
-  json["nominal_ohm"] =
-      minimum ? number_or_null(nominal_impedance_ohm(minimum->magnitude_ohm)) : Json(nullptr);
-  const auto load = z->has_phase() ? lowest_peak_dissipation(*z) : std::nullopt;
-  json["peak_dissipation_ohm"] = load ? Json(load->resistance_ohm) : Json(nullptr);
-  json["peak_dissipation_at_hz"] = load ? Json(load->frequency_hz) : Json(nullptr);
-  if (!z->has_phase())
-    notes.push_back(
-        "The file has no phase: the tuning is read off the valley, the amplifier's load is not "
-        "known.");
-  json["peaks"] = Json::array();
-  for (const ImpedancePeak& peak : impedance_peaks(*z)) {
-    json["peaks"].push_back(
-        {{"frequency_hz", peak.frequency_hz}, {"magnitude_ohm", peak.magnitude_ohm}});
-  }
-  json["wiggles"] = nullptr;
-  notes.push_back("wiggles: not searched for by this version.");
-  json["notes"] = notes;
-  if (doors.json) {
-    doors.out << dumped(json) << '\n';
-    return kDone;
-  }
-  print_figures(doors.out, json);
-  for (const Json& peak : json["peaks"]) {
-    doors.out << fmt::format("{:<24} {} ohm at {}\n", "peak",
-                             three_digits(peak["magnitude_ohm"].get<double>()),
-                             frequency_text(peak["frequency_hz"].get<double>()));
-  }
   print_notes(doors.out, json);
   return kDone;
 }
@@ -403,17 +310,6 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   add_reading_options(*command, response);
   command->callback([&] { status = response_command(doors, response); });
 
-  ImpedanceOptions impedance;
-  command = app.add_subcommand("box-impedance", "what the impedance of a box tells");
-  command->add_option("path", impedance.path, "impedance file or measurement set")->required();
-  command->add_option("--loading", impedance.loading, "what the box is")
-      ->required()
-      ->check(CLI::IsMember({"sealed", "vented", "passive-radiator"}));
-  command->add_option("--free-air", impedance.free_air, "impedance of the driver alone");
-  command->add_option("--re-ohm", impedance.re_ohm, "direct-current resistance")
-      ->check(above_zero());
-  command->callback([&] { status = box_impedance_command(doors, impedance); });
-
   std::vector<std::string> files;
   std::string book_path;
   bool preview_only = false;
@@ -461,6 +357,7 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   command->callback([&] { status = validate_command(doors, candidate, reading); });
 
   add_design_commands(app, doors, status);
+  add_impedance_commands(app, doors, status);
 
   try {
     app.parse(argc, argv);

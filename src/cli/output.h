@@ -3,7 +3,9 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <cmath>
 #include <nlohmann/json.hpp>
+#include <optional>
 #include <ostream>
 
 #include "base/result.h"
@@ -36,6 +38,14 @@ inline Progress terminal_progress(const char* what) {
   return [what](double done) {
     fmt::print(stderr, "\r{} {:3.0f} %{}", what, 100.0 * done, done >= 1.0 ? "\n" : "");
   };
+}
+
+inline OrderedJson number_or_null(const std::optional<double>& value) {
+  return value && std::isfinite(*value) ? OrderedJson(*value) : OrderedJson(nullptr);
+}
+
+inline void print_notes(std::ostream& out, const OrderedJson& json) {
+  for (const auto& note : json["notes"]) out << "note: " << note.get<std::string>() << '\n';
 }
 
 /// The numbers of an object's first level, one a line.

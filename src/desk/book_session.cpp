@@ -5,6 +5,7 @@
 #include <QtConcurrent>
 #include <cstring>
 
+#include "desk/background.h"
 #include "desk/theme.h"
 
 namespace lalometer {
@@ -28,6 +29,22 @@ void BookSession::stopWork() {
   QThreadPool::globalInstance()->waitForDone();
   stop_ = std::stop_source();
   running_.clear();
+}
+
+BookSession::Together::~Together() {
+  if (--session_.together_ > 0) return;
+  if (std::exchange(session_.rows_untold_, false)) emit session_.rowsChanged();
+  if (std::exchange(session_.laid_untold_, false)) emit session_.laidChanged();
+}
+
+void BookSession::tellRows() {
+  rows_untold_ = together_ > 0;
+  if (together_ == 0) emit rowsChanged();
+}
+
+void BookSession::tellLaid() {
+  laid_untold_ = together_ > 0;
+  if (together_ == 0) emit laidChanged();
 }
 
 Result<void> BookSession::open(const std::filesystem::path& path) {
@@ -86,8 +103,8 @@ void BookSession::reload() {
         chosen_ = t.id;
     }
   }
-  emit rowsChanged();
-  emit laidChanged();
+  tellRows();
+  tellLaid();
   for (const Take& t : takes_) {
     if (t.colour >= 0) startWork(t);
   }
@@ -113,7 +130,7 @@ const Variant* BookSession::variant(Id id) const {
 void BookSession::chooseTake(Id id) {
   if (chosen_ == id) return;
   chosen_ = id;
-  emit laidChanged();
+  tellLaid();
 }
 
 Id BookSession::chosenSubject() const {
@@ -146,7 +163,7 @@ void BookSession::setLaid(Id id, bool laid) {
     stages_.remove(id);
     if (chosen_ == id) chosen_ = 0;
   }
-  emit laidChanged();
+  tellLaid();
 }
 
 std::vector<LaidTake> BookSession::laid() const {
@@ -168,7 +185,7 @@ std::vector<LaidTake> BookSession::laid() const {
 void BookSession::setModelsWanted(bool wanted) {
   if (wanted == models_wanted_) return;
   models_wanted_ = wanted;
-  emit laidChanged();
+  tellLaid();
 }
 
 std::shared_ptr<const ModelledCurves> BookSession::modelOf(Id id) const {
@@ -244,6 +261,7 @@ void BookSession::startWork(const Take& take) {
     receive(watcher->result());
   });
   watcher->setFuture(QtConcurrent::run([snapshot, token = stop_.get_token()] {
+    yield_to_window();
     auto outcome = std::make_shared<Outcome>();
     outcome->take_id = snapshot.take.id;
     outcome->key = snapshot.key;

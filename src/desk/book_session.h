@@ -64,6 +64,19 @@ class BookSession : public QObject {
   void reload();
   [[nodiscard]] bool busy() const { return !running_.isEmpty(); }
 
+  /// While one is alive what changes is told only once, at its end: several edits that belong
+  /// together cost the widgets one refresh.
+  class Together {
+   public:
+    explicit Together(BookSession& session) : session_(session) { ++session_.together_; }
+    ~Together();
+    Together(const Together&) = delete;
+    Together& operator=(const Together&) = delete;
+
+   private:
+    BookSession& session_;
+  };
+
  signals:
   void rowsChanged();     ///< subjects, variants, takes
   void laidChanged();     ///< which takes lie on the score, or which is chosen
@@ -77,6 +90,8 @@ class BookSession : public QObject {
   void followRecipe(Id subject);
   void receive(const std::shared_ptr<Outcome>& outcome);
   void stopWork();
+  void tellRows();
+  void tellLaid();
   void adopt(Book book);
   [[nodiscard]] std::shared_ptr<const ModelledCurves> modelOf(Id subject) const;
   [[nodiscard]] QString keyOf(const Take& take) const;
@@ -103,6 +118,9 @@ class BookSession : public QObject {
   QSet<Id> running_;
   QSet<Id> wanted_miniatures_;
   QSet<Id> failed_;
+  int together_ = 0;
+  bool rows_untold_ = false;
+  bool laid_untold_ = false;
   std::stop_source stop_;
 };
 

@@ -58,6 +58,7 @@ void MainWindow::makeBenchDesks() {
           [this] { capture_page_->setEnabled(!queue_.running()); });
   connect(&capture_, &CaptureController::rigChanged, this,
           [this] { queue_.setCalibration(capture_.rig()); });
+  connect(&queue_, &QueueController::starting, capture_page_, &CapturePage::standOnBench);
   connect(banner_, &QueueBanner::haltAsked, &queue_, &QueueController::halt);
   // The space bar belongs to buttons again as soon as nothing waits.
   const auto waiting = [this] {

@@ -23,6 +23,7 @@ struct Series {
   std::vector<double> y;
   double valid_low = 0.0;  ///< outside, the curve is drawn faint
   double valid_high = 1e300;
+  friend bool operator==(const Series&, const Series&) = default;
 };
 
 /// Values over frequency and a second quantity (angle, time), drawn as a map with contours. Row by
@@ -34,12 +35,14 @@ struct ValueMap {
   double low = -30.0;
   double high = 0.0;
   double contour_step = 6.0;
+  friend bool operator==(const ValueMap&, const ValueMap&) = default;
 };
 
 /// The gate of the chosen impulse, in ms after its arrival.
 struct GateMarks {
   double end_ms = 0.0;
   std::optional<double> reflection_ms;
+  friend bool operator==(const GateMarks&, const GateMarks&) = default;
 };
 
 /// A named frequency or band of a lane without curves.
@@ -50,6 +53,7 @@ struct LaneMark {
   double low_hz = 0.0;
   double high_hz = 0.0;
   [[nodiscard]] double centre_hz() const { return std::sqrt(low_hz * high_hz); }
+  friend bool operator==(const LaneMark&, const LaneMark&) = default;
 };
 
 struct LaneContent {
@@ -73,6 +77,7 @@ struct LaneContent {
   std::optional<ValueMap> map;
   std::vector<LaneMark> marks;  ///< rising in frequency
   std::string empty_text;       ///< what to do next, where there is nothing to show
+  friend bool operator==(const LaneContent&, const LaneContent&) = default;
 };
 
 /// A take on the score with its result, if it is worked out already.

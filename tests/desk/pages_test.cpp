@@ -30,6 +30,7 @@ TEST_F(Pages, PlanNamesWhatAVariantLacksAndTakesIt) {
   session().apply(
       session().book().add_variant({0, subject, "Port moved", "to the back"}).map([](Id) {}));
   window_->setStation(RouteStrip::kPlan);
+  rest();
   QPushButton* missing = nullptr;
   for (QPushButton* button : part<QWidget>("planPage")->findChildren<QPushButton*>()) {
     if (button->isVisible() && button->text().contains(QLatin1String("Impedance is missing")))

@@ -32,6 +32,9 @@ QueueBanner::QueueBanner(QueueController& queue, QWidget* parent) : QWidget(pare
   todo_->setObjectName(QStringLiteral("queueTodo"));
   todo_->setStyleSheet(QStringLiteral("font-size: 20px;"));
   todo_->setWordWrap(true);
+  // Always two lines high: a banner that grows and shrinks makes the score below it draw anew.
+  todo_->setFixedHeight(2 * 26);
+  todo_->setAlignment(Qt::AlignLeft | Qt::AlignTop);
   column->addWidget(todo_);
   progress_ = new QProgressBar(this);
   progress_->setObjectName(QStringLiteral("queueProgress"));
@@ -162,7 +165,7 @@ void QueueBanner::show() {
     todo = tr("Again: %1").arg(QString::fromStdString(place.refused.front().text));
   if (!running && !queue_.lastError().isEmpty()) todo = queue_.lastError();
   todo_->setText(todo);
-  todo_->setVisible(!todo.isEmpty());
+  todo_->setToolTip(todo);
   progress_->setValue(static_cast<int>(1000.0 * place.done));
 }
 

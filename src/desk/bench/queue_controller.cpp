@@ -4,6 +4,9 @@
 #include <QFutureWatcher>
 #include <QtConcurrent>
 #include <chrono>
+#include <cmath>
+
+#include "desk/background.h"
 
 namespace lalometer {
 
@@ -77,14 +80,17 @@ void QueueController::showKept(Id id) {
   if (!session_.isOpen() || !plan_) return;
   std::vector<Id> laid;
   for (const LaidTake& l : session_.laid()) laid.push_back(l.take.id);
-  session_.reload();
-  session_.setLaid(id, true);
-  for (const Id old : laid) {
-    const Take* t = session_.take(old);
-    const bool of_queue = t != nullptr && t->conditions.more_json.contains(kPlanItemKey);
-    if (of_queue && old != laid.back()) session_.setLaid(old, false);
+  {
+    const BookSession::Together together(session_);
+    session_.reload();
+    session_.setLaid(id, true);
+    for (const Id old : laid) {
+      const Take* t = session_.take(old);
+      const bool of_queue = t != nullptr && t->conditions.more_json.contains(kPlanItemKey);
+      if (of_queue && old != laid.back()) session_.setLaid(old, false);
+    }
+    session_.chooseTake(id);
   }
-  session_.chooseTake(id);
   const Subject* s = session_.subject(plan_->subject_id);
   standing_ = standing_of(*plan_, session_.takes(), s == nullptr ? "{}" : s->description_json);
   place_.refused.clear();
@@ -92,8 +98,26 @@ void QueueController::showKept(Id id) {
   emit planChanged();
 }
 
+/// What a plan was made for is what its takes are read with: its gate becomes the subject's, as one
+/// step that can be undone. Curves of one subject share a gate, so that they can be compared.
+void QueueController::readByPlansGate() {
+  double gate_s = 0.0;
+  for (const PlannedTake& take : plan_->takes) {
+    if (!take.skipped && take.request.gate_s > 0.0) gate_s = take.request.gate_s;
+  }
+  Recipe recipe = session_.recipe(plan_->subject_id);
+  if (gate_s <= 0.0 || session_.book().read_only() ||
+      (recipe.gated && std::abs(recipe.gate_s - gate_s) < 1e-6))
+    return;
+  recipe.gated = true;
+  recipe.gate_s = gate_s;
+  session_.commitRecipe(plan_->subject_id, recipe);
+}
+
 void QueueController::start() {
   if (running_ || !plan_ || !session_.isOpen() || !rig_.claim()) return;
+  emit starting(plan_->subject_id);
+  readByPlansGate();
   running_ = true;
   stop_ = std::stop_source();
   error_.clear();
@@ -152,6 +176,7 @@ void QueueController::start() {
   watcher->setFuture(
       QtConcurrent::run([this, hooks, settings, description, plan = *plan_, standing = standing_,
                          rig = calibration_, token = stop_.get_token()] {
+        yield_to_window();
         return std::make_shared<Result<QueueSummary>>(run_queue(
             rig_.device(), rig_.table(), rig, plan, standing, description, settings, hooks, token));
       }));

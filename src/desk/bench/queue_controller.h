@@ -63,6 +63,8 @@ class QueueController : public QObject {
   [[nodiscard]] const QueueSummary& summary() const { return summary_; }
 
  signals:
+  /// The rig is taken; whatever simulates it stands the subject up now.
+  void starting(qint64 subject);
   void planChanged();
   void placeChanged();
   void stateChanged();
@@ -71,6 +73,7 @@ class QueueController : public QObject {
 
  private:
   void readPlan();
+  void readByPlansGate();
   Result<void> waitForHand(std::size_t index, std::stop_token stop);
   void showKept(Id id);
   void finish(Result<QueueSummary> result);

@@ -24,7 +24,7 @@ StandView::StandView(QWidget* parent) : QWidget(parent) {
   setMinimumHeight(210);
   setFocusPolicy(Qt::StrongFocus);
   setMouseTracking(true);
-  setAccessibleName(tr("Stand, from the side"));
+  setAccessibleName(tr("Stand, from the side and from above"));
 }
 
 void StandView::setTheme(const Theme& theme) {
@@ -41,19 +41,24 @@ void StandView::setStand(const Stand& stand, double box_height_m, double box_dep
   update();
 }
 
+double StandView::sideWidth() const {
+  return stand_.left_m || stand_.right_m ? 0.64 * width() : width();
+}
+
 double StandView::scale() const {
   const double behind = stand_.behind_speaker_m.value_or(kOpen_m);
   const double wide = behind + stand_.distance_m + stand_.behind_microphone_m.value_or(kOpen_m);
   const double high = stand_.ceiling_m.value_or(
       std::max(kOpenHeight_m, std::max(stand_.speaker_height_m, stand_.microphone_height_m) + 0.6));
-  return std::min((width() - 2.0 * kMargin) / wide, (height() - 2.0 * kMargin) / high);
+  return std::min((sideWidth() - 2.0 * kMargin) / wide, (height() - 2.0 * kMargin) / high);
 }
 
 QPointF StandView::at(double along_m, double height_m) const {
   const double s = scale();
   const double wide = stand_.behind_speaker_m.value_or(kOpen_m) + stand_.distance_m +
                       stand_.behind_microphone_m.value_or(kOpen_m);
-  const double left = 0.5 * (width() - wide * s) + stand_.behind_speaker_m.value_or(kOpen_m) * s;
+  const double left =
+      0.5 * (sideWidth() - wide * s) + stand_.behind_speaker_m.value_or(kOpen_m) * s;
   return {left + along_m * s, height() - kMargin - height_m * s};
 }
 
@@ -143,12 +148,63 @@ void StandView::paintEvent(QPaintEvent*) {
     p.drawText(QRectF(microphone.x() + 8, floor_y - 40, 60, 16), Qt::AlignLeft,
                height_text(stand_.microphone_height_m));
   }
+  if (stand_.left_m || stand_.right_m) paintFromAbove(p);
   if (!trouble.empty()) {
     p.setPen(theme_.refuse);
     p.setFont(text_font(12, true));
     p.drawText(QRectF(kMargin, 6, width() - 2 * kMargin, 20), Qt::AlignLeft,
                QString::fromStdString(trouble));
   }
+}
+
+/// Left of the axis is up: the loudspeaker looks to the right, as in the view from the side.
+void StandView::paintFromAbove(QPainter& p) const {
+  const QRectF area(sideWidth() + 8.0, 24.0, width() - sideWidth() - 8.0 - kMargin,
+                    height() - 24.0 - kMargin);
+  const double behind = stand_.behind_speaker_m.value_or(0.5 * kOpen_m);
+  const double beyond = stand_.behind_microphone_m.value_or(0.5 * kOpen_m);
+  const double to_left = stand_.left_m.value_or(kOpen_m);
+  const double to_right = stand_.right_m.value_or(kOpen_m);
+  const double wide = behind + stand_.distance_m + beyond;
+  const double s = std::min(area.width() / wide, area.height() / (to_left + to_right));
+  const QPointF origin(area.center().x() + (behind - 0.5 * wide) * s,
+                       area.center().y() + 0.5 * (to_left - to_right) * s);
+  const auto place = [&](double along_m, double left_m) {
+    return QPointF(origin.x() + along_m * s, origin.y() - left_m * s);
+  };
+  const QPointF near_left = place(-behind, to_left);
+  const QPointF far_right = place(stand_.distance_m + beyond, -to_right);
+  p.setPen(theme_.quiet);
+  p.drawText(QRectF(area.left(), 4.0, area.width(), 16.0), Qt::AlignCenter, tr("from above"));
+  p.setPen(QPen(theme_.ink, 1.5));
+  if (stand_.left_m) p.drawLine(near_left, QPointF(far_right.x(), near_left.y()));
+  if (stand_.right_m) p.drawLine(QPointF(near_left.x(), far_right.y()), far_right);
+  if (stand_.behind_speaker_m) p.drawLine(near_left, QPointF(near_left.x(), far_right.y()));
+  if (stand_.behind_microphone_m) p.drawLine(QPointF(far_right.x(), near_left.y()), far_right);
+  const QPointF speaker = place(0.0, 0.0);
+  const QPointF microphone = place(stand_.distance_m, 0.0);
+  if (trouble_of(stand_).empty()) {
+    const auto found = reflections_of(stand_, kSpeedOfSound20_m_s);
+    for (std::size_t i = found.size(); i-- > 0;) {
+      const bool left = found[i].surface == "left wall";
+      if (!left && found[i].surface != "right wall") continue;
+      QPen pen(i == 0 ? theme_.warn : theme_.line, i == 0 ? 1.6 : 1.0);
+      pen.setDashPattern({6, 4});
+      p.setPen(pen);
+      const QPointF bounce = place(found[i].along * stand_.distance_m, left ? to_left : -to_right);
+      p.drawPolyline(QPolygonF({speaker, bounce, microphone}));
+      p.setPen(i == 0 ? theme_.warn : theme_.quiet);
+      p.drawText(QRectF(bounce.x() - 60, bounce.y() + (left ? 3 : -18), 120, 16), Qt::AlignCenter,
+                 tr("%1 ms later").arg(found[i].delay_s * 1e3, 0, 'f', 2));
+    }
+  }
+  p.setPen(QPen(theme_.accent, 1.8));
+  p.drawLine(speaker, microphone);
+  p.setPen(QPen(theme_.ink, 1.4));
+  p.setBrush(theme_.paper);
+  p.drawRect(QRectF(speaker.x() - box_depth_m_ * s, speaker.y() - 0.5 * box_depth_m_ * s,
+                    box_depth_m_ * s, box_depth_m_ * s));
+  p.drawRoundedRect(QRectF(microphone.x(), microphone.y() - 2.5, 20.0, 5.0), 2.5, 2.5);
 }
 
 void StandView::mousePressEvent(QMouseEvent* event) {

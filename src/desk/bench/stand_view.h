@@ -8,8 +8,8 @@
 namespace lalometer {
 
 /// The stand to scale, from the side: floor, ceiling, walls behind, loudspeaker and microphone, the
-/// direct way and the first reflection. Loudspeaker and microphone are moved by hand (arrow keys
-/// move what is chosen by 1 cm).
+/// direct way and the first reflection; beside it from above, where side walls are told.
+/// Loudspeaker and microphone are moved by hand (arrow keys move what is chosen by 1 cm).
 class StandView : public QWidget {
   Q_OBJECT
  public:
@@ -33,7 +33,9 @@ class StandView : public QWidget {
 
  private:
   enum Held { kNothing, kSpeaker, kMicrophone };
-  [[nodiscard]] double scale() const;  ///< pixels per metre
+  [[nodiscard]] double sideWidth() const;  ///< what the view from the side has
+  [[nodiscard]] double scale() const;      ///< pixels per metre, from the side
+  void paintFromAbove(QPainter& painter) const;
   [[nodiscard]] QPointF at(double along_m, double height_m) const;
   void drag(QPointF to, bool done);
 

@@ -325,6 +325,23 @@ TakeRequest CapturePage::request() const {
   return r;
 }
 
+Result<PracticeSpeaker> CapturePage::chosenSpeaker(Id id) const {
+  if (walls_->currentIndex() != kAsDrawn)
+    return demo_bench(walls_->currentIndex() == kKioskLined).speaker;
+  const Subject* subject = session_.subject(id);
+  return practice_speaker_of(subject == nullptr ? "{}" : subject->description_json,
+                             subject == nullptr ? "" : subject->name);
+}
+
+void CapturePage::standOnBench(qint64 subject) {
+  if (!controller_.bench().isPractice()) return;
+  auto speaker = chosenSpeaker(subject);
+  if (speaker)
+    controller_.benchSetup().speaker = std::move(*speaker);
+  else
+    stage_->setText(QString::fromStdString(speaker.error().text()));
+}
+
 bool CapturePage::applyBench() {
   if (!controller_.bench().isPractice()) return true;
   PracticeBenchSetup& setup = controller_.benchSetup();
@@ -332,16 +349,12 @@ bool CapturePage::applyBench() {
   setup = demo_bench(walls_->currentIndex() == kKioskLined);
   setup.pace = pace;
   const TakeRequest wanted = request();
-  if (walls_->currentIndex() == kAsDrawn) {
-    const Subject* subject = session_.subject(wanted.subject_id);
-    auto speaker = practice_speaker_of(subject == nullptr ? "{}" : subject->description_json,
-                                       subject == nullptr ? "" : subject->name);
-    if (!speaker) {
-      stage_->setText(QString::fromStdString(speaker.error().text()));
-      return false;
-    }
-    setup.speaker = std::move(*speaker);
+  auto speaker = chosenSpeaker(wanted.subject_id);
+  if (!speaker) {
+    stage_->setText(QString::fromStdString(speaker.error().text()));
+    return false;
   }
+  setup.speaker = std::move(*speaker);
   setup.room.distance_m = distance_->value();
   setup.room.horizontal_deg = wanted.horizontal_deg;
   setup.room.vertical_deg = wanted.vertical_deg;

@@ -25,6 +25,9 @@ class CapturePage : public QWidget {
   void take();
   void takeImpedance();
   void takeResponse();
+  /// On the practice bench: the loudspeaker that is chosen here, of that subject where it is to
+  /// stand as drawn. Room and mishaps stay.
+  void standOnBench(qint64 subject);
 
  signals:
   void rigAsked();
@@ -38,6 +41,8 @@ class CapturePage : public QWidget {
   [[nodiscard]] QString freeName(const QString& wanted, Id variant) const;
   /// False where the bench cannot play what is asked; the reason stands where the stage is told.
   [[nodiscard]] bool applyBench();
+  /// What "On the bench" says, for a subject.
+  [[nodiscard]] Result<PracticeSpeaker> chosenSpeaker(Id subject) const;
   void newVariant();
   QWidget* makeRigBox(QWidget* parent);
   void showRig();

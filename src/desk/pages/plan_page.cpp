@@ -50,7 +50,14 @@ PlanPage::PlanPage(BookSession& session, QWidget* parent) : QWidget(parent), ses
   if (session_.isOpen()) show();
 }
 
+void PlanPage::showEvent(QShowEvent* event) {
+  QWidget::showEvent(event);
+  show();
+}
+
 void PlanPage::show() {
+  // Nobody sees it: it is made when it is looked at.
+  if (!isVisible()) return;
   clear_layout(rows_);
   const Id subject = session_.chosenSubject();
   for (const Variant& variant : session_.variants()) {
@@ -125,7 +132,13 @@ void CasePage::keep() {
     session_.apply(session_.book().set_note(subject_, text));
 }
 
+void CasePage::showEvent(QShowEvent* event) {
+  QWidget::showEvent(event);
+  show();
+}
+
 void CasePage::show() {
+  if (!isVisible()) return;
   const Id subject = session_.chosenSubject();
   const QString kept = QString::fromStdString(session_.book().note(subject).value_or(""));
   if (subject != subject_ || (!note_->hasFocus() && kept != note_->toPlainText())) {

@@ -21,6 +21,9 @@ class PlanPage : public QWidget {
   void boxesAsked();
   void practiceAsked();
 
+ protected:
+  void showEvent(QShowEvent* event) override;
+
  private:
   void show();
   BookSession& session_;
@@ -32,6 +35,9 @@ class CasePage : public QWidget {
   Q_OBJECT
  public:
   explicit CasePage(BookSession& session, QWidget* parent = nullptr);
+
+ protected:
+  void showEvent(QShowEvent* event) override;
 
  private:
   void show();

@@ -212,7 +212,13 @@ void ReadPage::keepNote() {
   if (text != take->note) session_.apply(session_.book().set_take_note(take->id, text));
 }
 
+void ReadPage::showEvent(QShowEvent* event) {
+  QWidget::showEvent(event);
+  showChosen();
+}
+
 void ReadPage::showChosen() {
+  if (!isVisible()) return;
   clear_layout(figures_);
   clear_layout(cards_);
   const Take* take = session_.take(session_.chosenTake());

@@ -48,6 +48,9 @@ class ReadPage : public QWidget {
   void setTheme(const Theme& theme) { list_->setTheme(theme); }
   [[nodiscard]] CursorList* list() const { return list_; }
 
+ protected:
+  void showEvent(QShowEvent* event) override;
+
  private:
   void showCursor();
   void showChosen();

@@ -1,5 +1,7 @@
+#include <QElapsedTimer>
 #include <QPainter>
 #include <QPainterPath>
+#include <QTimer>
 #include <cmath>
 
 #include "base/text.h"
@@ -11,6 +13,7 @@ namespace lalometer {
 namespace {
 
 constexpr std::size_t kNoLane = static_cast<std::size_t>(-1);
+constexpr qint64 kFrame_ms = 10;
 
 }  // namespace
 
@@ -135,14 +138,23 @@ void ScoreView::paintEvent(QPaintEvent* event) {
     return;
   }
   pictures_.resize(lanes_.size());
+  stale_.resize(lanes_.size(), false);
+  QElapsedTimer spent;
+  spent.start();
+  bool more = false;
   for (std::size_t i = 0; i < lanes_.size(); ++i) {
     const QRectF rect = laneRect(i);
     if (!rect.intersects(event->rect())) continue;
-    if (pictures_[i].isNull()) refresh(i, PictureQuality::kCoarse);
+    // Lanes whose contents changed may wait for the next round, so that mouse and keys get in
+    // between.
+    const bool late = spent.elapsed() > kFrame_ms;
+    if (pictures_[i].isNull() || (stale_[i] && !late)) refresh(i, PictureQuality::kCoarse);
+    more = more || stale_[i];
     painter.drawImage(rect.topLeft(), pictures_[i]);
     if (i == chosen_ && hasFocus())
       painter.fillRect(QRectF(0, rect.top(), 3, rect.height()), theme_.accent);
   }
+  if (more) QTimer::singleShot(0, this, qOverload<>(&QWidget::update));
   drawAxis(painter);
   drawHandles(painter);
   drawThread(painter);

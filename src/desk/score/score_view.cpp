@@ -57,9 +57,12 @@ void ScoreView::setLanes(std::vector<Lane> lanes) {
 
 void ScoreView::setContent(std::size_t index, LaneContent content) {
   Lane& lane = lanes_[index];
+  // Most lanes do not change when one curve comes in, and drawing is what costs.
+  if (lane.content == content) return;
   lane.content = std::move(content);
   if (lane.fitted) lane.values = {lane.content.fit_low, lane.content.fit_high};
-  if (index < pictures_.size()) pictures_[index] = QImage();
+  stale_.resize(lanes_.size(), false);
+  stale_[index] = true;
   update();
   settle_.start();
 }
@@ -97,6 +100,7 @@ LanePictureInput ScoreView::pictureInput(std::size_t lane, PictureQuality qualit
 
 void ScoreView::invalidate() {
   pictures_.assign(lanes_.size(), QImage());
+  stale_.assign(lanes_.size(), false);
   last_cursor_x_ = -1;
   settle_.start();
   update();
@@ -104,9 +108,13 @@ void ScoreView::invalidate() {
 
 void ScoreView::refresh(std::size_t lane, PictureQuality quality) {
   pictures_[lane] = lane_picture(pictureInput(lane, quality));
+  if (lane < stale_.size()) stale_[lane] = false;
 }
 
 void ScoreView::startFine() {
+  for (std::size_t i = 0; i < stale_.size() && i < pictures_.size(); ++i) {
+    if (stale_[i]) refresh(i, PictureQuality::kCoarse);
+  }
   const quint64 generation = ++generation_;
   for (std::size_t i = 0; i < lanes_.size(); ++i) {
     if (!coarse_differs(lanes_[i].content)) continue;

@@ -118,6 +118,7 @@ class ScoreView : public QWidget {
   Theme theme_ = Theme::light();
   std::vector<Lane> lanes_;
   std::vector<QImage> pictures_;
+  std::vector<bool> stale_;  ///< pictures of contents that have changed since
   std::size_t chosen_ = 0;
   double curve_width_px_ = 1.5;
   Grip grip_;

@@ -1,0 +1,53 @@
+#pragma once
+
+#include <complex>
+#include <functional>
+#include <span>
+#include <vector>
+
+namespace lalometer {
+
+/// A model's values at all points, and where `jacobian` is wanted its derivatives, parameter by
+/// parameter (size = parameters * points).
+using CurveModel =
+    std::function<void(std::span<const double> theta, std::span<std::complex<double>> values,
+                       std::span<std::complex<double>> jacobian)>;
+
+struct FitRange {
+  double low;
+  double high;
+};
+
+/// What is to be fitted: relative departures (model - measured) / |measured|, or of the logarithm
+/// of the magnitude alone where there is no phase, each point with its weight.
+struct CurveFitInput {
+  std::span<const std::complex<double>> measured;  ///< none of them 0
+  std::span<const double> weights;                 ///< >= 0, one per point
+  bool has_phase = true;
+};
+
+struct CurveFit {
+  std::vector<double> theta;
+  /// Of theta, row by row: what the residuals scatter about the curve says, each point by its own
+  /// residual (a curve noisier at one end needs no noise model), and more where residuals that
+  /// hang together show that the model leaves something out.
+  std::vector<double> covariance;
+  std::vector<std::complex<double>> residuals;  ///< relative; real where there is no phase
+  double rms = 0.0;  ///< of the residuals, weighted; one number per point
+  /// Bayesian information criterion of this fit, smaller is better (Schwarz 1978).
+  double criterion = 0.0;
+  bool converged = false;
+};
+
+/// Levenberg-Marquardt with limits to each parameter, then reweighted so that points more than 3
+/// standard deviations away (Huber 1964) do not pull: a small loop of the curve belongs to a box
+/// mode, not to the driver. Source of the method: K. Levenberg 1944, D. W. Marquardt 1963;
+/// covariance: H. White 1980.
+/// @param start  within the limits; @param limits one per parameter.
+[[nodiscard]] CurveFit fit_curve(const CurveFitInput& input, const CurveModel& model,
+                                 std::vector<double> start, std::span<const FitRange> limits);
+
+/// Half-width of the 95 % interval of a function of theta, by its gradient.
+[[nodiscard]] double half_width_95(const CurveFit& fit, std::span<const double> gradient);
+
+}  // namespace lalometer

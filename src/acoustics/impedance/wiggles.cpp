@@ -1,0 +1,217 @@
+#include "acoustics/impedance/wiggles.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+
+namespace lalometer {
+namespace {
+
+using Complex = std::complex<double>;
+
+constexpr double kThreshold = 19.0;
+constexpr std::size_t kMost = 24;
+constexpr std::size_t kGround = 4;  ///< a cubic under each resonance
+
+/// Half the stretch that a resonance is sought on: five bandwidths tell it from its ground; over
+/// more than two thirds of an octave to each side the ground would bend too much.
+double reach_of(double q) {
+  return std::min(5.0 / q, std::max(0.5, 2.5 / q));
+}
+constexpr double kExplained = 0.8;
+
+/// A resonance tried at one place.
+struct Trial {
+  double log_f = 0.0;
+  double q = 0.0;
+  Complex height = 0.0;
+  double significance = -1.0;
+  double explained = 0.0;  ///< share of what the ground alone leaves
+};
+
+/// The stretch of the curve that a trial is judged on; the ground bends across it.
+struct Window {
+  double centre;
+  double reach;
+  std::size_t from;
+  std::size_t to;
+};
+
+class Seeker {
+ public:
+  Seeker(std::vector<double> log_f, std::vector<Complex> e, bool complex, double least_q)
+      : x_(std::move(log_f)), e_(std::move(e)), complex_(complex) {
+    std::vector<double> bends;
+    for (std::size_t i = 1; i + 1 < e_.size(); ++i)
+      bends.push_back(std::abs(e_[i] - 0.5 * (e_[i - 1] + e_[i + 1])));
+    auto middle = bends.begin() + static_cast<std::ptrdiff_t>(bends.size() / 2);
+    std::nth_element(bends.begin(), middle, bends.end());
+    // Median to standard deviation; the difference carries 1.5 times the variance. Files are
+    // rounded: less than a ten-thousandth is not trusted.
+    sigma_ = std::max(1e-4, *middle / (complex_ ? 1.1774 : 0.6745) / std::sqrt(1.5));
+    for (double q = 0.7 * least_q; q < 160.0; q *= 1.6) {
+      for (double x = x_.front() + 0.7 / q; x < x_.back() - 0.7 / q; x += 0.4 / q)
+        grid_.push_back(at(x, q, window(x, reach_of(q))));
+    }
+  }
+
+  [[nodiscard]] Trial strongest() const {
+    const auto best = std::max_element(
+        grid_.begin(), grid_.end(),
+        [](const Trial& a, const Trial& b) { return a.significance < b.significance; });
+    if (best == grid_.end() || best->significance < 0.5 * kThreshold) return {};
+    // Trials over different stretches do not compare: the place is sought over one stretch, which
+    // is then laid anew.
+    Trial found = *best;
+    for (int round = 0; round < 3; ++round)
+      found = refined(found, window(found.log_f, reach_of(found.q)));
+    return found;
+  }
+
+  void take_out(const Trial& t) {
+    for (std::size_t i = 0; i < x_.size(); ++i) {
+      const Complex part = t.height * shape(x_[i] - t.log_f, t.q);
+      e_[i] -= complex_ ? part : Complex(part.real());
+    }
+    for (Trial& one : grid_) {
+      if (std::abs(one.log_f - t.log_f) < reach_of(one.q) + 4.0 / t.q)
+        one = at(one.log_f, one.q, window(one.log_f, reach_of(one.q)));
+    }
+  }
+
+ private:
+  static Complex shape(double x, double q) {
+    const double detuned = 2.0 * q * std::sinh(x);  // Q (f/f0 - f0/f)
+    return Complex(1.0, -detuned) / (1.0 + detuned * detuned);
+  }
+
+  [[nodiscard]] Window window(double centre, double reach) const {
+    const auto place = [this](double x) {
+      return static_cast<std::size_t>(std::lower_bound(x_.begin(), x_.end(), x) - x_.begin());
+    };
+    return {centre, reach, place(centre - reach), place(centre + reach)};
+  }
+
+  /// Least squares of ground and resonance. The ground's basis is real and serves both parts of the
+  /// curve: it is projected out of all products first, and one quotient is left.
+  [[nodiscard]] Trial at(double log_f, double q, const Window& w) const {
+    Trial trial{log_f, q, 0.0, -1.0, 0.0};
+    const std::size_t n = w.to - w.from;
+    if (n < 2 * kGround + 1) return trial;
+    if (static_cast<double>(n) < 1.5 * q * (x_[w.to - 1] - x_[w.from])) return trial;
+    Eigen::Matrix4d ground = Eigen::Matrix4d::Zero();
+    Eigen::Matrix4d shared = Eigen::Matrix4d::Zero();    // ground with the four columns below
+    Eigen::Matrix4d products = Eigen::Matrix4d::Zero();  // among these
+    for (std::size_t i = w.from; i < w.to; ++i) {
+      const double x = (x_[i] - w.centre) / w.reach;
+      const Complex s = shape(x_[i] - log_f, q);
+      const Eigen::Vector4d g(1.0, x, x * x - 0.3, x * (x * x - 0.6));
+      const Eigen::Vector4d columns(e_[i].real(), e_[i].imag(), s.real(), s.imag());
+      ground.noalias() += g * g.transpose();
+      shared.noalias() += g * columns.transpose();
+      products.noalias() += columns * columns.transpose();
+    }
+    const Eigen::Matrix4d p = products - shared.transpose() * ground.ldlt().solve(shared);
+    double before = p(0, 0);
+    double drop = 0.0;
+    double freedom = static_cast<double>(n) - kGround - 2.0;
+    if (complex_) {
+      before += p(1, 1);
+      const Complex common(p(0, 2) + p(1, 3), p(1, 2) - p(0, 3));
+      const double own = p(2, 2) + p(3, 3);
+      trial.height = common / own;
+      drop = std::norm(common) / own;
+      freedom = 2.0 * (static_cast<double>(n) - kGround - 1.0);
+    } else {
+      const double det = p(2, 2) * p(3, 3) - p(2, 3) * p(2, 3);
+      const double re = (p(0, 2) * p(3, 3) - p(0, 3) * p(2, 3)) / det;
+      const double im = (p(0, 2) * p(2, 3) - p(0, 3) * p(2, 2)) / det;
+      trial.height = {re, im};
+      drop = re * p(0, 2) - im * p(0, 3);
+    }
+    if (!(before > 0.0) || !std::isfinite(drop)) return trial;
+    const double left = std::max(0.0, before - drop);
+    trial.significance = drop / (2.0 * std::max(sigma_ * sigma_, left / freedom));
+    // Of what stands above the noise.
+    trial.explained = drop / std::max(before - sigma_ * sigma_ * freedom, 1e-3 * before);
+    return trial;
+  }
+
+  [[nodiscard]] Trial refined(Trial best, const Window& w) const {
+    best = at(best.log_f, best.q, w);
+    double step_x = 0.15 / best.q;
+    double step_q = 0.2;
+    for (int round = 0; round < 60 && step_x * best.q > 1e-3; ++round) {
+      bool better = false;
+      for (const double sign : {-1.0, 1.0}) {
+        for (const Trial& next :
+             {at(best.log_f + sign * step_x, best.q, w),
+              at(best.log_f, std::clamp(best.q * std::exp(sign * step_q), 1.5, 300.0), w)}) {
+          if (next.significance > best.significance) {
+            best = next;
+            better = true;
+          }
+        }
+      }
+      if (!better) {
+        step_x *= 0.5;
+        step_q *= 0.5;
+      }
+    }
+    return best;
+  }
+
+  std::vector<double> x_;  ///< ln f
+  std::vector<Complex> e_;
+  bool complex_;
+  double sigma_;
+  std::vector<Trial> grid_;
+};
+
+}  // namespace
+
+std::vector<Wiggle> find_wiggles(const Response& z, const FittedMotor* smooth,
+                                 const WiggleSearch& search) {
+  std::vector<double> f;
+  std::vector<Complex> e;
+  for (std::size_t i = 0; i < z.size(); ++i) {
+    const double at = z.axis()[i];
+    if (at < search.low_hz || at > search.high_hz || !z.valid().contains(at)) continue;
+    if (!(std::abs(z.value(i)) > 0.0)) continue;
+    const Complex ground = smooth != nullptr ? smooth->at(at) : Complex(1.0);
+    f.push_back(std::log(at));
+    e.push_back(z.has_phase() ? std::log(z.value(i) / ground)
+                              : Complex(std::log(z.magnitude(i) / std::abs(ground))));
+  }
+  std::vector<Wiggle> found;
+  if (f.size() < 32) return found;
+  Seeker seeker(std::move(f), std::move(e), z.has_phase(), search.least_q);
+  for (std::size_t round = 0; round < kMost; ++round) {
+    const Trial t = seeker.strongest();
+    const double frequency_hz = std::exp(t.log_f);
+    if (t.significance < kThreshold) break;
+    seeker.take_out(t);
+    const double percent = 100.0 * std::abs(t.height);
+    // Broad or badly shaped: a bend of the curve. It is out of the way now.
+    if (t.q < search.least_q || t.explained < kExplained || percent < search.least_percent)
+      continue;
+    if (search.humps.contains(frequency_hz) && t.q < search.least_q_there) continue;
+    // What a strong one leaves behind, not being a perfect resonance, is no second one.
+    const bool left_over = std::any_of(found.begin(), found.end(), [&](const Wiggle& w) {
+      return std::abs(std::log(w.frequency_hz.value / frequency_hz)) < 1.2 / w.q &&
+             percent < 0.35 * w.height_percent;
+    });
+    if (left_over) continue;
+    const double spread = 1.96 * frequency_hz / (2.0 * t.q * std::sqrt(t.significance));
+    found.push_back({{frequency_hz, spread},
+                     std::abs(t.height) * std::abs(value_at(z, frequency_hz)),
+                     percent,
+                     t.q,
+                     t.significance});
+  }
+  std::sort(found.begin(), found.end(),
+            [](const Wiggle& a, const Wiggle& b) { return a.height_percent > b.height_percent; });
+  return found;
+}
+
+}  // namespace lalometer
