@@ -65,7 +65,7 @@ int main(int argc, char** argv) {
   QCoreApplication::setOrganizationName(QStringLiteral("lalometer"));
   Watched app(argc, argv);
   load_fonts();
-  if (!make_demo_book(scratch / "demo.lalo")) return 2;
+  if (!make_demo_book(scratch / "demo.lalo", DemoExtent::kKioskOnly)) return 2;
   MainWindow window;
   window.resize(1280, 800);
   window.show();

@@ -47,6 +47,17 @@ struct Pictures {
     window.setDark(true);
     save("dark");
     window.setDark(false);
+    window.showDesk(MainWindow::kImpedance);
+    save("impedances");
+    for (const Take& take : window.session().takes()) {
+      if (take.conditions.sample == "A" && take.conditions.condition == "free-air") window.session().setLaid(take.id, true);
+    }
+    window.findChild<QComboBox*>(QStringLiteral("seriesBy"))->setCurrentIndex(1);
+    window.showDesk(MainWindow::kScore);
+    window.showDesk(MainWindow::kImpedance);
+    save("driver");
+    window.session().setLaid(window.session().chosenTake(), false);
+    window.findChild<QComboBox*>(QStringLiteral("seriesBy"))->setCurrentIndex(0);
     window.setStation(RouteStrip::kPlan);
     save("plan");
     window.showDesk(MainWindow::kDrawing);

@@ -206,6 +206,7 @@ void fitted_figures(Json& json, const ImpedanceReading& r) {
     json["ql"] = nullptr;
     if (r.box->ql) put("ql", *r.box->ql);
     if (r.box->ql) json["ql_means"] = leak_word(r.box->ql->value);
+    if (r.box->qa) put("qa", *r.box->qa);
     if (r.box->notch_hz) put("notch_hz", *r.box->notch_hz);
     put("compliance_ratio", r.box->alpha);
     put("re_ohm", r.box->re_ohm);

@@ -16,7 +16,19 @@ struct BookSession::Outcome {
   QString key;
   Result<Analysis> analysis = fail(ErrorCode::kCancelled, "");
   std::shared_ptr<const ImpulseStage> stage;
+  std::shared_ptr<const ImpedanceReading> reading;
 };
+
+namespace {
+
+std::shared_ptr<const ImpedanceReading> read_as(const Analysis& analysis, const Take& take,
+                                                const std::string& loading) {
+  const auto role = impedance_role(take.conditions.condition, loading);
+  return std::make_shared<const ImpedanceReading>(
+      read_impedance(analysis.curve, role.value_or(guessed_role(analysis.curve))));
+}
+
+}  // namespace
 
 BookSession::BookSession(QObject* parent) : QObject(parent) {}
 
@@ -60,6 +72,7 @@ void BookSession::adopt(Book book) {
   book_ = std::move(book);
   results_.clear();
   stages_.clear();
+  readings_.clear();
   miniatures_.clear();
   wanted_miniatures_.clear();
   failed_.clear();
@@ -72,6 +85,7 @@ void BookSession::reload() {
   rigs_.clear();
   recipes_.clear();
   geometries_.clear();
+  loadings_.clear();
   const auto subjects = book_->subjects();
   const auto takes = book_->takes();
   if (!subjects || !takes) {
@@ -88,6 +102,7 @@ void BookSession::reload() {
   for (const Subject& subject : subjects_) {
     // A description that cannot be right foretells nothing; where it is edited says why.
     auto geometry = geometry_of(subject.description_json, subject.name);
+    loadings_.insert(subject.id, loading_of(subject.description_json));
     geometries_.insert(
         subject.id,
         geometry ? std::make_shared<const SubjectGeometry>(std::move(*geometry)) : nullptr);
@@ -161,6 +176,7 @@ void BookSession::setLaid(Id id, bool laid) {
   } else {
     results_.remove(id);
     stages_.remove(id);
+    readings_.remove(id);
     if (chosen_ == id) chosen_ = 0;
   }
   tellLaid();
@@ -175,7 +191,7 @@ std::vector<LaidTake> BookSession::laid() const {
     all.push_back({t, v == nullptr ? std::string() : v->name,
                    result == results_.constEnd() ? nullptr : result->second,
                    geometries_.value(t.subject_id),
-                   models_wanted_ ? modelOf(t.subject_id) : nullptr});
+                   models_wanted_ ? modelOf(t.subject_id) : nullptr, readings_.value(t.id)});
   }
   std::sort(all.begin(), all.end(),
             [](const LaidTake& a, const LaidTake& b) { return a.take.colour < b.take.colour; });
@@ -200,6 +216,16 @@ std::shared_ptr<const ModelledCurves> BookSession::modelOf(Id id) const {
   return shared;
 }
 
+CurveSource BookSession::curveSource(Id subject) const {
+  std::vector<std::pair<Id, RigCalibration>> rigs;
+  for (const Take& t : takes_) {
+    const bool known = std::any_of(rigs.begin(), rigs.end(),
+                                   [&](const auto& one) { return one.first == t.rig_id; });
+    if (t.subject_id == subject && !known) rigs.emplace_back(t.rig_id, rigOf(t.rig_id));
+  }
+  return book_curves(book_->path(), std::move(rigs), recipe(subject));
+}
+
 const RigCalibration& BookSession::rigOf(Id rig) const {
   auto found = rigs_.find(rig);
   if (found == rigs_.end()) found = rigs_.insert(rig, book_->rig(rig).value_or(RigCalibration{}));
@@ -216,7 +242,12 @@ Recipe BookSession::recipe(Id subject) const {
 }
 
 QString BookSession::keyOf(const Take& take) const {
-  return QString::fromStdString(analysis_key(take, rigOf(take.rig_id), recipe(take.subject_id)));
+  QString key =
+      QString::fromStdString(analysis_key(take, rigOf(take.rig_id), recipe(take.subject_id)));
+  // How an impedance is read depends on what box its subject is.
+  if (take.kind == TakeKind::kImpedance)
+    key += QString::fromStdString(" " + loadingOf(take.subject_id));
+  return key;
 }
 
 std::vector<float> BookSession::miniatureOf(const Take& take) {
@@ -252,9 +283,15 @@ void BookSession::startWork(const Take& take) {
     std::filesystem::path path;
     std::shared_ptr<const ImpulseStage> stage;
     QString key;
+    std::string loading;
   };
-  const Snapshot snapshot{take,          rigOf(take.rig_id),     recipe(take.subject_id),
-                          book_->path(), stages_.value(take.id), key};
+  const Snapshot snapshot{take,
+                          rigOf(take.rig_id),
+                          recipe(take.subject_id),
+                          book_->path(),
+                          stages_.value(take.id),
+                          key,
+                          loadingOf(take.subject_id)};
   auto* watcher = new QFutureWatcher<std::shared_ptr<Outcome>>(this);
   connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher] {
     watcher->deleteLater();
@@ -275,6 +312,8 @@ void BookSession::startWork(const Take& take) {
       const AnalysisInput input{snapshot.take, std::move(*raw), snapshot.rig, snapshot.recipe};
       if (!has_impulse(snapshot.take)) {
         outcome->analysis = analysed(input, token);
+        if (outcome->analysis && snapshot.take.kind == TakeKind::kImpedance)
+          outcome->reading = read_as(*outcome->analysis, snapshot.take, snapshot.loading);
         return outcome;
       }
       auto stage = impulse_stage(input, token);
@@ -314,6 +353,7 @@ void BookSession::receive(const std::shared_ptr<Outcome>& outcome) {
   wanted_miniatures_.remove(t->id);
   if (t->colour < 0) return;
   if (outcome->stage) stages_.insert(t->id, outcome->stage);
+  if (outcome->reading) readings_.insert(t->id, outcome->reading);
   results_.insert(t->id, {outcome->key, analysis});
   emit resultsChanged();
   // The inputs may have moved on while the worker was busy (a gate being dragged): then the newest

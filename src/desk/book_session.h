@@ -9,6 +9,7 @@
 #include <stop_token>
 
 #include "book/book.h"
+#include "workbench/impedance_studies.h"
 #include "workbench/lane_content.h"
 
 namespace lalometer {
@@ -37,6 +38,11 @@ class BookSession : public QObject {
 
   [[nodiscard]] Id chosenTake() const { return chosen_; }
   void chooseTake(Id id);
+  /// A subject's takes with what a worker needs to work them out by itself.
+  [[nodiscard]] CurveSource curveSource(Id subject) const;
+  /// Loading that the subject's description tells; may be empty.
+  [[nodiscard]] std::string loadingOf(Id subject) const { return loadings_.value(subject); }
+
   /// Subject of the chosen take, else the first.
   [[nodiscard]] Id chosenSubject() const;
 
@@ -105,6 +111,7 @@ class BookSession : public QObject {
   mutable QHash<Id, RigCalibration> rigs_;
   mutable QHash<Id, Recipe> recipes_;
   QHash<Id, std::shared_ptr<const SubjectGeometry>> geometries_;  ///< null: not told or impossible
+  QHash<Id, std::string> loadings_;                               ///< by subject
   /// By subject and description: drawn anew they are modelled anew. Null: impossible.
   mutable QHash<Id, std::pair<std::string, std::shared_ptr<const ModelledCurves>>> models_;
   bool models_wanted_ = false;
@@ -114,6 +121,7 @@ class BookSession : public QObject {
   QHash<Id, std::pair<QString, std::shared_ptr<const Analysis>>>
       results_;  ///< newest result of laid takes
   QHash<Id, std::shared_ptr<const ImpulseStage>> stages_;
+  QHash<Id, std::shared_ptr<const ImpedanceReading>> readings_;  ///< of laid impedances
   QHash<QString, std::vector<float>> miniatures_;
   QSet<Id> running_;
   QSet<Id> wanted_miniatures_;

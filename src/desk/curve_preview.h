@@ -3,6 +3,7 @@
 #include <QWidget>
 #include <optional>
 
+#include "desk/score/mapping.h"
 #include "desk/theme.h"
 #include "workbench/lane_content.h"
 
@@ -15,12 +16,16 @@ class CurvePreview : public QWidget {
   explicit CurvePreview(QWidget* parent = nullptr);
   void setTheme(const Theme& theme);
   void setContent(std::optional<LaneContent> content);
+  /// Without names beside the curves, over a range of its own: for small places.
+  void setCompact(double low_hz, double high_hz);
   [[nodiscard]] const std::optional<LaneContent>& content() const { return content_; }
 
  protected:
   void paintEvent(QPaintEvent* event) override;
 
  private:
+  void paintCompact(class QPainter& painter) const;
+  std::optional<FrequencyRange> compact_;
   Theme theme_ = Theme::light();
   std::optional<LaneContent> content_;
 };

@@ -23,6 +23,8 @@
 #include "desk/bench/rig_page.h"
 #include "desk/boxes/box_page.h"
 #include "desk/drawing/drawing_page.h"
+#include "desk/impedance/driver_page.h"
+#include "desk/impedance/series_desk.h"
 #include "desk/import_sheet.h"
 #include "desk/job_strip.h"
 #include "desk/pages/capture_page.h"
@@ -163,7 +165,8 @@ QAction* MainWindow::actionNamed(const QString& id) const {
 
 bool MainWindow::atRest() const {
   return !session_.busy() && !capture_.running() && !queue_.running() && !monitor_->running() &&
-         !rig_page_->busy() && !job_->running() && !import_->reading() && !score_->settling() &&
+         !rig_page_->busy() && !series_->running() && !driver_page_->running() &&
+         !job_->running() && !import_->reading() && !score_->settling() &&
          !boxes_->lanes()->settling();
 }
 
@@ -189,6 +192,8 @@ void MainWindow::setDark(bool dark) {
   drawing_page_->setTheme(theme);
   boxes_->setTheme(theme);
   box_page_->setTheme(theme);
+  series_->setTheme(theme);
+  driver_page_->setTheme(theme);
   practice_page_->setTheme(theme);
   plan_desk_->setTheme(theme);
   monitor_->setTheme(theme);

@@ -27,6 +27,8 @@ class StandPage;
 class RigPage;
 class MonitorDesk;
 class MonitorPage;
+class SeriesDesk;
+class DriverPage;
 class QueueBanner;
 class JobStrip;
 class ReadPage;
@@ -46,7 +48,7 @@ class MainWindow : public QMainWindow {
   void setDark(bool dark);
   void setStation(RouteStrip::Station station);
   /// What stands in the middle: the score, or one of the desks of the Plan station.
-  enum Desk { kScore, kDrawing, kBoxes, kPractice, kTakes, kRig, kMonitor };
+  enum Desk { kScore, kDrawing, kBoxes, kPractice, kTakes, kRig, kMonitor, kImpedance };
   void showDesk(Desk desk);
   void showMessage(const QString& text);
   void importFiles(const QStringList& paths);
@@ -89,6 +91,7 @@ class MainWindow : public QMainWindow {
   void openCase(const QString& id);
   void makeDesks();
   void makeBenchDesks();
+  void makeImpedanceDesk();
   void showBanner(bool wanted);
   void showCautions();
   void laneMenu(const QPoint& global, int lane);
@@ -118,6 +121,8 @@ class MainWindow : public QMainWindow {
   RigPage* rig_page_ = nullptr;
   MonitorDesk* monitor_ = nullptr;
   MonitorPage* monitor_page_ = nullptr;
+  SeriesDesk* series_ = nullptr;
+  DriverPage* driver_page_ = nullptr;
   QueueBanner* banner_ = nullptr;
   QWidget* cautions_ = nullptr;
   QStackedWidget* pages_ = nullptr;

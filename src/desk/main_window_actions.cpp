@@ -199,6 +199,10 @@ void MainWindow::makeScoreActions() {
          tr("Level and impedance as the subject's drawing and drivers foretell them, grey."),
          QKeySequence(Qt::CTRL | Qt::Key_M),
          [this] { session_.setModelsWanted(!session_.modelsWanted()); });
+  addAct("impedances", tr("Impedances side by side, and the driver's parameters"),
+         tr("Variants or samples compared; fs, Q, Vas and the rest, beside the maker's sheet; help "
+            "to tune a box."),
+         QKeySequence(Qt::CTRL | Qt::Key_H), [this] { showDesk(kImpedance); });
   addAct("boxes", tr("Weigh boxes against one another"),
          tr("Volume, tuning, port and losses moved by hand; what each box does and means."),
          QKeySequence(Qt::CTRL | Qt::Key_B), [this] { showDesk(kBoxes); });

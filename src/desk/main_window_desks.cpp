@@ -10,6 +10,8 @@
 #include "desk/bench/rig_page.h"
 #include "desk/boxes/box_page.h"
 #include "desk/drawing/drawing_page.h"
+#include "desk/impedance/driver_page.h"
+#include "desk/impedance/series_desk.h"
 #include "desk/job_strip.h"
 #include "desk/main_window.h"
 #include "desk/pages/capture_page.h"
@@ -35,6 +37,18 @@ void MainWindow::makeDesks() {
   pages_->addWidget(practice_page_);
   connect(practice_page_, &PracticePage::caseAsked, this, &MainWindow::openCase);
   makeBenchDesks();
+  makeImpedanceDesk();
+}
+
+/// Reading impedances: variants or samples side by side, the driver's parameters beside them.
+void MainWindow::makeImpedanceDesk() {
+  series_ = new SeriesDesk(session_, middle_);
+  middle_->addWidget(series_);
+  driver_page_ = new DriverPage(session_, pages_);
+  pages_->addWidget(driver_page_);
+  connect(series_, &SeriesDesk::failed, this, &MainWindow::showMessage);
+  connect(driver_page_, &DriverPage::failed, this, &MainWindow::showMessage);
+  connect(driver_page_, &DriverPage::takesAsked, this, [this] { showDesk(kTakes); });
 }
 
 /// Plan and capture: the list of takes over its stand, the rig, the live monitor.
@@ -113,13 +127,16 @@ void MainWindow::showBanner(bool wanted) {
 void MainWindow::showDesk(Desk desk) {
   if (desk == kScore) return setStation(RouteStrip::kPlan);
   const bool capturing = desk == kRig || desk == kMonitor;
-  route_->setStation(capturing ? RouteStrip::kCapture : RouteStrip::kPlan);
+  route_->setStation(capturing            ? RouteStrip::kCapture
+                     : desk == kImpedance ? RouteStrip::kRead
+                                          : RouteStrip::kPlan);
   // Practice is reading: its page stands beside the score, and so does the rig's.
-  QWidget* middle = desk == kTakes     ? static_cast<QWidget*>(plan_desk_)
-                    : desk == kMonitor ? monitor_
-                    : desk == kDrawing ? drawing_
-                    : desk == kBoxes   ? boxes_
-                                       : static_cast<QWidget*>(score_);
+  QWidget* middle = desk == kTakes       ? static_cast<QWidget*>(plan_desk_)
+                    : desk == kMonitor   ? monitor_
+                    : desk == kDrawing   ? drawing_
+                    : desk == kBoxes     ? boxes_
+                    : desk == kImpedance ? series_
+                                         : static_cast<QWidget*>(score_);
   middle_->setCurrentWidget(middle);
   pages_->setCurrentIndex(RouteStrip::kStationCount + desk - 1);
   showBanner(false);

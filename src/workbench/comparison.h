@@ -21,10 +21,11 @@ struct ComparedMember {
 struct MemberFigures {
   std::string id;
   std::string name;
-  std::vector<ReadFigure> impedance;  ///< means of repeats
-  std::vector<Wiggle> wiggles;        ///< of the first impedance
-  std::optional<Response> response;   ///< mean of repeats
-  std::optional<Estimate> level_db;   ///< output: mean level 300 Hz to 3 kHz
+  /// Means of repeats; of a single take with what usual repeats differ by in their uncertainty.
+  std::vector<ReadFigure> impedance;
+  std::vector<Wiggle> wiggles;       ///< of the first impedance
+  std::optional<Response> response;  ///< mean of repeats
+  std::optional<Estimate> level_db;  ///< output: mean level 300 Hz to 3 kHz
   /// Rms departure from the curve smoothed over an octave, 100 Hz (or where it becomes valid) to
   /// 10 kHz, dB.
   std::optional<double> roughness_db;
@@ -43,9 +44,9 @@ struct PairDifference {
   std::size_t b = 0;
   std::vector<FigureDifference> figures;
   /// Of the responses where both are valid.
-  std::optional<double> mean_db;  ///< b over a
-  std::optional<double> rms_db;   ///< with the mean taken out
-  std::optional<double> largest_db;
+  std::optional<double> mean_db;     ///< b over a
+  std::optional<double> rms_db;      ///< with the mean taken out
+  std::optional<double> largest_db;  ///< of means over a third of an octave
   std::optional<double> largest_at_hz;
   bool real = false;  ///< any of it beyond repeat error
 };

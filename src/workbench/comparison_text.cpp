@@ -6,6 +6,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "base/json_text.h"
 #include "base/text.h"
 #include "exchange/json_read.h"
 
@@ -159,6 +160,10 @@ nlohmann::ordered_json comparison_json(const SeriesComparison& s) {
   if (s.nearest_pair) json["nearest_pair"] = names(s.pairs[*s.nearest_pair]);
   if (s.odd_one_out) json["odd_one_out"] = s.members[*s.odd_one_out].id;
   return json;
+}
+
+std::string comparison_json_text(const SeriesComparison& s) {
+  return dumped(comparison_json(s), 2);
 }
 
 std::string comparison_csv(const SeriesComparison& s) {

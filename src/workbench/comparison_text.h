@@ -34,6 +34,7 @@ struct CurveOfTake {
 /// Keys: members[], pairs[], repeatability_db, repeatability_measured, ranking[], nearest_pair,
 /// odd_one_out, notes[].
 [[nodiscard]] nlohmann::ordered_json comparison_json(const SeriesComparison& comparison);
+[[nodiscard]] std::string comparison_json_text(const SeriesComparison& comparison);
 /// One line per member and figure: member, figure, value, uncertainty, unit.
 [[nodiscard]] std::string comparison_csv(const SeriesComparison& comparison);
 /// For a terminal.

@@ -34,6 +34,45 @@ Result<Id> take_one(Book& book, PracticeBench& bench, const TakeRequest& request
       });
 }
 
+/// Three woofers of one batch: two alike, one with a stiffer suspension.
+Result<void> add_woofers(Book& book) {
+  const char* description = R"({
+    "kind": "driver", "loading": "free-air",
+    "drivers": [{"id": "woofer", "role": "woofer", "diameter_mm": 165, "sd_cm2": 132,
+      "sheet": {"fs_hz": 40, "qts": 0.43, "qes": 0.48, "qms": 4.5, "vas_l": 24, "re_ohm": 5.6, "bl_tm": 7.1,
+                "mms_g": 16, "sensitivity_db_2v83_1m": 89}}]})";
+  const auto subject =
+      book.add_subject({0, "Kiosk woofers, batch 7", DriverKind::kWoofer, description});
+  if (!subject) return tl::unexpected(subject.error());
+  const auto variant = book.add_variant({0, *subject, "As delivered", "run in for two hours"});
+  if (!variant) return tl::unexpected(variant.error());
+  struct Sample {
+    const char* name;
+    double softer;  ///< compliance over that of the kiosk's
+    double added_g;
+  };
+  std::uint64_t seed = 70;
+  for (const Sample& sample :
+       {Sample{"A", 1.0, 0.0}, {"A", 1.0, 10.0}, {"B", 0.985, 0.0}, {"C", 0.86, 0.0}}) {
+    PracticeBenchSetup setup = demo_bench(false);
+    setup.seed = seed++;
+    PracticeWay& way = setup.speaker.ways.front();
+    way.driver.cms_m_per_n *= sample.softer;
+    setup.bare_driver = PracticeBareDriver{way.id, sample.added_g / 1e3, 0.0};
+    PracticeBench bench(setup);
+    TakeRequest request =
+        request_for(TakeKind::kImpedance, sample.added_g > 0.0 ? "With 10 g added" : "Free air",
+                    *subject, *variant);
+    request.sample = sample.name;
+    request.source = "woofer";
+    request.driver = DriverKind::kWoofer;
+    request.condition = sample.added_g > 0.0 ? "added-mass" : "free-air";
+    request.added_mass_g = sample.added_g;
+    if (auto id = take_one(book, bench, request, {}, {}); !id) return tl::unexpected(id.error());
+  }
+  return {};
+}
+
 }  // namespace
 
 PracticeBenchSetup demo_bench(bool lined) {
@@ -43,7 +82,7 @@ PracticeBenchSetup demo_bench(bool lined) {
   return setup;
 }
 
-Result<void> make_demo_book(const std::filesystem::path& path) {
+Result<void> make_demo_book(const std::filesystem::path& path, DemoExtent extent) {
   auto book = Book::create(path);
   if (!book) return tl::unexpected(book.error());
   const char* description = R"({
@@ -64,19 +103,40 @@ Result<void> make_demo_book(const std::filesystem::path& path) {
       book->add_subject({0, "Tidal-mill kiosk two-way", DriverKind::kLoudspeaker, description});
   if (!subject) return tl::unexpected(subject.error());
   int colour = 0;
-  const std::pair<const char*, const char*> variants[] = {
-      {"Bare walls", "no damping in the box"},
-      {"Lined, 20 mm felt", "20 mm felt on all walls but the front"}};
-  for (int i = 0; i < 2; ++i) {
-    const auto variant = book->add_variant({0, *subject, variants[i].first, variants[i].second});
+  struct State {
+    const char* name;
+    const char* changed;
+    bool lined;
+    double ql;  ///< 0: as it is
+  };
+  std::vector<State> states = {
+      {"Bare walls", "no damping in the box", false, 0.0},
+      {"Lined, 20 mm felt", "20 mm felt on all walls but the front", true, 0.0}};
+  if (extent == DemoExtent::kWhole)
+    states.push_back(
+        {"Bare, cable hole open", "the hole for the cable was not sealed", false, 2.5});
+  for (const State& state : states) {
+    const auto variant = book->add_variant({0, *subject, state.name, state.changed});
     if (!variant) return tl::unexpected(variant.error());
-    PracticeBench bench(demo_bench(i == 1));
+    PracticeBenchSetup setup = demo_bench(state.lined);
+    if (state.ql > 0.0) {
+      setup.speaker.ways.front().box.ql = state.ql;
+      setup.seed = 30;
+    }
+    PracticeBench bench(setup);
     for (const TakeKind kind : {TakeKind::kImpedance, TakeKind::kResponse}) {
       const std::string name = kind == TakeKind::kImpedance ? "Impedance in box" : "On axis";
-      const auto id = take_one(*book, bench, request_for(kind, name, *subject, *variant), {}, {});
+      TakeRequest request = request_for(kind, name, *subject, *variant);
+      if (kind == TakeKind::kImpedance) request.condition = "in-box";
+      const auto id = take_one(*book, bench, request, {}, {});
       if (!id) return tl::unexpected(id.error());
+      // The leak waits on the shelf: two states are enough to begin with.
+      if (state.ql > 0.0) continue;
       if (auto set = book->set_colour(*id, colour++); !set) return set;
     }
+  }
+  if (extent == DemoExtent::kWhole) {
+    if (auto woofers = add_woofers(*book); !woofers) return woofers;
   }
   return book->set_note(*subject,
                         "For the kiosks along the mill race. Heard as a little boomy by the pump "

@@ -72,6 +72,7 @@ ImpedanceReading read_impedance(const Response& z, ImpedanceRole role,
     const double upper = out.driver ? lower : out.box->fh_hz.value;
     search.low_hz = 0.5 * lower;
     search.humps = {0.5 * lower, 1.6 * upper};
+    search.model_to_hz = out.driver ? out.driver->fitted_to_hz : out.box->fitted_to_hz;
     out.wiggles = find_wiggles(z, motor, search);
   }
   return out;
@@ -108,6 +109,7 @@ std::vector<ReadFigure> figures_of(const ImpedanceReading& r) {
     all.push_back({"fl_hz", "fL", b.fl_hz, "Hz", ""});
     all.push_back({"fh_hz", "fH", b.fh_hz, "Hz", ""});
     if (b.ql) all.push_back({"ql", "QL", *b.ql, "", leak_word(b.ql->value)});
+    if (b.qa) all.push_back({"qa", "QA", *b.qa, "", "absorption by what is in the box"});
     if (b.notch_hz)
       all.push_back({"notch_hz", "notch", *b.notch_hz, "Hz", "the radiator's own resonance"});
     all.push_back({"alpha", "compliance ratio", b.alpha, "", "suspension over box air"});
@@ -125,9 +127,9 @@ std::string with_uncertainty(const Estimate& v, const std::string& unit) {
   const int power = static_cast<int>(std::floor(std::log10(v.half_width)));
   const double lead = v.half_width / std::pow(10.0, power);
   const int places = std::clamp(-power + (lead < 1.95 ? 1 : 0), 0, 9);
-  // Digits finer than a ten-thousandth of the value say nothing in acoustics.
+  // More than four digits say nothing in acoustics.
   const int least =
-      v.value != 0.0 ? 4 - static_cast<int>(std::floor(std::log10(std::abs(v.value)))) : 4;
+      v.value != 0.0 ? 3 - static_cast<int>(std::floor(std::log10(std::abs(v.value)))) : 3;
   const int shown = std::min(places, std::max(0, least));
   const double smallest = std::pow(10.0, -shown);
   return fmt::format("{:.{}f} ± {:.{}f}{}", v.value, shown, std::max(v.half_width, smallest), shown,

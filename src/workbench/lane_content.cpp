@@ -159,6 +159,21 @@ LaneContent impedance_lane(const std::vector<LaidTake>& laid, Id chosen) {
     content.left.push_back(std::move(magnitude));
     if (curve.has_phase()) content.right.push_back(std::move(phase));
   }
+  for (const LaidTake& one : laid) {
+    if (one.take.id != chosen || !one.reading || one.reading->motor() == nullptr) continue;
+    Series fitted;
+    fitted.label = "fitted";
+    fitted.style = kModelStyle;
+    const Response& curve = one.analysis->curve;
+    for (std::size_t i = 0; i < curve.size(); ++i) {
+      const double f = curve.axis()[i];
+      // Beyond what was fitted, a crossover or the coil goes its own way.
+      if (one.reading->box && f > one.reading->box->fitted_to_hz) break;
+      fitted.x.push_back(f);
+      fitted.y.push_back(std::abs(one.reading->motor()->at(f)));
+    }
+    content.left.insert(content.left.begin(), std::move(fitted));
+  }
   set_hatch(content);
   if (!content.left.empty())
     content.subtitle =
@@ -172,6 +187,45 @@ LaneContent impedance_lane(const std::vector<LaidTake>& laid, Id chosen) {
   }
   if (const auto range = extent(content.left))
     content.fit_high = std::ceil((range->second * 1.08) / 5.0) * 5.0;
+  return content;
+}
+
+/// What the fitted model leaves of each impedance: loops stand up from it.
+LaneContent loops_lane(const std::vector<LaidTake>& laid, Id chosen) {
+  LaneContent content;
+  content.title = "Loops";
+  content.left_unit = "%";
+  content.fit_high = 5.0;
+  content.empty_text =
+      "No impedance that a fit follows on the score. Loops are what the fit leaves: standing "
+      "waves, panels, suspension.";
+  double highest = 2.0;
+  double top = 0.0;
+  for (const LaidTake& one : laid) {
+    if (!shows(one, TakeKind::kImpedance) || !one.reading || one.reading->motor() == nullptr)
+      continue;
+    Series s = series_for(one, laid, chosen);
+    const Response& curve = one.analysis->curve;
+    const FittedMotor& motor = *one.reading->motor();
+    const double limit =
+        one.reading->box ? one.reading->box->fitted_to_hz : curve.axis().back() * 1.01;
+    for (std::size_t i = 0; i < curve.size(); ++i) {
+      const double f = curve.axis()[i];
+      const auto model = motor.at(f);
+      const double off = curve.has_phase() ? std::abs(curve.value(i) / model - 1.0)
+                                           : std::abs(curve.magnitude(i) / std::abs(model) - 1.0);
+      s.y.push_back(f > limit * 1.5 ? kNaN : 100.0 * off);
+      if (f > 20.0 && f < limit) highest = std::max(highest, 100.0 * off);
+    }
+    top = std::max(top, limit);
+    content.left.push_back(std::move(s));
+  }
+  set_hatch(content);
+  if (!content.left.empty()) {
+    content.subtitle = "what the fitted model leaves, % of the magnitude";
+    content.hatch_above = std::min(content.hatch_above, top);
+    content.fit_high = std::min(30.0, std::ceil(highest * 1.15));
+  }
   return content;
 }
 
@@ -354,6 +408,10 @@ const std::vector<LaneKind>& lane_kinds() {
       {"impedance", "Impedance",
        "What the amplifier sees: the magnitude in ohm and the phase of voltage against current.",
        1.0, impedance_lane},
+      {"loops", "Loops",
+       "What the fitted circuit leaves of an impedance: standing waves, panels and suspensions "
+       "stand up from it.",
+       0.6, loops_lane},
       {"predictions", "Predicted",
        "What sizes alone foretell: edges, standing waves, port, crossover, beaming, limits.", 0.9,
        predictions_lane},
@@ -423,33 +481,83 @@ std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid, double
   return values;
 }
 
+namespace {
+
+std::vector<KeyFigure> impedance_figures(const LaidTake& laid) {
+  std::vector<KeyFigure> figures;
+  const Response& curve = laid.analysis->curve;
+  if (laid.reading) {
+    for (const ReadFigure& f : figures_of(*laid.reading))
+      figures.push_back(
+          {f.name, with_uncertainty(f.value, f.unit == "ohm" ? "Ω" : f.unit), f.meaning});
+    if (!laid.reading->refusal.empty())
+      figures.push_back({"Not fitted", "", laid.reading->refusal});
+  }
+  if (const auto minimum = impedance_minimum(curve)) {
+    figures.push_back({"Lowest impedance",
+                       fmt::format("{} Ω at {}", three_digits(minimum->magnitude_ohm),
+                                   frequency_text(minimum->frequency_hz)),
+                       "20 Hz to 20 kHz"});
+    if (const auto nominal = nominal_impedance_ohm(minimum->magnitude_ohm)) {
+      figures.push_back(
+          {"Nominal", fmt::format("{:.0f} Ω", *nominal), "lowest is at least 80 % of it"});
+    }
+  }
+  if (laid.reading && laid.reading->dissipation) {
+    figures.push_back({"As hard as a resistor of",
+                       fmt::format("{} Ω", three_digits(laid.reading->dissipation->resistance_ohm)),
+                       fmt::format("peak dissipation of the amplifier, at {}",
+                                   frequency_text(laid.reading->dissipation->frequency_hz))});
+  }
+  for (const ImpedancePeak& peak : impedance_peaks(curve)) {
+    figures.push_back({"Peak",
+                       fmt::format("{} Ω at {}", three_digits(peak.magnitude_ohm),
+                                   frequency_text(peak.frequency_hz)),
+                       ""});
+  }
+  return figures;
+}
+
+}  // namespace
+
+std::vector<ExplainedWiggle> explained_loops(const LaidTake& laid,
+                                             const std::vector<LaidTake>& all) {
+  if (!laid.reading) return {};
+  WiggleContext context;
+  const bool boxed = laid.take.conditions.condition != "free-air" &&
+                     laid.take.conditions.condition != "added-mass";
+  if (boxed) context.geometry = laid.geometry.get();
+  for (const LaidTake& other : all) {
+    if (!other.reading || other.take.id == laid.take.id ||
+        other.take.subject_id != laid.take.subject_id)
+      continue;
+    const std::string& condition = other.take.conditions.condition;
+    if (condition == "free-air" && boxed && other.reading->driver &&
+        (laid.take.conditions.driver.empty() ||
+         laid.take.conditions.driver == other.take.conditions.driver)) {
+      context.free_air = other.reading->wiggles;
+    } else if (condition == laid.take.conditions.condition && boxed &&
+               other.take.variant_id != laid.take.variant_id && other.reading->motor() != nullptr) {
+      // What was changed stands in the variants' names in people's own words.
+      const auto tells = [&](std::initializer_list<const char*> words) {
+        const std::string text = laid.variant_name + " " + other.variant_name;
+        return std::any_of(words.begin(), words.end(),
+                           [&](const char* word) { return text.find(word) != std::string::npos; });
+      };
+      context.others.push_back(
+          {other.variant_name,
+           tells({"damp", "lined", "lining", "Lined", "felt", "fill", "stuff", "wool", "foam"}),
+           tells({"port", "Port", "slot", "Slot"}), other.reading->wiggles});
+    }
+  }
+  return explained(laid.reading->wiggles, context);
+}
+
 std::vector<KeyFigure> key_figures(const LaidTake& laid) {
   std::vector<KeyFigure> figures;
   if (!laid.analysis) return figures;
   const Response& curve = laid.analysis->curve;
-  if (laid.take.kind == TakeKind::kImpedance) {
-    if (const auto minimum = impedance_minimum(curve)) {
-      figures.push_back({"Lowest impedance",
-                         fmt::format("{} Ω at {}", three_digits(minimum->magnitude_ohm),
-                                     frequency_text(minimum->frequency_hz)),
-                         "20 Hz to 20 kHz"});
-      if (const auto nominal = nominal_impedance_ohm(minimum->magnitude_ohm)) {
-        figures.push_back(
-            {"Nominal", fmt::format("{:.0f} Ω", *nominal), "lowest is at least 80 % of it"});
-      }
-    }
-    for (const ImpedancePeak& peak : impedance_peaks(curve)) {
-      figures.push_back({"Peak",
-                         fmt::format("{} Ω at {}", three_digits(peak.magnitude_ohm),
-                                     frequency_text(peak.frequency_hz)),
-                         ""});
-    }
-    if (const auto vented = vented_signature(curve, std::nullopt, std::nullopt)) {
-      figures.push_back({"Tuning, if vented", frequency_text(vented->tuning_hz),
-                         "where the phase passes zero between the humps"});
-    }
-    return figures;
-  }
+  if (laid.take.kind == TakeKind::kImpedance) return impedance_figures(laid);
   if (const auto sensitivity = sensitivity_db(curve)) {
     figures.push_back({laid.analysis->calibrated ? "Mean level" : "Mean level, relative",
                        fmt::format("{:.1f} dB", *sensitivity), "300 Hz to 3 kHz"});

@@ -7,7 +7,9 @@
 
 #include "exchange/subject_geometry.h"
 #include "workbench/analysis.h"
+#include "workbench/impedance_reading.h"
 #include "workbench/modelled.h"
+#include "workbench/wiggle_causes.h"
 
 /// What a lane of the score shows, as plain values; the desk only draws them. A new kind of lane is
 /// one builder here, one line in lane_kinds(), and nothing else.
@@ -87,7 +89,14 @@ struct LaidTake {
   std::shared_ptr<const Analysis> analysis;
   std::shared_ptr<const SubjectGeometry> geometry = nullptr;  ///< of its subject, where it is told
   std::shared_ptr<const ModelledCurves> model = nullptr;  ///< of its subject, where it is wanted
+  /// Of an impedance: what the fit says.
+  std::shared_ptr<const ImpedanceReading> reading = nullptr;
 };
+
+/// The loops of a laid impedance with their causes, as far as what else lies on the score tells:
+/// the subject's drawing, the driver in free air, the same box in other variants.
+[[nodiscard]] std::vector<ExplainedWiggle> explained_loops(const LaidTake& laid,
+                                                           const std::vector<LaidTake>& all);
 
 struct LaneKind {
   std::string id;  ///< kept in the book's view

@@ -97,7 +97,7 @@ TEST(Import, OfASimulatedSetGivesTheResponseOfItsTruth) {
 
 TEST(Export, OfASubjectReadsBackAsTheSameCurves) {
   const TemporaryFolder folder;
-  ASSERT_TRUE(make_demo_book(folder / "demo.lalo").has_value());
+  ASSERT_TRUE(make_demo_book(folder / "demo.lalo", DemoExtent::kKioskOnly).has_value());
   auto book = Book::open(folder / "demo.lalo");
   ASSERT_TRUE(book.has_value());
   ASSERT_EQ(book->takes()->size(), 4U);
@@ -121,7 +121,7 @@ TEST(Export, OfASubjectReadsBackAsTheSameCurves) {
 
 TEST(Export, OfATakeIsOnlyWhatIsValid) {
   const TemporaryFolder folder;
-  ASSERT_TRUE(make_demo_book(folder / "demo.lalo").has_value());
+  ASSERT_TRUE(make_demo_book(folder / "demo.lalo", DemoExtent::kKioskOnly).has_value());
   const auto book = Book::open(folder / "demo.lalo");
   const Id response = (*book->takes())[1].id;
   ASSERT_TRUE(export_take(*book, response, folder / "r.frd").has_value());

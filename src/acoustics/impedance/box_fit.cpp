@@ -136,6 +136,7 @@ std::optional<Fitted> best_fit(const FitPoints& points, bool has_phase, BackLoad
     t[model.at(Slot::kAlpha)] = std::log(alpha);
     t[model.at(Slot::kTuning)] = std::log(f0);
     t[model.at(Slot::kLeak)] = std::log(ql);
+    if (shape.absorbing) t[model.at(Slot::kAbsorption)] = std::log(20.0);
     if (shape.crossover)
       std::copy(kFirstCrossover.begin(), kFirstCrossover.end(),
                 t.begin() + static_cast<std::ptrdiff_t>(model.at(Slot::kCrossover)));
@@ -154,10 +155,16 @@ std::optional<Fitted> best_fit(const FitPoints& points, bool has_phase, BackLoad
     attempt({.coil = CoilModel::kShunted}, 7.0, own, 2.0);
   }
   const double expected = points.noise * (has_phase ? std::sqrt(2.0) : 1.0);
+  const double first_own = owns.front() == 0.0 ? 0.0 : 0.4;
   if (best->fit.rms > 1.3 * expected) {
     for (const CoilModel coil : {CoilModel::kPlain, CoilModel::kPowerLaw, CoilModel::kShunted})
-      attempt({.coil = coil, .crossover = true}, 7.0, owns.front() == 0.0 ? 0.0 : 0.4,
-              kPlainlyBetter);
+      attempt({.coil = coil, .crossover = true}, 7.0, first_own, kPlainlyBetter);
+  }
+  // Damping material loses by the air's compression, not by a leak: only where the data show it.
+  if (best->fit.rms > 1.3 * expected) {
+    MotorShape shape = best->model.shape();
+    shape.absorbing = true;
+    attempt(shape, 12.0, first_own, kPlainlyBetter);
   }
   return best;
 }
@@ -233,6 +240,10 @@ Result<BoxFit> fit_box(const Response& impedance, BackLoad back, std::optional<d
       out.notch_hz = notch;
     else
       out.notes.emplace_back("The radiator's own resonance leaves no mark in this curve.");
+  }
+  if (m.shape().absorbing) {
+    const Estimate qa = plain(Slot::kAbsorption);
+    if (qa.half_width < 0.6 * qa.value) out.qa = qa;
   }
   const Estimate ql = plain(Slot::kLeak);
   if (ql.half_width < 0.6 * ql.value) {

@@ -18,9 +18,11 @@ struct BoxFit {
   Estimate fl_hz;  ///< lower hump of the motional part
   Estimate fb_hz;  ///< tuning: the air of box and port (or box and radiator) resonates
   Estimate fh_hz;  ///< upper hump
-  /// All losses of the box taken together as leakage, as Small does it; nothing where the curve
-  /// cannot tell (interval over 60 %).
+  /// All losses of the box taken together as leakage, as Small does it, but for absorption where
+  /// the curve tells it apart; nothing where it cannot tell (interval over 60 %).
   std::optional<Estimate> ql = std::nullopt;
+  /// Losses by absorption (damping material), where the curve tells them apart.
+  std::optional<Estimate> qa = std::nullopt;
   /// The radiator's own resonance, where it shorts the box and the response has its notch.
   std::optional<Estimate> notch_hz = std::nullopt;
   double misfit_percent = 0.0;

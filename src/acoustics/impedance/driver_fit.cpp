@@ -284,6 +284,7 @@ Result<DriverFit> fit_hump(const Response& impedance, const FitPoints& points,
         100.0 * best->fit.rms, wishes.in_closed_box ? "" : " without box and crossover"));
   }
   DriverFit out = told(*best, points.noise * std::sqrt(2.0));
+  out.fitted_to_hz = last;
   if (out.fs_hz.half_width > 0.1 * out.fs_hz.value || out.fs_hz.value < 1.1 * first ||
       out.fs_hz.value > last / 1.5) {
     return no_hump(wishes, points);

@@ -38,6 +38,7 @@ struct DriverFit {
   };
   std::optional<Second> second = std::nullopt;  ///< a second resonance, where the data show one
   double misfit_percent = 0.0;                  ///< rms departure of the curve from the model
+  double fitted_to_hz = 0.0;
   FittedMotor motor;
   /// Of ln(fs), ln(Qms), ln(Res), ln(Re), row by row: what added mass and test boxes need.
   std::vector<double> covariance;

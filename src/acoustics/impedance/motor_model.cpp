@@ -121,6 +121,7 @@ MotorModel::MotorModel(MotorShape shape) : shape_(shape) {
     take(kOwn, 1);
     take(kOwnQ, 1);
   }
+  if (shape.absorbing) take(kAbsorption, 1);
   if (shape.creep) take(kCreep, 1);
   if (shape.second) take(kSecond, 3);
   if (shape.crossover) take(kCrossover, 4);
@@ -131,6 +132,7 @@ struct MotorModel::Numbers {
   double re, fs, qms, res;
   std::array<double, 4> coil;
   double alpha, tuning, ql, own, own_q;
+  double absorption;  ///< 1 / QA
   double creep;
   std::array<double, 3> second;
   std::array<double, 4> crossover;  ///< C and R across the driver, L before it, C across all
@@ -138,8 +140,12 @@ struct MotorModel::Numbers {
 
 MotorModel::Numbers MotorModel::numbers(std::span<const double> theta) const {
   const auto value = [&](Slot slot) { return std::exp(theta[at(slot)]); };
-  Numbers n{value(kRe), value(kFs), value(kQms), value(kRes), {}, 0.0, 1.0,
-            1.0,        0.0,        1.0,         0.0,         {}, {}};
+  Numbers n{};
+  n.re = value(kRe);
+  n.fs = value(kFs);
+  n.qms = value(kQms);
+  n.res = value(kRes);
+  n.tuning = n.ql = n.own_q = 1.0;
   for (std::size_t k = 0; k < coil_size(shape_.coil); ++k) {
     const double x = theta[at(kCoil) + k];
     n.coil[k] = logarithmic(shape_.coil, k) ? std::exp(x) : x;
@@ -153,6 +159,7 @@ MotorModel::Numbers MotorModel::numbers(std::span<const double> theta) const {
     n.own = value(kOwn);
     n.own_q = value(kOwnQ);
   }
+  if (shape_.absorbing) n.absorption = 1.0 / value(kAbsorption);
   if (shape_.creep) n.creep = theta[at(kCreep)];
   for (std::size_t k = 0; shape_.second && k < 3; ++k)
     n.second[k] = std::exp(theta[at(kSecond) + k]);
@@ -178,11 +185,13 @@ std::complex<double> MotorModel::point(const Numbers& n, double f, double log_f,
   Complex slope = 0.0;  // -alpha B^2, for the derivatives of E = 1 / B
   Complex leak = 0.0;
   Complex branch = 1.0;
+  Complex damped = 1.0;
   const double v = f / n.tuning;
   if (shape_.back != BackLoad::kNone) {
     leak = Complex(0.0, -1.0 / (v * n.ql));
     branch = Complex(v * v - n.own * n.own, -n.own * v / n.own_q);
-    const Complex b = 1.0 / (1.0 + leak - 1.0 / branch);
+    damped = Complex(1.0, v * n.absorption);
+    const Complex b = 1.0 / (1.0 / damped + leak - 1.0 / branch);
     air = n.alpha * b;
     slope = -air * b;
   }
@@ -205,7 +214,9 @@ std::complex<double> MotorModel::point(const Numbers& n, double f, double log_f,
       const Complex damping(0.0, n.own * v / n.own_q);
       g[at(kAlpha)] = by_d * spring * air;
       g[at(kLeak)] = -by_e * leak;
-      g[at(kTuning)] = by_e * leak + by_branch * (damping - 2.0 * v * v);
+      const Complex by_absorption = by_e * (damped - 1.0) / (damped * damped);
+      g[at(kTuning)] = by_e * leak + by_branch * (damping - 2.0 * v * v) + by_absorption;
+      if (shape_.absorbing) g[at(kAbsorption)] = by_absorption;
       if (shape_.back == BackLoad::kRadiator) {
         g[at(kOwn)] = by_branch * (-2.0 * n.own * n.own - damping);
         g[at(kOwnQ)] = by_branch * damping;
@@ -326,6 +337,7 @@ std::vector<FitRange> MotorModel::limits() const {
     all[at(kOwn)] = range(0.02, 3.0);
     all[at(kOwnQ)] = range(0.5, 200.0);
   }
+  if (shape_.absorbing) all[at(kAbsorption)] = range(0.3, 3000.0);
   if (shape_.creep) all[at(kCreep)] = {0.0, 0.35};
   if (shape_.second) {
     const std::size_t k = at(kSecond);

@@ -11,10 +11,10 @@ namespace lalometer {
 
 /// The lossy inductance of a voice coil in iron, by several published models. exp(+j omega t).
 enum class CoilModel {
-  kPlain,        ///< j w L
-  kShunted,  ///< j w L in series with (R2 parallel j w L2): eddy currents as one shorted turn
-  kPowerLaw,     ///< K (j w)^n; W. M. Leach, JAES 50 (2002)
-  kTwoPower,     ///< Kr w^Xr + j Kx w^Xx; J. R. Wright, JAES 38 (1990)
+  kPlain,     ///< j w L
+  kShunted,   ///< j w L in series with (R2 parallel j w L2): eddy currents as one shorted turn
+  kPowerLaw,  ///< K (j w)^n; W. M. Leach, JAES 50 (2002)
+  kTwoPower,  ///< Kr w^Xr + j Kx w^Xx; J. R. Wright, JAES 38 (1990)
 };
 struct VoiceCoil {
   CoilModel model = CoilModel::kPlain;
@@ -34,6 +34,7 @@ enum class BackLoad { kNone, kVented, kRadiator };
 struct MotorShape {
   CoilModel coil = CoilModel::kPlain;
   BackLoad back = BackLoad::kNone;
+  bool absorbing = false;  ///< damping material: loss in series with the air of a vented box
   bool creep = false;      ///< compliance falls with the logarithm of the frequency
   bool second = false;     ///< a second resonance in series (a tweeter's rear chamber)
   bool crossover = false;  ///< what a low-pass and a tweeter's branch are in the bass
@@ -44,7 +45,8 @@ struct MotorShape {
 ///   Z = Re + Zcoil + Res / D + Res2 / (1 + j Q2 (u2 - 1/u2)), u = f / fs
 ///   D = 1 + j Qms u + Qms / (j u) (S + alpha B)
 ///   S = 1 / (1 - creep log10(j u))                    (Knudsen and Jensen, JAES 41, 1993)
-///   B = 1 / (1 + 1 / (j v QL) - 1 / (v^2 - r^2 - j r v / Qp)), v = f / f0, r = fp / f0
+///   B = 1 / (1 / (1 + j v / QA) + 1 / (j v QL) - 1 / (v^2 - r^2 - j r v / Qp)), v = f / f0, r = fp
+///   / f0
 /// f0: tuning of the port, or of the radiator's mass against the box alone; fp: the radiator's own
 /// resonance (0 for a port, so that f0 is fB). Derivation: Small 1972, 1973, 1974.
 ///
@@ -65,6 +67,7 @@ class MotorModel {
     kLeak,
     kOwn,
     kOwnQ,
+    kAbsorption,
     kCreep,
     kSecond,
     kCrossover

@@ -19,6 +19,7 @@ double reach_of(double q) {
   return std::min(5.0 / q, std::max(0.5, 2.5 / q));
 }
 constexpr double kExplained = 0.8;
+constexpr double kTallest = 60.0;  ///< percent; more is a hump
 
 /// A resonance tried at one place.
 struct Trial {
@@ -170,22 +171,33 @@ class Seeker {
 
 }  // namespace
 
-std::vector<Wiggle> find_wiggles(const Response& z, const FittedMotor* smooth,
-                                 const WiggleSearch& search) {
+namespace {
+
+/// One stretch of the curve, over the model or over itself.
+void search_stretch(const Response& z, const FittedMotor* smooth, double low_hz, double high_hz,
+                    const WiggleSearch& search, std::vector<Wiggle>& found) {
   std::vector<double> f;
   std::vector<Complex> e;
+  Complex turned = 1.0;
   for (std::size_t i = 0; i < z.size(); ++i) {
     const double at = z.axis()[i];
-    if (at < search.low_hz || at > search.high_hz || !z.valid().contains(at)) continue;
+    if (at < low_hz || at > high_hz || !z.valid().contains(at)) continue;
     if (!(std::abs(z.value(i)) > 0.0)) continue;
     const Complex ground = smooth != nullptr ? smooth->at(at) : Complex(1.0);
     f.push_back(std::log(at));
-    e.push_back(z.has_phase() ? std::log(z.value(i) / ground)
-                              : Complex(std::log(z.magnitude(i) / std::abs(ground))));
+    if (!z.has_phase()) {
+      e.emplace_back(std::log(z.magnitude(i) / std::abs(ground)));
+      continue;
+    }
+    // Counted from the point before, so that the phase never jumps by a turn.
+    const Complex ratio = z.value(i) / ground;
+    const Complex step = std::log(ratio / turned);
+    e.push_back(e.empty() ? step : e.back() + step);
+    turned = ratio;
   }
-  std::vector<Wiggle> found;
-  if (f.size() < 32) return found;
+  if (f.size() < 32) return;
   Seeker seeker(std::move(f), std::move(e), z.has_phase(), search.least_q);
+  const std::size_t before = found.size();
   for (std::size_t round = 0; round < kMost; ++round) {
     const Trial t = seeker.strongest();
     const double frequency_hz = std::exp(t.log_f);
@@ -193,7 +205,8 @@ std::vector<Wiggle> find_wiggles(const Response& z, const FittedMotor* smooth,
     seeker.take_out(t);
     const double percent = 100.0 * std::abs(t.height);
     // Broad or badly shaped: a bend of the curve. It is out of the way now.
-    if (t.q < search.least_q || t.explained < kExplained || percent < search.least_percent)
+    if (t.q < search.least_q || t.explained < kExplained || percent < search.least_percent ||
+        percent > kTallest)
       continue;
     if (search.humps.contains(frequency_hz) && t.q < search.least_q_there) continue;
     // What a strong one leaves behind, not being a perfect resonance, is no second one.
@@ -201,7 +214,12 @@ std::vector<Wiggle> find_wiggles(const Response& z, const FittedMotor* smooth,
       return std::abs(std::log(w.frequency_hz.value / frequency_hz)) < 1.2 / w.q &&
              percent < 0.35 * w.height_percent;
     });
-    if (left_over) continue;
+    // Where two stretches overlap each finds it.
+    const bool known = std::any_of(
+        found.begin(), found.begin() + static_cast<std::ptrdiff_t>(before), [&](const Wiggle& w) {
+          return std::abs(std::log(w.frequency_hz.value / frequency_hz)) < 1.0 / w.q;
+        });
+    if (left_over || known) continue;
     const double spread = 1.96 * frequency_hz / (2.0 * t.q * std::sqrt(t.significance));
     found.push_back({{frequency_hz, spread},
                      std::abs(t.height) * std::abs(value_at(z, frequency_hz)),
@@ -209,6 +227,18 @@ std::vector<Wiggle> find_wiggles(const Response& z, const FittedMotor* smooth,
                      t.q,
                      t.significance});
   }
+}
+
+}  // namespace
+
+std::vector<Wiggle> find_wiggles(const Response& z, const FittedMotor* smooth,
+                                 const WiggleSearch& search) {
+  std::vector<Wiggle> found;
+  const double to =
+      smooth != nullptr ? std::min(search.high_hz, search.model_to_hz) : search.low_hz;
+  if (smooth != nullptr) search_stretch(z, smooth, search.low_hz, to, search, found);
+  if (to < search.high_hz)
+    search_stretch(z, nullptr, smooth != nullptr ? 0.8 * to : to, search.high_hz, search, found);
   std::sort(found.begin(), found.end(),
             [](const Wiggle& a, const Wiggle& b) { return a.height_percent > b.height_percent; });
   return found;

@@ -135,6 +135,16 @@ Turntable* BenchRig::table() {
 void BenchRig::aim(const TakeRequest& r) {
   if (!isPractice()) return;
   PracticeRoom& room = bench_->setup().room;
+  // What a hand would have done: the driver out of its box, a mass on its cone, or a test box.
+  const std::vector<PracticeWay>& ways = bench_->setup().speaker.ways;
+  const bool bare =
+      r.condition == "free-air" || r.condition == "added-mass" || r.condition == "test-box";
+  bench_->setup().bare_driver.reset();
+  if (bare && r.kind == TakeKind::kImpedance && !ways.empty())
+    bench_->setup().bare_driver =
+        PracticeBareDriver{r.source.empty() ? ways.front().id : r.source,
+                           r.condition == "added-mass" ? r.added_mass_g / 1e3 : 0.0,
+                           r.condition == "test-box" ? r.test_box_l / 1e3 : 0.0};
   const bool near = r.condition == "near-field";
   room.near_source = near ? r.source : std::string();
   room.distance_m = near ? room.distance_m : r.distance_m;

@@ -217,6 +217,41 @@ void ReadPage::showEvent(QShowEvent* event) {
   showChosen();
 }
 
+bool ReadPage::eventFilter(QObject* watched, QEvent* event) {
+  if (event->type() == QEvent::MouseButtonPress && watched->property("hz").isValid())
+    state_.setCursorHz(watched->property("hz").toDouble());
+  return QWidget::eventFilter(watched, event);
+}
+
+/// One card per loop: where, how high, why; a click puts the cursor there.
+void ReadPage::showLoops(const LaidTake& laid) {
+  for (const ExplainedWiggle& e : explained_loops(laid, session_.laid())) {
+    const Wiggle& w = e.wiggle;
+    Remark remark;
+    remark.weight = w.height_percent >= 2.0 ? Remark::Weight::kDoubt : Remark::Weight::kNote;
+    remark.text =
+        fmt::format("Loop at {}: {:.1f} % high, Q {}", frequency_text(w.frequency_hz.value),
+                    w.height_percent, three_digits(w.q));
+    if (e.name != "not foretold") remark.text += ", " + e.name;
+    for (const WiggleCause& cause : e.causes) {
+      if (cause.weight < 0.15 && &cause != &e.causes.front()) continue;
+      std::string reasons;
+      for (const std::string& reason : cause.evidence)
+        reasons += (reasons.empty() ? "" : "; ") + reason;
+      for (const std::string& reason : cause.against)
+        reasons += (reasons.empty() ? "but " : "; but ") + reason;
+      remark.advice += fmt::format("{}{} {:.0f} %: {}.", remark.advice.empty() ? "" : "\n",
+                                   cause.cause, 100.0 * cause.weight, reasons);
+    }
+    QFrame* card = remark_card(remark, nullptr);
+    card->setObjectName(QStringLiteral("loopCard"));
+    card->setProperty("hz", w.frequency_hz.value);
+    card->setCursor(Qt::PointingHandCursor);
+    card->installEventFilter(this);
+    cards_->addWidget(card);
+  }
+}
+
 void ReadPage::showChosen() {
   if (!isVisible()) return;
   clear_layout(figures_);
@@ -264,6 +299,7 @@ void ReadPage::showChosen() {
       }
       figures_->addWidget(row);
     }
+    showLoops(laid);
     if (laid.analysis) {
       for (const std::string& note : laid.analysis->notes)
         cards_->addWidget(remark_card({Remark::Weight::kDoubt, "", note, ""}, nullptr));

@@ -50,10 +50,12 @@ class ReadPage : public QWidget {
 
  protected:
   void showEvent(QShowEvent* event) override;
+  bool eventFilter(QObject* watched, QEvent* event) override;
 
  private:
   void showCursor();
   void showChosen();
+  void showLoops(const LaidTake& laid);
   void keepNote();
 
   BookSession& session_;
