@@ -45,8 +45,12 @@ struct Pictures {
     window.score()->setFocus();
     save("read");
     window.setDark(true);
+    const Id response = window.session().chosenTake();
+    window.session().chooseTake(window.session().takes().front().id);
+    window.state().setCursorHz(494.0);
     save("dark");
     window.setDark(false);
+    window.session().chooseTake(response);
     window.showDesk(MainWindow::kImpedance);
     save("impedances");
     for (const Take& take : window.session().takes()) {

@@ -15,16 +15,16 @@ namespace {
 
 /// Figures that say something of the member; ratios and the coil follow from others.
 bool compared_figure(const std::string& key) {
-  static const std::vector<std::string> keys = {"fs_hz", "fc_hz", "qts",    "qtc",
-                                                "qes",   "qms",   "re_ohm", "fb_hz",
-                                                "fl_hz", "fh_hz", "ql",     "notch_hz"};
+  static const std::vector<std::string> keys = {"fs_hz", "fc_hz",    "qts",   "qtc",   "qes",
+                                                "qms",   "re_ohm",   "fb_hz", "fl_hz", "fh_hz",
+                                                "ql",    "notch_hz", "qa"};
   return std::find(keys.begin(), keys.end(), key) != keys.end();
 }
 
 /// What two takes of one thing usually differ by where nobody has tried: coils warm up, suspensions
 /// ease, boxes are screwed down again (common practice, no source).
 double usual_repeat(const std::string& key) {
-  if (key == "ql") return 0.1;
+  if (key == "ql" || key == "qa") return 0.1;
   if (key == "re_ohm") return 0.01;
   return key.ends_with("_hz") ? 0.005 : 0.02;
 }
@@ -260,7 +260,8 @@ void place(SeriesComparison& s, const std::vector<std::pair<std::size_t, double>
                                    [&](const RankLine& l) { return l.member == sorted[i].first; });
     line.score += current;
     line.reasons.push_back(
-        fmt::format("{} {} {}", what, three_digits(sign * sorted[i].second), unit));
+        unit == "dB" ? fmt::format("{} {:.2f} dB", what, sign * sorted[i].second)
+                     : fmt::format("{} {} {}", what, three_digits(sign * sorted[i].second), unit));
   }
 }
 

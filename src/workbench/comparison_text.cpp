@@ -89,10 +89,11 @@ SeriesMaterial series_material(const std::vector<CurveOfTake>& curves, const std
     }
   }
   if (off_axis > 0)
-    out.notes.push_back(fmt::format("{} takes off the axis are left out.", off_axis));
+    out.notes.push_back(
+        fmt::format("Left out, off the axis: {} {}.", off_axis, off_axis == 1 ? "take" : "takes"));
   if (other > 0)
-    out.notes.push_back(fmt::format("{} impedances of other conditions than \"{}\" are left out.",
-                                    other, condition));
+    out.notes.push_back(fmt::format("Left out, of another condition than \"{}\": {} {}.", condition,
+                                    other, other == 1 ? "impedance" : "impedances"));
   return out;
 }
 

@@ -229,22 +229,25 @@ TEST_F(Window, LanesAreMovedResizedHiddenAndKept) {
   };
   score().chooseLane(lane("level"));
   window_->actionNamed(QStringLiteral("lane-up"))->trigger();
-  EXPECT_EQ(order(), (std::vector<std::string>{"level", "impulse", "impedance", "predictions"}));
+  EXPECT_EQ(order(),
+            (std::vector<std::string>{"level", "impulse", "impedance", "loops", "predictions"}));
   // The gap below a lane is its handle.
   const QRectF first = score().laneRect(0);
   const QPoint gap(400, static_cast<int>(first.bottom() + 4));
   QTest::mousePress(&score(), Qt::LeftButton, {}, gap);
-  QMouseEvent move(QEvent::MouseMove, gap + QPoint(0, 50), score().mapToGlobal(gap + QPoint(0, 50)),
+  QMouseEvent move(QEvent::MouseMove, gap + QPoint(0, 25), score().mapToGlobal(gap + QPoint(0, 25)),
                    Qt::NoButton, Qt::LeftButton, {});
   QCoreApplication::sendEvent(&score(), &move);
-  QTest::mouseRelease(&score(), Qt::LeftButton, {}, gap + QPoint(0, 50));
-  EXPECT_NEAR(score().laneRect(0).height(), first.height() + 50, 3);
+  QTest::mouseRelease(&score(), Qt::LeftButton, {}, gap + QPoint(0, 25));
+  EXPECT_NEAR(score().laneRect(0).height(), first.height() + 25, 3);
   window_->actionNamed(QStringLiteral("lane-impedance"))->trigger();
   window_->actionNamed(QStringLiteral("lane-phase"))->trigger();
-  EXPECT_EQ(order(), (std::vector<std::string>{"level", "impulse", "predictions", "phase"}));
+  EXPECT_EQ(order(),
+            (std::vector<std::string>{"level", "impulse", "loops", "predictions", "phase"}));
   window_.reset();
   reopen();
-  EXPECT_EQ(order(), (std::vector<std::string>{"level", "impulse", "predictions", "phase"}));
+  EXPECT_EQ(order(),
+            (std::vector<std::string>{"level", "impulse", "loops", "predictions", "phase"}));
 }
 
 TEST_F(Window, TheFinderRunsAnActionByItsName) {

@@ -328,10 +328,12 @@ void DriverPage::fillRows() {
       rows_->addWidget(edit, r, 2);
       if (const Comparison* line = line_for(lines, row)) {
         const bool level = line->unit == "dB";
-        const QString difference =
-            (line->difference_percent > 0 ? QStringLiteral("+") : QString()) +
-            QString::number(line->difference_percent, 'f', level ? 1 : 0) +
-            (level ? QStringLiteral(" dB") : QStringLiteral(" %"));
+        const double step = level ? 0.1 : 1.0;
+        // Adding 0 makes a plain 0 of a rounded -0.
+        const double rounded = std::round(line->difference_percent / step) * step + 0.0;
+        const QString difference = (rounded > 0 ? QStringLiteral("+") : QString()) +
+                                   QString::number(rounded, 'f', level ? 1 : 0) +
+                                   (level ? QStringLiteral(" dB") : QStringLiteral(" %"));
         const bool outside = line->verdict == Comparison::Verdict::kOutside;
         auto* verdict = role_label(difference, "quiet", rows_box_);
         verdict->setWordWrap(false);
