@@ -15,10 +15,10 @@
 #include <fstream>
 
 #include "desk/book_session.h"
-#include "desk/score/map_picture.h"
-#include "desk/score/score_view.h"
 #include "desk/boxes/box_desk.h"
 #include "desk/drawing/drawing_desk.h"
+#include "desk/score/map_picture.h"
+#include "desk/score/score_view.h"
 #include "workbench/demo_book.h"
 #include "workbench/simulating.h"
 
@@ -180,9 +180,9 @@ struct Workshop {
       "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "left_mm": 105, "top_mm": 150},
       "box": {"net_volume_l": 14, "inner_width_mm": 178, "inner_height_mm": 348, "inner_depth_mm": 262},
       "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "y_mm": -120}]})";
-    session.apply(session.book()
-                      .add_subject({0, "Kiosk", DriverKind::kLoudspeaker, description})
-                      .map([](Id) {}));
+    session.apply(
+        session.book().add_subject({0, "Kiosk", DriverKind::kLoudspeaker, description}).map([](Id) {
+        }));
   }
 };
 

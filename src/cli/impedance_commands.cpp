@@ -305,7 +305,8 @@ int compare_command(const Doors& doors, const std::string& path, const std::stri
                                       material.members.size(), by),
                           path});
   }
-  const SeriesComparison s = compared(material.members, material.role);
+  const SeriesComparison s = compared(material.members, material.role, std::nullopt,
+                                      material.free_air ? &*material.free_air : nullptr);
   Json json = comparison_json(s);
   json["by"] = by;
   for (const std::string& note : material.notes) json["notes"].push_back(note);

@@ -9,7 +9,7 @@ namespace lalometer {
 /// Without it a computation on every core makes the window wait its turn. Linux gives each thread
 /// its own nice value; where that is refused nothing is lost but smoothness.
 inline void yield_to_window() {
-  (void)setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), 10);
+  (void)setpriority(PRIO_PROCESS, static_cast<id_t>(gettid()), 5);
 }
 
 }  // namespace lalometer

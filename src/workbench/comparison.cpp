@@ -13,27 +13,12 @@
 namespace lalometer {
 namespace {
 
-/// Figures that say something of the member; ratios and the coil follow from others.
-bool compared_figure(const std::string& key) {
-  static const std::vector<std::string> keys = {"fs_hz", "fc_hz",    "qts",   "qtc",   "qes",
-                                                "qms",   "re_ohm",   "fb_hz", "fl_hz", "fh_hz",
-                                                "ql",    "notch_hz", "qa"};
-  return std::find(keys.begin(), keys.end(), key) != keys.end();
-}
-
 /// What two takes of one thing usually differ by where nobody has tried: coils warm up, suspensions
 /// ease, boxes are screwed down again (common practice, no source).
 double usual_repeat(const std::string& key) {
   if (key == "ql" || key == "qa") return 0.1;
   if (key == "re_ohm") return 0.01;
   return key.ends_with("_hz") ? 0.005 : 0.02;
-}
-
-const ReadFigure* figure(const MemberFigures& member, const std::string& key) {
-  for (const ReadFigure& f : member.impedance) {
-    if (f.key == key) return &f;
-  }
-  return nullptr;
 }
 
 /// Mean level over a logarithmic axis, where valid.
@@ -187,7 +172,7 @@ PairDifference pair_of(const std::vector<MemberFigures>& members, std::size_t a,
   pair.a = a;
   pair.b = b;
   for (const ReadFigure& f : members[a].impedance) {
-    const ReadFigure* other = figure(members[b], f.key);
+    const ReadFigure* other = figure_of(members[b], f.key);
     if (other == nullptr || !compared_figure(f.key)) continue;
     const double spread = std::hypot(f.value.half_width, other->value.half_width);
     const double difference = other->value.value - f.value.value;
@@ -233,7 +218,7 @@ PairDifference pair_of(const std::vector<MemberFigures>& members, std::size_t a,
 double distance(const PairDifference& pair, const std::vector<MemberFigures>& members) {
   double sum = 0.0;
   for (const FigureDifference& f : pair.figures) {
-    const ReadFigure* own = figure(members[pair.a], f.key);
+    const ReadFigure* own = figure_of(members[pair.a], f.key);
     if (own == nullptr || own->value.value == 0.0) continue;
     const double usual = f.key == "ql" ? 0.3 : (f.unit == "Hz" ? 0.03 : 0.05);
     sum += std::pow(f.difference / own->value.value / usual, 2);
@@ -278,7 +263,7 @@ void rank(SeriesComparison& s) {
       for (const Wiggle& w : m.wiggles) sum += w.height_percent;
       loops.emplace_back(i, sum);
     }
-    if (const ReadFigure* ql = figure(m, "ql")) leaks.emplace_back(i, -ql->value.value);
+    if (const ReadFigure* ql = figure_of(m, "ql")) leaks.emplace_back(i, -ql->value.value);
   }
   place(s, smooth, 0.25 * s.repeat_db, "roughness", "dB", 1.0);
   place(s, deep, 2.0, "F6", "Hz", 1.0);
@@ -298,8 +283,11 @@ void rank(SeriesComparison& s) {
 }  // namespace
 
 SeriesComparison compared(const std::vector<ComparedMember>& members, ImpedanceRole role,
-                          std::optional<double> re_ohm) {
+                          std::optional<double> re_ohm, const Response* free_air) {
   SeriesComparison s;
+  if (free_air != nullptr && role == ImpedanceRole::kClosedBox) {
+    if (const auto fit = fit_driver(*free_air, {.re_ohm = re_ohm})) s.driver_fs_hz = fit->fs_hz;
+  }
   for (const ComparedMember& m : members) s.members.push_back(member_figures(m, role, re_ohm));
   if (const auto repeats = repeat_error(members)) {
     s.repeat_db = *repeats;
@@ -342,49 +330,6 @@ SeriesComparison compared(const std::vector<ComparedMember>& members, ImpedanceR
   }
   rank(s);
   return s;
-}
-
-std::vector<std::string> what_changed(const MemberFigures& before, const MemberFigures& after,
-                                      double repeat_db) {
-  std::vector<std::string> lines;
-  for (const ReadFigure& f : before.impedance) {
-    const ReadFigure* other = figure(after, f.key);
-    if (other == nullptr || !compared_figure(f.key) || !differ(f.value, other->value)) continue;
-    lines.push_back(fmt::format("{} went from {} to {}.", f.name, with_uncertainty(f.value, f.unit),
-                                with_uncertainty(other->value, f.unit)));
-  }
-  for (const Wiggle& w : before.wiggles) {
-    const Wiggle* same = nullptr;
-    for (const Wiggle& o : after.wiggles) {
-      if (std::abs(std::log(o.frequency_hz.value / w.frequency_hz.value)) < 0.06 &&
-          (same == nullptr || o.height_percent > same->height_percent))
-        same = &o;
-    }
-    const std::string at = frequency_text(w.frequency_hz.value);
-    if (same == nullptr) {
-      lines.push_back(fmt::format("The loop at {} ({:.1f} %) is gone.", at, w.height_percent));
-    } else if (same->height_percent < 0.75 * w.height_percent) {
-      lines.push_back(fmt::format("The loop at {} shrank from {:.1f} to {:.1f} %.", at,
-                                  w.height_percent, same->height_percent));
-    } else if (same->height_percent > 1.33 * w.height_percent) {
-      lines.push_back(fmt::format("The loop at {} grew from {:.1f} to {:.1f} %.", at,
-                                  w.height_percent, same->height_percent));
-    }
-  }
-  for (const Wiggle& o : after.wiggles) {
-    const bool known = std::any_of(before.wiggles.begin(), before.wiggles.end(), [&](auto& w) {
-      return std::abs(std::log(o.frequency_hz.value / w.frequency_hz.value)) < 0.06;
-    });
-    if (!known)
-      lines.push_back(fmt::format("A loop at {} is new ({:.1f} %).",
-                                  frequency_text(o.frequency_hz.value), o.height_percent));
-  }
-  if (before.level_db && after.level_db &&
-      std::abs(after.level_db->value - before.level_db->value) > repeat_db)
-    lines.push_back(fmt::format("The level changed by {:+.1f} dB (300 Hz to 3 kHz).",
-                                after.level_db->value - before.level_db->value));
-  if (lines.empty()) lines.emplace_back("Nothing beyond repeat error.");
-  return lines;
 }
 
 }  // namespace lalometer

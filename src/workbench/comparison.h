@@ -65,19 +65,35 @@ struct SeriesComparison {
   std::vector<RankLine> ranking;            ///< best first
   std::optional<std::size_t> nearest_pair;  ///< into pairs: the two that match best
   std::optional<std::size_t> odd_one_out;   ///< a member that differs from all others
+  std::optional<Estimate> driver_fs_hz;     ///< of closed boxes, where it was taken in free air
   std::vector<std::string> notes;
 };
 
 /// Figures, differences and ranking of the members, in their order. Two figures differ really where
 /// the difference exceeds both uncertainties together and the scatter of repeats. Ranking: places
 /// in smoothness, extension and output, ties where the difference is within repeat error.
+/// @param free_air  the driver alone, for what a filling won in a closed box; may be null.
 [[nodiscard]] SeriesComparison compared(const std::vector<ComparedMember>& members,
                                         ImpedanceRole role,
-                                        std::optional<double> re_ohm = std::nullopt);
+                                        std::optional<double> re_ohm = std::nullopt,
+                                        const Response* free_air = nullptr);
 
-/// What changed between two variants of a box, in sentences: tuning, losses, loops gone or moved,
-/// level.
-[[nodiscard]] std::vector<std::string> what_changed(const MemberFigures& before,
-                                                    const MemberFigures& after, double repeat_db);
+/// What changed from one member to another, each with what it means: a loop that is gone was won, a
+/// loss that grew was the price. With the driver's fs in free air, of closed boxes also how much
+/// larger the air seems and what share of the ideal (isothermal) filling that is.
+struct Change {
+  enum class Sense { kWon, kCost, kOpen };
+  std::string text;  ///< without a full stop
+  Sense sense = Sense::kOpen;
+};
+[[nodiscard]] std::vector<Change> what_changed(const MemberFigures& before,
+                                               const MemberFigures& after, double repeat_db,
+                                               const std::optional<Estimate>& driver_fs_hz = {});
+/// "Won: … Cost: … Changed: …", or that nothing changed.
+[[nodiscard]] std::string in_words(const std::vector<Change>& changes);
+
+/// Figures that say something of a member by themselves; others follow from them.
+[[nodiscard]] bool compared_figure(const std::string& key);
+[[nodiscard]] const ReadFigure* figure_of(const MemberFigures& member, const std::string& key);
 
 }  // namespace lalometer

@@ -70,6 +70,9 @@ SeriesMaterial series_material(const std::vector<CurveOfTake>& curves, const std
   int off_axis = 0;
   int other = 0;
   for (const CurveOfTake& c : curves) {
+    if (!out.free_air && c.take->accepted && c.take->kind == TakeKind::kImpedance &&
+        c.take->conditions.condition == "free-air")
+      out.free_air = *c.curve;
     if (c.member_id.empty() || !c.take->accepted) continue;
     const Conditions& k = c.take->conditions;
     if (c.take->kind == TakeKind::kImpedance) {
@@ -146,7 +149,12 @@ nlohmann::ordered_json comparison_json(const SeriesComparison& s) {
     for (const FigureDifference& f : p.figures)
       one["figures"][f.key] = {
           {"difference", f.difference}, {"uncertainty", f.uncertainty}, {"real", f.real}};
-    one["changes"] = what_changed(s.members[p.a], s.members[p.b], s.repeat_db);
+    one["changes"] = Json::array();
+    for (const Change& c :
+         what_changed(s.members[p.a], s.members[p.b], s.repeat_db, s.driver_fs_hz)) {
+      const char* const senses[] = {"won", "cost", "open"};
+      one["changes"].push_back({{"text", c.text}, {"sense", senses[static_cast<int>(c.sense)]}});
+    }
     json["pairs"].push_back(std::move(one));
   }
   int place = 0;
@@ -200,8 +208,9 @@ std::string comparison_table(const SeriesComparison& s) {
   }
   for (const PairDifference& p : s.pairs) {
     out += fmt::format("{} -> {}:\n", s.members[p.a].name, s.members[p.b].name);
-    for (const std::string& line : what_changed(s.members[p.a], s.members[p.b], s.repeat_db))
-      out += "  " + line + '\n';
+    out += "  " +
+           in_words(what_changed(s.members[p.a], s.members[p.b], s.repeat_db, s.driver_fs_hz)) +
+           '\n';
     if (p.rms_db)
       out += fmt::format("  curves differ by {:.2f} dB rms, most by {:+.1f} dB at {}: {}\n",
                          *p.rms_db, *p.largest_db, frequency_text(*p.largest_at_hz),

@@ -13,6 +13,7 @@ namespace lalometer {
 struct SeriesMaterial {
   std::vector<ComparedMember> members;
   ImpedanceRole role = ImpedanceRole::kDriver;
+  std::optional<Response> free_air = std::nullopt;  ///< of the driver in the box
   std::vector<std::string> notes;
 };
 

@@ -362,7 +362,8 @@ Result<SeriesStudy> study_series(const SeriesWish& wish, const CurveSource& curv
   }
   SeriesStudy study;
   study.role = members.role;
-  study.comparison = compared(members.members, members.role);
+  study.comparison = compared(members.members, members.role, std::nullopt,
+                              members.free_air ? &*members.free_air : nullptr);
   for (const std::string& note : members.notes) study.comparison.notes.push_back(note);
   study.overlay.title = "All over each other";
   study.overlay.left_unit = "ohm";

@@ -365,6 +365,23 @@ LaneContent predictions_lane(const std::vector<LaidTake>& laid, Id chosen) {
   }
   if (!content.marks.empty())
     content.subtitle = "from sizes alone; hover to see each through all lanes";
+  // Beside what is foretold what was found: the loops of the chosen impedance, to be followed too.
+  for (const LaidTake& one : laid) {
+    if (one.take.id != chosen || !one.reading) continue;
+    for (const ExplainedWiggle& e : explained_loops(one, laid)) {
+      const double f = e.wiggle.frequency_hz.value;
+      content.marks.push_back({.name = "loop",
+                               .sentence = fmt::format("Found in the impedance, {:.1f} % high: {}.",
+                                                       e.wiggle.height_percent, e.name),
+                               .style = kModelStyle,
+                               .low_hz = f,
+                               .high_hz = f});
+      content.subtitle = "from sizes, and the loops found; hover to see each through all lanes";
+    }
+  }
+  std::stable_sort(
+      content.marks.begin(), content.marks.end(),
+      [](const LaneMark& a, const LaneMark& b) { return a.centre_hz() < b.centre_hz(); });
   return content;
 }
 
@@ -502,6 +519,20 @@ std::vector<KeyFigure> impedance_figures(const LaidTake& laid) {
       figures.push_back(
           {"Nominal", fmt::format("{:.0f} Ω", *nominal), "lowest is at least 80 % of it"});
     }
+  }
+  if (curve.has_phase()) {
+    const std::size_t first = curve.axis().front() >= 20.0 ? 0 : curve.axis().bracket(20.0) + 1;
+    std::size_t lowest = first;
+    std::size_t highest = first;
+    for (std::size_t i = first; i < curve.size() && curve.axis()[i] <= 20000.0; ++i) {
+      if (curve.phase_deg(i) < curve.phase_deg(lowest)) lowest = i;
+      if (curve.phase_deg(i) > curve.phase_deg(highest)) highest = i;
+    }
+    figures.push_back({"Phase",
+                       fmt::format("−{:.0f}° to +{:.0f}°", -std::min(0.0, curve.phase_deg(lowest)),
+                                   std::max(0.0, curve.phase_deg(highest))),
+                       fmt::format("at {} and {}", frequency_text(curve.axis()[lowest]),
+                                   frequency_text(curve.axis()[highest]))});
   }
   if (laid.reading && laid.reading->dissipation) {
     figures.push_back({"As hard as a resistor of",

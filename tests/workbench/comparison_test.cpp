@@ -93,11 +93,28 @@ TEST(Comparison, ALeakShowsAsLostQlAndIsNotCalledATuning) {
   const auto s = compared({{"tight", "tight", {}, {impedance(driver(), vented(9.0), normals)}},
                            {"leaky", "leaky", {}, {impedance(driver(), vented(3.0), normals)}}},
                           ImpedanceRole::kVented);
-  const auto lines = what_changed(s.members[0], s.members[1], s.repeat_db);
-  EXPECT_THAT(lines, Contains(HasSubstr("QL went from")));
-  EXPECT_THAT(lines, testing::Not(Contains(HasSubstr("fB went"))));
+  const std::string words = in_words(what_changed(s.members[0], s.members[1], s.repeat_db));
+  EXPECT_THAT(words, HasSubstr("Cost: QL went from"));
+  EXPECT_THAT(words, testing::Not(HasSubstr("fB went")));
   ASSERT_EQ(s.ranking.size(), 2U);
   EXPECT_EQ(s.ranking[0].member, 0U);
+}
+
+// Filling acts on the air alone: with 1.2 times the volume, fc falls by the air's share of the
+// stiffness.
+TEST(Comparison, AFillingsGainIsToldAsAShareOfTheIdeal) {
+  Normals normals(45);
+  const auto closed = [](double litres) {
+    return BoxLoad{.kind = BoxLoad::Kind::kSealed, .volume_m3 = litres * 1e-3};
+  };
+  const Response alone = impedance(driver(), {}, normals);
+  const auto s = compared({{"empty", "empty", {}, {impedance(driver(), closed(10.0), normals)}},
+                           {"filled", "filled", {}, {impedance(driver(), closed(12.0), normals)}}},
+                          ImpedanceRole::kClosedBox, std::nullopt, &alone);
+  const std::string words =
+      in_words(what_changed(s.members[0], s.members[1], s.repeat_db, s.driver_fs_hz));
+  EXPECT_THAT(words, HasSubstr("Won: the air acts 1.2"));
+  EXPECT_THAT(words, testing::ContainsRegex("(4[5-9]|5[0-5]) % of what an ideal"));
 }
 
 TEST(Comparison, RankingFollowsSmoothnessExtensionAndOutputWithTies) {

@@ -284,12 +284,4 @@ std::optional<StuffingGain> stuffing_gain(const Estimate& fs, const Estimate& be
   return StuffingGain{from_relative(ratio, relative), (ratio - 1.0) / (kIsothermal - 1.0)};
 }
 
-std::optional<Estimate> absorption_q(const Estimate& before, const Estimate& after) {
-  const double loss = 1.0 / after.value - 1.0 / before.value;
-  const double spread = std::hypot(after.half_width / (after.value * after.value),
-                                   before.half_width / (before.value * before.value));
-  if (!(loss > spread)) return std::nullopt;
-  return Estimate{1.0 / loss, spread / (loss * loss)};
-}
-
 }  // namespace lalometer

@@ -56,9 +56,4 @@ struct StuffingGain {
                                                         const Estimate& before,
                                                         const Estimate& after);
 
-/// QA of a vented box whose damping was changed: losses by absorption act in series with the air's
-/// compliance, 1/QA' = 1/Q' - 1/Q of the box as a whole before and after (Small 1973).
-[[nodiscard]] std::optional<Estimate> absorption_q(const Estimate& ql_before,
-                                                   const Estimate& ql_after);
-
 }  // namespace lalometer

@@ -306,8 +306,7 @@ void SeriesDesk::fillWords() {
   QString html;
   if (looked_at_ != reference_) {
     html = tr("<b>From %1 to %2:</b>").arg(text(from.name), text(to.name));
-    for (const std::string& line : what_changed(from, to, s.repeat_db))
-      html += QLatin1Char(' ') + text(line);
+    html += QLatin1Char(' ') + text(in_words(what_changed(from, to, s.repeat_db, s.driver_fs_hz)));
   }
   // Samples are matched, not ranked.
   const bool alike = std::all_of(s.ranking.begin(), s.ranking.end(), [&](const RankLine& l) {

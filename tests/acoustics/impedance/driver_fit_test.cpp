@@ -132,6 +132,38 @@ TEST(DriverFit, TwoHundredDriversComeBackWithinTheirUncertainty) {
   }
 }
 
+// The same noisy curve fitted by SciPy 1.10.1 (tests/reference/impedance_fit_scipy.py): values and
+// half-widths. The half-widths differ in kind, linear theory with one variance for all there, each
+// point's own residual here.
+TEST(DriverFit, AgreesWithSciPy) {
+  const FrequencyAxis axis = *FrequencyAxis::make([] {
+    std::vector<double> f;
+    for (int i = 0; i < 132; ++i) f.push_back(10.0 * std::exp2(i / 12.0));
+    return f;
+  }());
+  const Truth t{5.6, 38.0, 4.2, 0.41, 0.0165, 0.0132, plain(0.4e-3)};
+  std::vector<Complex> z;
+  for (std::size_t i = 0; i < axis.size(); ++i) {
+    const double n = static_cast<double>(i) + 1.0;
+    const double a = std::sin(12.9898 * n) * 43758.5453;
+    const double b = std::sin(78.233 * n) * 12543.123;
+    z.push_back(impedance(t, axis[i]) * (1.0 + 0.01 * Complex(2.0 * (a - std::floor(a)) - 1.0,
+                                                              2.0 * (b - std::floor(b)) - 1.0)));
+  }
+  const auto fit = fit_driver(*Response::make(axis, z, Quantity::kImpedance, {}, true),
+                              {.coils = {CoilModel::kPlain}});
+  ASSERT_TRUE(fit) << fit.error().text();
+  EXPECT_NEAR(fit->re_ohm.value, 5.5884048, 2e-4);
+  EXPECT_NEAR(fit->fs_hz.value, 37.988934, 5e-4);
+  EXPECT_NEAR(fit->qms.value, 4.1843818, 5e-4);
+  EXPECT_NEAR(fit->qes.value, 0.40847155, 5e-5);
+  EXPECT_NEAR(fit->le_1khz_h.value, 0.00039964483, 2e-8);
+  EXPECT_NEAR(fit->re_ohm.half_width, 0.00835, 0.3 * 0.00835);
+  EXPECT_NEAR(fit->fs_hz.half_width, 0.0223, 0.3 * 0.0223);
+  EXPECT_NEAR(fit->qms.half_width, 0.0235, 0.3 * 0.0235);
+  EXPECT_NEAR(fit->qes.half_width, 0.00114, 0.3 * 0.00114);
+}
+
 TEST(DriverFit, ATestBoxGivesTheSameAsAnAddedMass) {
   Normals normals(12);
   const Truth t = woofer();
