@@ -117,6 +117,41 @@ TEST_F(Bench, TheLastTakeIsTakenAgainByOneKey) {
   EXPECT_EQ(session().take(first), nullptr) << "off the shelf; undo brings it back";
 }
 
+// What a plan allowed for this stand is what its takes are read with, as one step of undo.
+TEST_F(Bench, ThePlansGateBecomesTheSubjectsGate) {
+  const double before = session().recipe(session().chosenSubject()).gate_s;
+  makePlan(3);
+  MeasuringPlan plan = *window_->queue().plan();
+  for (PlannedTake& take : plan.takes) take.request.gate_s = 0.0051;
+  plan.takes.resize(1);
+  window_->queue().setPlan(plan);
+  runQueue();
+  EXPECT_DOUBLE_EQ(session().recipe(session().chosenSubject()).gate_s, 0.0051);
+  QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
+  rest();
+  EXPECT_DOUBLE_EQ(session().recipe(session().chosenSubject()).gate_s, before);
+}
+
+// The queue plays the subject as drawn where the bench is told so, not what was played last.
+TEST_F(Bench, TheQueuePlaysTheSubjectAsDrawn) {
+  makePlan(3);
+  window_->setStation(RouteStrip::kCapture);
+  auto* on_it = part<QComboBox>("benchWalls");
+  ASSERT_NE(on_it, nullptr);
+  on_it->setCurrentIndex(2);
+  const double before = window_->capture().benchSetup().speaker.ways.front().driver.fs_hz();
+  std::string drawn = session().subject(session().chosenSubject())->description_json;
+  const auto at = drawn.find("\"fs_hz\": 42");
+  const auto plain = at == std::string::npos ? drawn.find("\"fs_hz\":42") : at;
+  ASSERT_NE(plain, std::string::npos);
+  drawn.replace(drawn.find("42", plain), 2, "61");
+  session().apply(session().book().set_description(session().chosenSubject(), drawn));
+  rest();
+  runQueue();
+  EXPECT_NEAR(window_->capture().benchSetup().speaker.ways.front().driver.fs_hz(), 61.0, 0.5);
+  EXPECT_GT(std::abs(before - 61.0), 1.0);
+}
+
 TEST_F(Bench, ADrawnChangeMakesTakesStale) {
   makePlan(3);
   runQueue();

@@ -120,6 +120,15 @@ bool looks_vented(const std::vector<Hump>& found) {
   return false;
 }
 
+/// A second resonance worth the name is broad and not much smaller than the first; a small sharp
+/// loop is no part of the driver's parameters.
+bool is_a_hump(const Fitted& fitted) {
+  const std::size_t k = fitted.model.at(Slot::kSecond);
+  const double height = std::exp(fitted.fit.theta[k]);
+  const double q = std::exp(fitted.fit.theta[k + 2]);
+  return height > 0.1 * std::exp(fitted.fit.theta[fitted.model.at(Slot::kRes)]) && q < 12.0;
+}
+
 DriverFit told(const Fitted& best, double noise) {
   const MotorModel& m = best.model;
   const std::vector<double>& t = best.fit.theta;
@@ -255,6 +264,7 @@ Result<DriverFit> fit_hump(const Response& impedance, const FitPoints& points,
     from.insert(from.end(), extra.begin(), extra.end());
     const Search next(points, impedance.has_phase(), from, wishes.re_ohm.has_value());
     Fitted more = next.with(shape, {});
+    if (shape.second && !is_a_hump(more)) return;
     if (more.fit.criterion < best->fit.criterion - kPlainlyBetter) best = std::move(more);
   };
   if (best->fit.rms > 1.2 * points.noise * std::sqrt(2.0)) {
