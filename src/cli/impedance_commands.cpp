@@ -166,13 +166,13 @@ Json wiggle_json(const Wiggle& w) {
 /// What the humps alone say, where the whole curve does not follow the model.
 void by_hand(Json& json, const Response& z, ImpedanceRole role, std::optional<double> re,
              const std::optional<ClosedSignature>& free_air) {
-  Json& notes = json["notes"];
   if (role == ImpedanceRole::kClosedBox) {
     const auto s = closed_signature(z, re);
     json["fc_hz"] = s ? Json(s->resonance_hz) : Json(nullptr);
     json["qtc"] = s ? Json(s->qts) : Json(nullptr);
-    notes.push_back(s ? "fc_hz, qtc: by three frequencies of the hump alone."
-                      : "fc_hz, qtc: no hump with both flanks lies in the range of the file.");
+    json["notes"].push_back(
+        s ? "fc_hz, qtc: by three frequencies of the hump alone."
+          : "fc_hz, qtc: no hump with both flanks lies in the range of the file.");
     return;
   }
   const auto s = vented_signature(z, re, free_air);
@@ -180,10 +180,12 @@ void by_hand(Json& json, const Response& z, ImpedanceRole role, std::optional<do
   json["fb_hz"] = s ? Json(s->tuning_hz) : Json(nullptr);
   json["fh_hz"] = s ? Json(s->high_peak_hz) : Json(nullptr);
   json["ql"] = s ? number_or_null(s->ql) : Json(nullptr);
-  notes.push_back(s ? "fl_hz, fb_hz, fh_hz: by the three frequencies alone."
-                    : "fl_hz, fb_hz, fh_hz: two humps with a valley between are not in the range "
-                      "of the file.");
-  if (s && !s->ql) notes.push_back("ql: needs the driver's free-air impedance (--free-air).");
+  json["notes"].push_back(
+      s ? "fl_hz, fb_hz, fh_hz: by the three frequencies alone."
+        : "fl_hz, fb_hz, fh_hz: two humps with a valley between are not in the range "
+          "of the file.");
+  if (s && !s->ql)
+    json["notes"].push_back("ql: needs the driver's free-air impedance (--free-air).");
 }
 
 void fitted_figures(Json& json, const ImpedanceReading& r) {
