@@ -110,6 +110,8 @@ struct Pictures {
       window.findChild<QDoubleSpinBox*>(QLatin1String(field))->setValue(value);
     };
     type("standCeiling", 2.6);
+    type("standLeft", 1.3);
+    type("standRight", 2.1);
     type("standBehind", 1.4);
     type("standBeyond", 1.6);
     window.findChild<QComboBox*>(QStringLiteral("planPurpose"))->setCurrentIndex(3);

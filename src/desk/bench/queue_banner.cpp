@@ -164,6 +164,8 @@ void QueueBanner::show() {
   if (!place.refused.empty())
     todo = tr("Again: %1").arg(QString::fromStdString(place.refused.front().text));
   if (!running && !queue_.lastError().isEmpty()) todo = queue_.lastError();
+  if (todo.isEmpty())
+    todo = queue_.byTable() ? tr("The table turns it there.") : tr("As it stands.");
   todo_->setText(todo);
   todo_->setToolTip(todo);
   progress_->setValue(static_cast<int>(1000.0 * place.done));

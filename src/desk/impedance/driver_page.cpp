@@ -262,6 +262,9 @@ void DriverPage::start() {
 
 void DriverPage::fill() {
   const bool has = study_.has_value();
+  for (QWidget* w :
+       {static_cast<QWidget*>(group_), static_cast<QWidget*>(area_), static_cast<QWidget*>(re_)})
+    w->setEnabled(!groups_.empty());
   rows_box_->setVisible(has);
   residual_->setVisible(has);
   use_->setEnabled(has && !session_.book().read_only());
