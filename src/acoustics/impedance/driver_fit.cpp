@@ -17,6 +17,8 @@ using Complex = std::complex<double>;
 using Slot = MotorModel::Slot;
 
 constexpr double kHighest_hz = 20000.0;
+/// No loudspeaker stays below it: even two 1 ohm coils in parallel rise above at their resonance.
+constexpr double kLowestOhm = 1.5;
 constexpr double kWorstMisfit = 0.08;
 /// A more complicated model has to be this much better by the criterion: differences above 10 are
 /// called very strong evidence (Kass and Raftery 1995).
@@ -337,6 +339,14 @@ Result<FitPoints> fit_points(const Response& impedance, double low_hz, double hi
   if (n < 24) {
     return bad_input(
         fmt::format("Only {} points lie in the range that counts; a fit needs at least 24.", n));
+  }
+  double highest = 0.0;
+  for (const Complex& z : out.z) highest = std::max(highest, std::abs(z));
+  if (highest < kLowestOhm) {
+    return bad_input(fmt::format(
+        "The whole curve lies below {} ohm: these are the voltage ratios of a jig that was not "
+        "calibrated, not an impedance.",
+        three_digits(kLowestOhm)));
   }
   // Noise from the second differences of neighbours, which a smooth curve hardly has.
   std::vector<double> bends;

@@ -132,6 +132,34 @@ TEST(DriverFit, TwoHundredDriversComeBackWithinTheirUncertainty) {
   }
 }
 
+// R. H. Small, "Closed-box loudspeaker systems", JAES 21 (1973), part II, design example (numbers
+// from memory): a driver of fs 19 Hz, Qms 3.7, Qes 0.35 (Qts 0.32), Vas 540 dm3 has a reference
+// efficiency of 1.02 %; in 50 dm3 it resonates at 65 Hz with a Qtc of 1.1.
+TEST(DriverFit, SmallsClosedBoxExampleComesBack) {
+  Normals normals(22);
+  const double sd = 0.053;
+  const double cms = 0.540 / (1.204 * 343.0 * 343.0 * sd * sd);
+  const Truth t{6.0, 19.0, 3.7, 0.35, 1.0 / (std::pow(2 * kPi * 19.0, 2) * cms), sd, plain(0.8e-3)};
+  const double stiffness = 1.204 * 343.0 * 343.0 * sd * sd / 0.050;
+  const double mass = 0.5 * t.mms_kg;
+  const auto free =
+      fit_driver(curve([&](double f) { return impedance(t, f); }, 0.003, normals, 5.0));
+  const auto loaded =
+      fit_driver(curve([&](double f) { return impedance(t, f, mass); }, 0.003, normals, 5.0));
+  const auto boxed = fit_driver(
+      curve([&](double f) { return impedance(t, f, 0.0, stiffness); }, 0.003, normals, 5.0),
+      {.in_closed_box = true});
+  ASSERT_TRUE(free && loaded && boxed);
+  const auto told = thiele_small(*free, sd, AddedMass{*loaded, mass});
+  ASSERT_TRUE(told);
+  EXPECT_NEAR(told->qts.value, 0.32, 0.005);
+  EXPECT_NEAR(told->vas_m3->value, 0.540, 0.005);
+  // His speed of sound was 345 m/s, ours is 343: 1.7 % of the efficiency.
+  EXPECT_NEAR(100.0 * told->efficiency->value, 1.02, 0.025);
+  EXPECT_NEAR(boxed->fs_hz.value, 65.0, 0.7);
+  EXPECT_NEAR(boxed->qts.value, 1.1, 0.015);
+}
+
 // The same noisy curve fitted by SciPy 1.10.1 (tests/reference/impedance_fit_scipy.py): values and
 // half-widths. The half-widths differ in kind, linear theory with one variance for all there, each
 // point's own residual here.
@@ -295,6 +323,10 @@ TEST(DriverFit, RefusesWhatIsNoFreeAirCurveOfADriver) {
   EXPECT_THAT(refusal(curve([&](double f) { return driver(f) - 7.0; }, 0.003, normals)),
               HasSubstr("jig was not calibrated"));
   EXPECT_THAT(refusal(curve(driver, 0.003, normals, 30.0, 60.0, 12.0)), HasSubstr("points"));
+  // A divider's ratio to 27 ohm that nobody turned into ohms.
+  EXPECT_THAT(
+      refusal(curve([&](double f) { return driver(f) / (driver(f) + 27.0); }, 0.001, normals)),
+      HasSubstr("voltage ratios"));
   const Truth boxed = t;
   const auto vented = [&](double f) {
     const Complex s(0.0, 2 * kPi * f);
