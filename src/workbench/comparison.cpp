@@ -4,7 +4,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
+#include <future>
 #include <numeric>
+#include <thread>
 
 #include "acoustics/spectrum/figures.h"
 #include "acoustics/spectrum/smoothing.h"
@@ -288,7 +291,16 @@ SeriesComparison compared(const std::vector<ComparedMember>& members, ImpedanceR
   if (free_air != nullptr && role == ImpedanceRole::kClosedBox) {
     if (const auto fit = fit_driver(*free_air, {.re_ohm = re_ohm})) s.driver_fs_hz = fit->fs_hz;
   }
-  for (const ComparedMember& m : members) s.members.push_back(member_figures(m, role, re_ohm));
+  // Each member by itself, on as many threads as the machine has.
+  std::vector<std::future<MemberFigures>> figures;
+  const unsigned threads = std::max(1U, std::thread::hardware_concurrency());
+  for (std::size_t i = 0; i < members.size(); ++i) {
+    if (i >= threads) s.members.push_back(figures[i - threads].get());
+    figures.push_back(
+        std::async(std::launch::async, member_figures, std::cref(members[i]), role, re_ohm));
+  }
+  for (std::size_t i = s.members.size(); i < members.size(); ++i)
+    s.members.push_back(figures[i].get());
   if (const auto repeats = repeat_error(members)) {
     s.repeat_db = *repeats;
     s.repeat_measured = true;

@@ -150,15 +150,17 @@ std::optional<Fitted> best_fit(const FitPoints& points, bool has_phase, BackLoad
   const std::vector<double> owns =
       back == BackLoad::kRadiator ? std::vector<double>{0.3, 0.6} : std::vector<double>{0.0};
   for (const double own : owns) {
-    for (const double ql : {7.0, 20.0}) attempt({.coil = CoilModel::kPlain}, ql, own, 0.0);
+    attempt({.coil = CoilModel::kPlain}, 7.0, own, 0.0);
     attempt({.coil = CoilModel::kPowerLaw}, 7.0, own, 2.0);
     attempt({.coil = CoilModel::kShunted}, 7.0, own, 2.0);
   }
   const double expected = points.noise * (has_phase ? std::sqrt(2.0) : 1.0);
   const double first_own = owns.front() == 0.0 ? 0.0 : 0.4;
   if (best->fit.rms > 1.3 * expected) {
-    for (const CoilModel coil : {CoilModel::kPlain, CoilModel::kPowerLaw, CoilModel::kShunted})
-      attempt({.coil = coil, .crossover = true}, 7.0, first_own, kPlainlyBetter);
+    const CoilModel found = best->model.shape().coil;
+    attempt({.coil = CoilModel::kPlain, .crossover = true}, 7.0, first_own, kPlainlyBetter);
+    if (found != CoilModel::kPlain)
+      attempt({.coil = found, .crossover = true}, 7.0, first_own, kPlainlyBetter);
   }
   // Damping material loses by the air's compression, not by a leak: only where the data show it.
   if (best->fit.rms > 1.3 * expected) {

@@ -9,7 +9,7 @@ namespace {
 
 using Complex = std::complex<double>;
 constexpr double kHuber = 3.0;
-constexpr int kMostSteps = 60;
+constexpr int kMostSteps = 40;
 constexpr double kEnough = 1e-6;
 
 class Fitter {
