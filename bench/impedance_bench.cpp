@@ -22,9 +22,11 @@ Response curve(double ql) {
   for (std::size_t i = 0; i < axis.size(); ++i) {
     const double f = axis[i];
     const double n = std::sin(12.9898 * static_cast<double>(i + 1)) * 43758.5453;
-    z.push_back((solve_driver(d, box, f).impedance_ohm +
-                 0.4 / std::complex<double>(1.0, 30.0 * (f / 490.0 - 490.0 / f))) *
-                (1.0 + 0.006 * (n - std::floor(n) - 0.5)));
+    const double m = std::sin(78.233 * static_cast<double>(i + 1)) * 12543.123;
+    z.push_back(
+        (solve_driver(d, box, f).impedance_ohm +
+         0.4 / std::complex<double>(1.0, 30.0 * (f / 490.0 - 490.0 / f))) *
+        (1.0 + 0.006 * std::complex<double>(n - std::floor(n) - 0.5, m - std::floor(m) - 0.5)));
   }
   return *Response::make(axis, z, Quantity::kImpedance, {}, true);
 }
@@ -35,8 +37,10 @@ Response bare() {
   std::vector<std::complex<double>> z;
   for (std::size_t i = 0; i < axis.size(); ++i) {
     const double n = std::sin(12.9898 * static_cast<double>(i + 1)) * 43758.5453;
-    z.push_back(solve_driver(d, {}, axis[i]).impedance_ohm *
-                (1.0 + 0.006 * (n - std::floor(n) - 0.5)));
+    const double m = std::sin(78.233 * static_cast<double>(i + 1)) * 12543.123;
+    z.push_back(
+        solve_driver(d, {}, axis[i]).impedance_ohm *
+        (1.0 + 0.006 * std::complex<double>(n - std::floor(n) - 0.5, m - std::floor(m) - 0.5)));
   }
   return *Response::make(axis, z, Quantity::kImpedance, {}, true);
 }

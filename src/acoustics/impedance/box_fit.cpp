@@ -154,16 +154,15 @@ std::optional<Fitted> best_fit(const FitPoints& points, bool has_phase, BackLoad
     attempt({.coil = CoilModel::kPowerLaw}, 7.0, own, 2.0);
     attempt({.coil = CoilModel::kShunted}, 7.0, own, 2.0);
   }
-  const double expected = points.noise * (has_phase ? std::sqrt(2.0) : 1.0);
   const double first_own = owns.front() == 0.0 ? 0.0 : 0.4;
-  if (best->fit.rms > 1.3 * expected) {
+  if (best->fit.typical > 1.15 * points.noise) {
     const CoilModel found = best->model.shape().coil;
     attempt({.coil = CoilModel::kPlain, .crossover = true}, 7.0, first_own, kPlainlyBetter);
     if (found != CoilModel::kPlain)
       attempt({.coil = found, .crossover = true}, 7.0, first_own, kPlainlyBetter);
   }
   // Damping material loses by the air's compression, not by a leak: only where the data show it.
-  if (best->fit.rms > 1.3 * expected) {
+  if (best->fit.typical > 1.15 * points.noise) {
     MotorShape shape = best->model.shape();
     shape.absorbing = true;
     attempt(shape, 12.0, first_own, kPlainlyBetter);

@@ -158,6 +158,12 @@ class Fitter {
     }
     const double numbers = (in_.has_phase ? 2.0 : 1.0) * static_cast<double>(n_);
     fit.rms = std::sqrt(square_sum / weight_sum);
+    std::vector<double> sizes(n_);
+    for (std::size_t i = 0; i < n_; ++i) sizes[i] = std::abs(residuals_[i]);
+    const auto upper = sizes.begin() + static_cast<std::ptrdiff_t>(3 * n_ / 4);
+    std::nth_element(sizes.begin(), upper, sizes.end());
+    // Upper quartile of the length of a complex normal number, of a real one.
+    fit.typical = *upper / (in_.has_phase ? 1.6651 : 1.1503);
     // Each point's contribution to the gradient; their scatter is the scatter of the estimate.
     Eigen::MatrixXd scatter = Eigen::MatrixXd::Zero(p, p);
     Eigen::VectorXd one(p);

@@ -34,6 +34,9 @@ struct CurveFit {
   std::vector<double> covariance;
   std::vector<std::complex<double>> residuals;  ///< relative; real where there is no phase
   double rms = 0.0;  ///< of the residuals, weighted; one number per point
+  /// Standard deviation of one real part as three quarters of the points have it: a loop, which
+  /// few points make, hardly moves it, a model that does not follow does.
+  double typical = 0.0;
   /// Bayesian information criterion of this fit, smaller is better (Schwarz 1978).
   double criterion = 0.0;
   bool converged = false;
