@@ -151,6 +151,8 @@ std::optional<Fitted> best_fit(const FitPoints& points, bool has_phase, BackLoad
       back == BackLoad::kRadiator ? std::vector<double>{0.3, 0.6} : std::vector<double>{0.0};
   for (const double own : owns) {
     attempt({.coil = CoilModel::kPlain}, 7.0, own, 0.0);
+    // Where the plain coil leaves nothing but noise there is nothing for another to explain.
+    if (best->fit.typical < 1.05 * points.noise) continue;
     attempt({.coil = CoilModel::kPowerLaw}, 7.0, own, 2.0);
     attempt({.coil = CoilModel::kShunted}, 7.0, own, 2.0);
   }
