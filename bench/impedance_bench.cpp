@@ -31,6 +31,29 @@ Response curve(double ql) {
   return *Response::make(axis, z, Quantity::kImpedance, {}, true);
 }
 
+/// The same box behind a low-pass, with a tweeter's branch beside it; noise in millionths.
+Response two_way(double noise, BoxLoad::Kind kind) {
+  using Complex = std::complex<double>;
+  const DriverParameters d = elements_of({42.0, 4.2, 0.46, 0.0215, 0.0132, 5.6, 0.4e-3});
+  const BoxLoad box{.kind = kind, .volume_m3 = 0.014, .ql = 7.0, .tuning_hz = 47.0};
+  const FrequencyAxis axis = FrequencyAxis::logarithmic(10.0, 20000.0, 104.0);
+  std::vector<Complex> z;
+  for (std::size_t i = 0; i < axis.size(); ++i) {
+    const double f = axis[i];
+    const Complex s(0.0, 2.0 * 3.14159265358979 * f);
+    const Complex across = 1.0 / (s * 12e-6) + 5.6;
+    const Complex woofer = solve_driver(d, box, f).impedance_ohm;
+    const Complex low = s * 0.9e-3 + 1.0 / (1.0 / woofer + 1.0 / across);
+    const Complex dome = 5.2 + s * 0.04e-3 + 4.0 / Complex(1.0, 2.5 * (f / 900.0 - 900.0 / f));
+    const Complex high = 1.0 / (s * 6.8e-6) + 1.0 / (1.0 / (s * 0.35e-3) + 1.0 / dome);
+    const double n = std::sin(12.9898 * static_cast<double>(i + 1)) * 43758.5453;
+    const double m = std::sin(78.233 * static_cast<double>(i + 1)) * 12543.123;
+    z.push_back(1.0 / (1.0 / low + 1.0 / high) *
+                (1.0 + noise * Complex(n - std::floor(n) - 0.5, m - std::floor(m) - 0.5)));
+  }
+  return *Response::make(axis, z, Quantity::kImpedance, {}, true);
+}
+
 Response bare() {
   const DriverParameters d = elements_of({42.0, 4.2, 0.46, 0.0215, 0.0132, 5.6, 0.4e-3});
   const FrequencyAxis axis = FrequencyAxis::logarithmic(8.0, 20000.0, 96.0);
@@ -56,6 +79,21 @@ void FitVentedBox(benchmark::State& state) {
   for (auto _ : state) benchmark::DoNotOptimize(fit_box(z, BackLoad::kVented));
 }
 BENCHMARK(FitVentedBox)->Unit(benchmark::kMillisecond);
+
+/// With its crossover; noise in millionths of the impedance.
+void FitTwoWay(benchmark::State& state) {
+  const Response z = two_way(1e-6 * static_cast<double>(state.range(0)), BoxLoad::Kind::kVented);
+  for (auto _ : state) benchmark::DoNotOptimize(fit_box(z, BackLoad::kVented));
+}
+BENCHMARK(FitTwoWay)->Arg(0)->Arg(1000)->Arg(6000)->Unit(benchmark::kMillisecond);
+
+void FitClosedTwoWay(benchmark::State& state) {
+  const Response z = two_way(1e-6 * static_cast<double>(state.range(0)), BoxLoad::Kind::kSealed);
+  DriverFitWishes wishes;
+  wishes.in_closed_box = true;
+  for (auto _ : state) benchmark::DoNotOptimize(fit_driver(z, wishes));
+}
+BENCHMARK(FitClosedTwoWay)->Arg(0)->Arg(1000)->Arg(6000)->Unit(benchmark::kMillisecond);
 
 void FindWiggles(benchmark::State& state) {
   const Response z = curve(7.0);

@@ -17,6 +17,7 @@ using Slot = MotorModel::Slot;
 constexpr double kWorstMisfit = 0.08;
 constexpr double kPlainlyBetter = 10.0;
 constexpr double kIsothermal = 1.4;
+constexpr double kFarOff = 0.01;
 
 struct Fitted {
   MotorModel model;
@@ -106,7 +107,8 @@ std::optional<Fitted> best_fit(const FitPoints& points, bool has_phase, BackLoad
   const double top = points.z.back().imag() > 0.1 ? points.z.back().imag() : 0.3 * re;
   const double w_top = 2.0 * kPi * points.frequency_hz.back();
   std::optional<Fitted> best;
-  const auto attempt = [&](MotorShape shape, double ql, double own, double plainly) {
+  const auto attempt = [&](MotorShape shape, double ql, double own, double plainly,
+                           FitEffort effort = FitEffort::kFull) {
     shape.back = back;
     shape.fixed_re = re_ohm.has_value();
     MotorModel model(shape);
@@ -143,31 +145,42 @@ std::optional<Fitted> best_fit(const FitPoints& points, bool has_phase, BackLoad
     auto limits = model.limits();
     if (re_ohm) limits[0] = {t[0], t[0]};
     CurveFit fit = fit_curve({points.z, points.weights, has_phase}, model.over(points.frequency_hz),
-                             std::move(t), limits);
+                             std::move(t), limits, effort);
     if (!best || fit.criterion < best->fit.criterion - plainly)
       best = Fitted{model, std::move(fit)};
   };
   const std::vector<double> owns =
       back == BackLoad::kRadiator ? std::vector<double>{0.3, 0.6} : std::vector<double>{0.0};
+  // Where a model leaves nothing but noise there is nothing for another to explain.
+  const auto explained = [&](double share) {
+    return best && best->fit.typical < share * points.noise;
+  };
   for (const double own : owns) {
     attempt({.coil = CoilModel::kPlain}, 7.0, own, 0.0);
-    // Where the plain coil leaves nothing but noise there is nothing for another to explain.
-    if (best->fit.typical < 1.05 * points.noise) continue;
-    attempt({.coil = CoilModel::kPowerLaw}, 7.0, own, 2.0);
-    attempt({.coil = CoilModel::kShunted}, 7.0, own, 2.0);
+    if (!explained(1.05)) attempt({.coil = CoilModel::kPowerLaw}, 7.0, own, 2.0);
   }
   const double first_own = owns.front() == 0.0 ? 0.0 : 0.4;
-  if (best->fit.typical > 1.15 * points.noise) {
-    const CoilModel found = best->model.shape().coil;
-    attempt({.coil = CoilModel::kPlain, .crossover = true}, 7.0, first_own, kPlainlyBetter);
-    if (found != CoilModel::kPlain)
-      attempt({.coil = found, .crossover = true}, 7.0, first_own, kPlainlyBetter);
+  const auto with_crossover = [&](CoilModel coil) {
+    attempt({.coil = coil, .crossover = true}, 7.0, first_own, kPlainlyBetter, FitEffort::kExplore);
+  };
+  // No coil bends a curve by several percent in the bass: that is a crossover's work.
+  if (best->fit.typical > std::max(kFarOff, 3.0 * points.noise))
+    with_crossover(CoilModel::kShunted);
+  if (!best->model.shape().crossover && !explained(1.05)) {
+    for (const double own : owns) attempt({.coil = CoilModel::kShunted}, 7.0, own, 2.0);
+    if (!explained(1.15)) with_crossover(best->model.shape().coil);
   }
   // Damping material loses by the air's compression, not by a leak: only where the data show it.
-  if (best->fit.typical > 1.15 * points.noise) {
+  if (!explained(1.15)) {
     MotorShape shape = best->model.shape();
     shape.absorbing = true;
     attempt(shape, 12.0, first_own, kPlainlyBetter);
+  }
+  if (best->model.shape().crossover && !best->model.shape().absorbing) {
+    auto limits = best->model.limits();
+    if (re_ohm) limits[0] = {best->fit.theta[0], best->fit.theta[0]};
+    best->fit = fit_curve({points.z, points.weights, has_phase},
+                          best->model.over(points.frequency_hz), best->fit.theta, limits);
   }
   return best;
 }

@@ -24,14 +24,17 @@ class Fitter {
         theta_(std::move(start)),
         values_(n_),
         jacobian_(n_ * p_),
-        pull_(n_, 1.0) {}
+        pull_(n_, 1.0) {
+    for (const Complex& z : in_.measured) per_ohm_.push_back(1.0 / std::abs(z));
+  }
 
-  CurveFit run() {
+  CurveFit run(FitEffort effort) {
+    const bool explore = effort == FitEffort::kExplore;
     residuals_.resize(n_);
-    bool converged = descend(kMostSteps);
-    for (int round = 0; round < 3; ++round) {
+    bool converged = descend(explore ? 24 : kMostSteps);
+    for (int round = 0; round < (explore ? 2 : 3); ++round) {
       if (!reweigh()) break;
-      converged = descend(12);
+      converged = descend(explore ? 8 : 12);
     }
     return result(converged);
   }
@@ -41,17 +44,15 @@ class Fitter {
   bool depart(std::span<const double> theta, std::vector<Complex>& out, bool derive) {
     model_(theta, values_, derive ? std::span<Complex>(jacobian_) : std::span<Complex>());
     for (std::size_t i = 0; i < n_; ++i) {
-      const Complex z = in_.measured[i];
-      out[i] = in_.has_phase ? (values_[i] - z) / std::abs(z)
-                             : Complex(std::log(std::abs(values_[i]) / std::abs(z)));
+      out[i] = in_.has_phase ? (values_[i] - in_.measured[i]) * per_ohm_[i]
+                             : Complex(std::log(std::abs(values_[i]) * per_ohm_[i]));
       if (!std::isfinite(out[i].real()) || !std::isfinite(out[i].imag())) return false;
     }
     if (!derive) return true;
     for (std::size_t k = 0; k < p_; ++k) {
       Complex* row = &jacobian_[k * n_];
       for (std::size_t i = 0; i < n_; ++i) {
-        row[i] = in_.has_phase ? row[i] / std::abs(in_.measured[i])
-                               : Complex((row[i] / values_[i]).real());
+        row[i] = in_.has_phase ? row[i] * per_ohm_[i] : Complex((row[i] / values_[i]).real());
       }
     }
     return true;
@@ -64,15 +65,16 @@ class Fitter {
 
   /// Steps until a step no longer helps.
   bool descend(int most_steps) {
-    double damping = 1e-3;
     if (!depart(theta_, residuals_, true)) return false;
+    const auto p = static_cast<Eigen::Index>(p_);
+    double damping = 1e-3;
     double now = cost(residuals_);
     std::vector<Complex> tried(n_);
+    Eigen::MatrixXd normal(p, p);
+    Eigen::VectorXd gradient(p);
     for (int step = 0; step < most_steps; ++step) {
-      const auto p = static_cast<Eigen::Index>(p_);
-      Eigen::MatrixXd normal(p, p);
-      Eigen::VectorXd gradient(p);
       normal_equations(normal, gradient);
+      hold_at_limits(normal, gradient);
       bool better = false;
       double gain = 0.0;
       for (int attempt = 0; attempt < 12 && !better; ++attempt) {
@@ -89,9 +91,9 @@ class Fitter {
           if (then < now) {
             better = true;
             gain = (now - then) / (now + 1e-300);
+            damping = std::max(damping * 0.2, 1e-9);
             now = then;
             theta_ = std::move(next);
-            damping = std::max(damping * 0.2, 1e-9);
             continue;
           }
         }
@@ -103,6 +105,22 @@ class Fitter {
       if (gain < kEnough) return true;
     }
     return false;
+  }
+
+  /// A parameter that would leave its limits stays out of the step: cut off afterwards, it would
+  /// spoil what the others move.
+  void hold_at_limits(Eigen::MatrixXd& normal, Eigen::VectorXd& gradient) const {
+    for (std::size_t k = 0; k < p_; ++k) {
+      const auto row = static_cast<Eigen::Index>(k);
+      if ((theta_[k] <= limits_[k].low && gradient(row) > 0.0) ||
+          (theta_[k] >= limits_[k].high && gradient(row) < 0.0)) {
+        const double scale = normal(row, row) + 1e-300;
+        normal.row(row).setZero();
+        normal.col(row).setZero();
+        normal(row, row) = scale;
+        gradient(row) = 0.0;
+      }
+    }
   }
 
   void normal_equations(Eigen::MatrixXd& normal, Eigen::VectorXd& gradient) const {
@@ -121,7 +139,8 @@ class Fitter {
       w(static_cast<Eigen::Index>(2 * i + 1)) = weight;
     }
     const Eigen::MatrixXd weighted = j.array().colwise() * w.array();
-    normal.noalias() = weighted.transpose() * j;
+    normal.triangularView<Eigen::Lower>() = weighted.transpose() * j;
+    normal.triangularView<Eigen::StrictlyUpper>() = normal.transpose();
     gradient.noalias() = weighted.transpose() * r;
   }
 
@@ -220,15 +239,16 @@ class Fitter {
   std::vector<Complex> jacobian_;
   std::vector<Complex> residuals_;
   std::vector<double> pull_;
+  std::vector<double> per_ohm_;  ///< 1 / |measured|
 };
 
 }  // namespace
 
 CurveFit fit_curve(const CurveFitInput& input, const CurveModel& model, std::vector<double> start,
-                   std::span<const FitRange> limits) {
+                   std::span<const FitRange> limits, FitEffort effort) {
   for (std::size_t k = 0; k < start.size(); ++k)
     start[k] = std::clamp(start[k], limits[k].low, limits[k].high);
-  return Fitter(input, model, std::move(start), limits).run();
+  return Fitter(input, model, std::move(start), limits).run(effort);
 }
 
 double half_width_95(const CurveFit& fit, std::span<const double> gradient) {

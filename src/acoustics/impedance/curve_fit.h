@@ -42,13 +42,17 @@ struct CurveFit {
   bool converged = false;
 };
 
+/// kExplore: fewer steps, enough to choose between models; the chosen one is fitted on from there.
+enum class FitEffort { kExplore, kFull };
+
 /// Levenberg-Marquardt with limits to each parameter, then reweighted so that points more than 3
 /// standard deviations away (Huber 1964) do not pull: a small loop of the curve belongs to a box
 /// mode, not to the driver. Source of the method: K. Levenberg 1944, D. W. Marquardt 1963;
 /// covariance: H. White 1980.
 /// @param start  within the limits; @param limits one per parameter.
 [[nodiscard]] CurveFit fit_curve(const CurveFitInput& input, const CurveModel& model,
-                                 std::vector<double> start, std::span<const FitRange> limits);
+                                 std::vector<double> start, std::span<const FitRange> limits,
+                                 FitEffort effort = FitEffort::kFull);
 
 /// Half-width of the 95 % interval of a function of theta, by its gradient.
 [[nodiscard]] double half_width_95(const CurveFit& fit, std::span<const double> gradient);

@@ -23,6 +23,7 @@ constexpr double kWorstMisfit = 0.08;
 /// A more complicated model has to be this much better by the criterion: differences above 10 are
 /// called very strong evidence (Kass and Raftery 1995).
 constexpr double kPlainlyBetter = 10.0;
+constexpr double kFarOff = 0.01;
 
 double median(std::vector<double> values) {
   auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
@@ -30,26 +31,33 @@ double median(std::vector<double> values) {
   return *middle;
 }
 
+/// Of the impedance; below it a model's own departures count for more.
+constexpr double kLittleNoise = 5e-4;
 constexpr double kDense = 0.6931471805599453 / 48.0;  ///< a 48th of an octave
 
+/// At most 48 points an octave: the mean of those that lie closer. In the range to be kept a mean
+/// would flatten a sharp hump: there all stay, or one of each group where there is no noise that
+/// the others would help against.
 void thin(FitPoints& points, ValidRange kept) {
+  const bool noisy = points.noise > kLittleNoise;
   FitPoints out;
   out.noise = points.noise;
   for (std::size_t i = 0; i < points.z.size();) {
     const double first = points.frequency_hz[i];
-    Complex sum = 0.0;
-    double logs = 0.0;
-    std::size_t n = 0;
-    do {
-      sum += points.z[i];
-      logs += std::log(points.frequency_hz[i]);
-      ++n;
-      ++i;
-    } while (i < points.z.size() && !kept.contains(first) &&
-             !kept.contains(points.frequency_hz[i]) &&
-             std::log(points.frequency_hz[i] / first) < 0.9 * kDense);
-    out.frequency_hz.push_back(std::exp(logs / static_cast<double>(n)));
-    out.z.push_back(sum / static_cast<double>(n));
+    const bool within = kept.contains(first);
+    std::size_t next = i + 1;
+    Complex sum = points.z[i];
+    double logs = std::log(first);
+    while (next < points.z.size() && kept.contains(points.frequency_hz[next]) == within &&
+           !(within && noisy) && std::log(points.frequency_hz[next] / first) < 0.9 * kDense) {
+      sum += points.z[next];
+      logs += std::log(points.frequency_hz[next]);
+      ++next;
+    }
+    const double n = static_cast<double>(next - i);
+    out.frequency_hz.push_back(within ? first : std::exp(logs / n));
+    out.z.push_back(within ? points.z[i] : sum / n);
+    i = next;
   }
   points = std::move(out);
 }
@@ -255,38 +263,56 @@ Result<DriverFit> fit_hump(const Response& impedance, const FitPoints& points,
   const std::vector<CoilModel> usual = {CoilModel::kPlain, CoilModel::kPowerLaw,
                                         CoilModel::kShunted, CoilModel::kTwoPower};
   for (const CoilModel coil : wishes.coils.empty() ? usual : wishes.coils) {
+    // Where several percent are missing, it is not another coil that explains them in a box, but a
+    // crossover.
+    if (wishes.in_closed_box && wishes.coils.empty() && coil == CoilModel::kShunted &&
+        best->fit.typical > std::max(kFarOff, 3.0 * points.noise)) {
+      std::vector<double> extra = search.coil_start(coil);
+      extra.insert(extra.end(), kFirstCrossover.begin(), kFirstCrossover.end());
+      Fitted next = search.with({.coil = coil, .crossover = true}, extra);
+      if (next.fit.criterion < best->fit.criterion - kPlainlyBetter && next.fit.typical < kFarOff) {
+        best = std::move(next);
+        break;
+      }
+    }
     MotorShape shape;
     shape.coil = coil;
     Fitted next = search.with(shape, search.coil_start(coil));
     if (!best || next.fit.criterion < best->fit.criterion - 2.0) best = std::move(next);
   }
   // What the data plainly ask for beyond that, starting from what was found.
-  const auto improve = [&](MotorShape shape, const std::vector<double>& extra) {
+  const auto improve = [&](MotorShape shape, Slot slot, const std::vector<double>& extra) {
     std::vector<double> from = best->fit.theta;
-    from.insert(from.end(), extra.begin(), extra.end());
+    from.insert(from.begin() + static_cast<std::ptrdiff_t>(MotorModel(shape).at(slot)),
+                extra.begin(), extra.end());
     const Search next(points, impedance.has_phase(), from, wishes.re_ohm.has_value());
     Fitted more = next.with(shape, {});
     if (shape.second && !is_a_hump(more)) return;
     if (more.fit.criterion < best->fit.criterion - kPlainlyBetter) best = std::move(more);
   };
-  if (best->fit.rms > 1.2 * points.noise * std::sqrt(2.0)) {
+  // Beside a crossover a creep of less than half a percent of the curve cannot be told apart.
+  const double unseen = best->model.shape().crossover ? 0.5 * kFarOff : 0.0;
+  if (best->fit.rms > std::max(1.2 * points.noise * std::sqrt(2.0), unseen)) {
     MotorShape shape = best->model.shape();
     shape.creep = true;
-    improve(shape, {0.05});
+    improve(shape, Slot::kCreep, {0.05});
     // A second hump of its own, not a small loop: those are box modes and breakup.
     for (const Hump& other : found) {
+      if (best->model.shape().crossover) break;
       if (&other == &hump || other.prominence < 0.05 || best->model.shape().second) continue;
       if (other.frequency_hz > 12.0 * hump.frequency_hz) continue;
       shape = best->model.shape();
       shape.second = true;
-      improve(shape, {std::log(std::max(0.1 * re, other.magnitude_ohm - re)),
-                      std::log(other.frequency_hz), std::log(2.0)});
+      improve(shape, Slot::kSecond,
+              {std::log(std::max(0.1 * re, other.magnitude_ohm - re)), std::log(other.frequency_hz),
+               std::log(2.0)});
     }
   }
-  if (wishes.in_closed_box && best->fit.rms > 1.2 * points.noise * std::sqrt(2.0)) {
+  if (wishes.in_closed_box && !best->model.shape().crossover &&
+      best->fit.rms > 1.2 * points.noise * std::sqrt(2.0)) {
     MotorShape shape = best->model.shape();
     shape.crossover = true;
-    improve(shape, kFirstCrossover);
+    improve(shape, Slot::kCrossover, kFirstCrossover);
   }
   if (best->fit.rms > kWorstMisfit) {
     return bad_input(fmt::format(

@@ -75,7 +75,8 @@ struct FitPoints {
   double noise = 0.0;  ///< relative, of one real part, from neighbouring points
 };
 /// Points denser than 48 to the octave are averaged outside `kept`, where the curve bends little:
-/// they cost time and tell no more than their mean.
+/// they cost time and tell no more than their mean. Inside, all stay, or where the noise is below
+/// 0.05 % one in each 48th of an octave.
 [[nodiscard]] Result<FitPoints> fit_points(const Response& impedance, double low_hz, double high_hz,
                                            ValidRange kept = {});
 

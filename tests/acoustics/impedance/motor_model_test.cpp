@@ -235,16 +235,19 @@ TEST(CurveFitTest, LimitsHoldAndAFixedNumberStays) {
   EXPECT_DOUBLE_EQ(fit_curve({z, weights, true}, line(x), {10.5, 0.0}, fixed).theta[0], 10.5);
 }
 
-Response flat(std::size_t points, double low, double high, Complex z) {
+Response flat(std::size_t points, double low, double high, Complex z, double noise = 0.0) {
+  test::Normals normals(9);
   std::vector<double> f;
-  for (std::size_t i = 0; i < points; ++i)
+  std::vector<Complex> values;
+  for (std::size_t i = 0; i < points; ++i) {
     f.push_back(low * std::pow(high / low, static_cast<double>(i) / static_cast<double>(points)));
-  return *Response::make(*FrequencyAxis::make(f), std::vector<Complex>(points, z),
-                         Quantity::kImpedance, {}, true);
+    values.push_back(z * (1.0 + noise * Complex(normals(), normals())));
+  }
+  return *Response::make(*FrequencyAxis::make(f), values, Quantity::kImpedance, {}, true);
 }
 
 TEST(FitPointsTest, DensePointsAreAveragedOutsideTheHumpOnly) {
-  const Response dense = flat(4000, 10.0, 10000.0, {8.0, 1.0});
+  const Response dense = flat(4000, 10.0, 10000.0, {8.0, 1.0}, 0.003);
   const auto all = fit_points(dense, 0.0, 20000.0);
   ASSERT_TRUE(all);
   EXPECT_EQ(all->z.size(), 4000U);
