@@ -395,6 +395,7 @@ Result<std::vector<std::byte>> Book::read_raw(const std::filesystem::path& path,
 
 Result<void> Book::set_colour(Id take, int colour) {
   return guarded(room_->path, [&] {
+    const WithoutWaiting quick(room_->database);
     if (colour < 0) {
       room_->database.exec(fmt::format("DELETE FROM on_score WHERE take_id = {}", take));
     } else {
@@ -406,6 +407,7 @@ Result<void> Book::set_colour(Id take, int colour) {
 
 Result<void> Book::set_view(const std::string& key, const std::string& value) {
   return guarded(room_->path, [&] {
+    const WithoutWaiting quick(room_->database);
     SQLite::Statement insert(room_->database, "INSERT OR REPLACE INTO view VALUES (?, ?)");
     insert.bind(1, key);
     insert.bind(2, value);
@@ -427,6 +429,7 @@ void Book::keep_derived(const std::string& key, std::span<const std::byte> bytes
   if (room_->read_only) return;
   // A cache: what cannot be kept is worked out again next time.
   (void)guarded(room_->path, [&] {
+    const WithoutWaiting quick(room_->database);
     SQLite::Statement insert(room_->database, "INSERT OR REPLACE INTO derived VALUES (?, ?)");
     insert.bind(1, key);
     insert.bind(2, bytes.data(), static_cast<int>(bytes.size()));

@@ -27,6 +27,20 @@ struct OpenTarget {
 [[nodiscard]] Error storage_error(const SQLite::Exception& problem, const std::string& where);
 
 /// The border: what the library throws becomes an Error here and goes no further.
+/// For what may be lost in a power cut (a colour on the score, a cache): without waiting for the
+/// disk. Nothing else is touched by it: the book stays whole either way.
+class WithoutWaiting {
+ public:
+  explicit WithoutWaiting(SQLite::Database& database) : database_(database) {
+    database_.exec("PRAGMA synchronous = NORMAL");
+  }
+  WithoutWaiting(const WithoutWaiting&) = delete;
+  ~WithoutWaiting() { database_.tryExec("PRAGMA synchronous = FULL"); }
+
+ private:
+  SQLite::Database& database_;
+};
+
 template <class Action>
 auto guarded(const std::filesystem::path& path, Action action) -> Result<decltype(action())> {
   try {

@@ -69,6 +69,9 @@ Result<void> BookSession::create(const std::filesystem::path& path) {
 
 void BookSession::adopt(Book book) {
   stopWork();
+  subjects_.clear();
+  geometries_.clear();
+  loadings_.clear();
   book_ = std::move(book);
   results_.clear();
   stages_.clear();
@@ -84,15 +87,13 @@ void BookSession::adopt(Book book) {
 void BookSession::reload() {
   rigs_.clear();
   recipes_.clear();
-  geometries_.clear();
-  loadings_.clear();
   const auto subjects = book_->subjects();
   const auto takes = book_->takes();
   if (!subjects || !takes) {
     emit failed(QString::fromStdString((subjects ? takes.error() : subjects.error()).text()));
     return;
   }
-  subjects_ = *subjects;
+  const std::vector<Subject> before = std::exchange(subjects_, *subjects);
   takes_ = *takes;
   variants_.clear();
   for (const Subject& subject : subjects_) {
@@ -100,6 +101,11 @@ void BookSession::reload() {
       variants_.insert(variants_.end(), variants->begin(), variants->end());
   }
   for (const Subject& subject : subjects_) {
+    const auto as_before = std::find_if(before.begin(), before.end(), [&](const Subject& s) {
+      return s.id == subject.id && s.name == subject.name &&
+             s.description_json == subject.description_json;
+    });
+    if (as_before != before.end() && geometries_.contains(subject.id)) continue;
     // A description that cannot be right foretells nothing; where it is edited says why.
     auto geometry = geometry_of(subject.description_json, subject.name);
     loadings_.insert(subject.id, loading_of(subject.description_json));

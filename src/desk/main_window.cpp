@@ -129,8 +129,14 @@ MainWindow::MainWindow(QWidget* parent)
   connect(plan, &PlanPage::takesAsked, this, [this] { showDesk(kTakes); });
   connect(capture_page_, &CapturePage::rigAsked, this, [this] { showDesk(kRig); });
   connect(plan, &PlanPage::practiceAsked, this, [this] { showDesk(kPractice); });
-  connect(&session_, &BookSession::laidChanged, this, &MainWindow::refreshContents);
-  connect(&session_, &BookSession::resultsChanged, this, &MainWindow::refreshContents);
+  // In a round of its own: keeping, filling and drawing one take in a single round would hold up
+  // mouse and keys.
+  refresh_ = new QTimer(this);
+  refresh_->setSingleShot(true);
+  refresh_->setInterval(0);
+  connect(refresh_, &QTimer::timeout, this, &MainWindow::refreshContents);
+  connect(&session_, &BookSession::laidChanged, refresh_, qOverload<>(&QTimer::start));
+  connect(&session_, &BookSession::resultsChanged, refresh_, qOverload<>(&QTimer::start));
   connect(&session_, &BookSession::rowsChanged, this, &MainWindow::updateEditActions);
   connect(&session_, &BookSession::failed, this, &MainWindow::showMessage);
   connect(&capture_, &CaptureController::failed, this, &MainWindow::showMessage);
@@ -164,10 +170,10 @@ QAction* MainWindow::actionNamed(const QString& id) const {
 }
 
 bool MainWindow::atRest() const {
-  return !session_.busy() && !capture_.running() && !queue_.running() && !monitor_->running() &&
-         !rig_page_->busy() && !series_->running() && !driver_page_->running() &&
-         !job_->running() && !import_->reading() && !score_->settling() &&
-         !boxes_->lanes()->settling();
+  return !session_.busy() && !refresh_->isActive() && !capture_.running() && !queue_.running() &&
+         !monitor_->running() && !rig_page_->busy() && !series_->running() &&
+         !driver_page_->running() && !job_->running() && !import_->reading() &&
+         !score_->settling() && !boxes_->lanes()->settling();
 }
 
 void MainWindow::setDark(bool dark) {

@@ -11,6 +11,7 @@
 class QLabel;
 class QSplitter;
 class QStackedWidget;
+class QTimer;
 
 namespace lalometer {
 
@@ -138,6 +139,7 @@ class MainWindow : public QMainWindow {
   QList<QAction*> all_actions_;
   std::int64_t seen_changes_ = 0;
   bool dark_ = false;
+  QTimer* refresh_ = nullptr;  ///< contents are worked out once per round, after other events
 };
 
 }  // namespace lalometer

@@ -13,7 +13,7 @@ namespace lalometer {
 namespace {
 
 constexpr std::size_t kNoLane = static_cast<std::size_t>(-1);
-constexpr qint64 kFrame_ms = 10;
+constexpr qint64 kFrame_ms = 4;
 
 }  // namespace
 
