@@ -87,6 +87,7 @@ void BookSession::adopt(Book book) {
 void BookSession::reload() {
   rigs_.clear();
   recipes_.clear();
+  keys_.clear();
   const auto subjects = book_->subjects();
   const auto takes = book_->takes();
   if (!subjects || !takes) {
@@ -248,11 +249,15 @@ Recipe BookSession::recipe(Id subject) const {
 }
 
 QString BookSession::keyOf(const Take& take) const {
-  QString key =
-      QString::fromStdString(analysis_key(take, rigOf(take.rig_id), recipe(take.subject_id)));
+  // Each row of the shelf asks for it whenever it is painted.
+  const Recipe used = recipe(take.subject_id);
+  const auto known = keys_.constFind(take.id);
+  if (known != keys_.constEnd() && known->first == used) return known->second;
+  QString key = QString::fromStdString(analysis_key(take, rigOf(take.rig_id), used));
   // How an impedance is read depends on what box its subject is.
   if (take.kind == TakeKind::kImpedance)
     key += QString::fromStdString(" " + loadingOf(take.subject_id));
+  keys_.insert(take.id, {used, key});
   return key;
 }
 

@@ -123,6 +123,7 @@ class BookSession : public QObject {
   QHash<Id, std::shared_ptr<const ImpulseStage>> stages_;
   QHash<Id, std::shared_ptr<const ImpedanceReading>> readings_;  ///< of laid impedances
   QHash<QString, std::vector<float>> miniatures_;
+  mutable QHash<Id, std::pair<Recipe, QString>> keys_;
   QSet<Id> running_;
   QSet<Id> wanted_miniatures_;
   QSet<Id> failed_;

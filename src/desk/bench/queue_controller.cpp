@@ -2,6 +2,7 @@
 
 #include <QCoreApplication>
 #include <QFutureWatcher>
+#include <QTimer>
 #include <QtConcurrent>
 #include <chrono>
 #include <cmath>
@@ -91,11 +92,15 @@ void QueueController::showKept(Id id) {
     }
     session_.chooseTake(id);
   }
-  const Subject* s = session_.subject(plan_->subject_id);
-  standing_ = standing_of(*plan_, session_.takes(), s == nullptr ? "{}" : s->description_json);
   place_.refused.clear();
-  emit taken(id);
-  emit planChanged();
+  // The plan's standing in a round of its own, so that mouse and keys get in between.
+  QTimer::singleShot(0, this, [this, id] {
+    if (!session_.isOpen() || !plan_) return;
+    const Subject* s = session_.subject(plan_->subject_id);
+    standing_ = standing_of(*plan_, session_.takes(), s == nullptr ? "{}" : s->description_json);
+    emit taken(id);
+    emit planChanged();
+  });
 }
 
 /// What a plan was made for is what its takes are read with: its gate becomes the subject's, as one

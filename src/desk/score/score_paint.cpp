@@ -141,7 +141,6 @@ void ScoreView::paintEvent(QPaintEvent* event) {
   stale_.resize(lanes_.size(), false);
   QElapsedTimer spent;
   spent.start();
-  bool more = false;
   for (std::size_t i = 0; i < lanes_.size(); ++i) {
     const QRectF rect = laneRect(i);
     if (!rect.intersects(event->rect())) continue;
@@ -149,12 +148,20 @@ void ScoreView::paintEvent(QPaintEvent* event) {
     // between.
     const bool late = spent.elapsed() > kFrame_ms;
     if (pictures_[i].isNull() || (stale_[i] && !late)) refresh(i, PictureQuality::kCoarse);
-    more = more || stale_[i];
-    painter.drawImage(rect.topLeft(), pictures_[i]);
+    if (stale_[i])
+      painter.drawImage(rect, pictures_[i]);
+    else
+      painter.drawImage(rect.topLeft(), pictures_[i]);
     if (i == chosen_ && hasFocus())
       painter.fillRect(QRectF(0, rect.top(), 3, rect.height()), theme_.accent);
   }
-  if (more) QTimer::singleShot(0, this, qOverload<>(&QWidget::update));
+  const auto waiting = std::find(stale_.begin(), stale_.end(), true);
+  if (waiting != stale_.end()) {
+    const auto next = static_cast<std::size_t>(waiting - stale_.begin());
+    QTimer::singleShot(0, this, [this, next] {
+      if (next < lanes_.size()) update(laneRect(next).toAlignedRect());
+    });
+  }
   drawAxis(painter);
   drawHandles(painter);
   drawThread(painter);

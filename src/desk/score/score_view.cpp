@@ -63,7 +63,7 @@ void ScoreView::setContent(std::size_t index, LaneContent content) {
   if (lane.fitted) lane.values = {lane.content.fit_low, lane.content.fit_high};
   stale_.resize(lanes_.size(), false);
   stale_[index] = true;
-  update();
+  update(laneRect(index).toAlignedRect());
   settle_.start();
 }
 
@@ -112,6 +112,13 @@ void ScoreView::refresh(std::size_t lane, PictureQuality quality) {
 }
 
 void ScoreView::startFine() {
+  // Lanes still have their turns one after the other, where painting goes on.
+  if (isVisible() && !visibleRegion().isEmpty() &&
+      std::any_of(stale_.begin(), stale_.end(), [](bool stale) { return stale; })) {
+    settle_.start();
+    update();
+    return;
+  }
   for (std::size_t i = 0; i < stale_.size() && i < pictures_.size(); ++i) {
     if (stale_[i]) refresh(i, PictureQuality::kCoarse);
   }
@@ -157,7 +164,12 @@ bool ScoreView::event(QEvent* event) {
 }
 
 void ScoreView::resizeEvent(QResizeEvent*) {
-  invalidate();
+  // The pictures there are, stretched, until each lane has its turn: all of them at once would hold
+  // up a window that has just changed its pages.
+  stale_.assign(lanes_.size(), true);
+  last_cursor_x_ = -1;
+  settle_.start();
+  update();
 }
 
 std::size_t ScoreView::laneAt(QPointF at) const {
