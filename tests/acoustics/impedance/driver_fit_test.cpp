@@ -211,6 +211,32 @@ TEST(DriverFit, ATestBoxGivesTheSameAsAnAddedMass) {
 
 // Small 1972: level at 1 W is 112.1 dB plus ten times the logarithm of the efficiency; the half
 // space level of the moving mass alone, rho Bl Sd E / (2 pi Re Mms), must say the same.
+/// A closed box behind a second-order low-pass, a tweeter behind a second-order high-pass beside
+/// it.
+TEST(DriverFit, ACrossoverDoesNotMoveAClosedBoxsFigures) {
+  Normals normals(63);
+  const Truth t = woofer();
+  for (const double stiffness : {1500.0, 6000.0}) {
+    const auto z = [&](double f) {
+      const Complex s(0.0, 2 * kPi * f);
+      const Complex woofer_ohm = impedance(t, f, 0.0, stiffness);
+      const Complex low = s * 0.9e-3 + 1.0 / (1.0 / woofer_ohm + 1.0 / (1.0 / (s * 12e-6) + 5.6));
+      const Complex dome = 5.2 + s * 0.04e-3 + 4.0 / Complex(1.0, 2.5 * (f / 900.0 - 900.0 / f));
+      const Complex high = 1.0 / (s * 6.8e-6) + 1.0 / (1.0 / (s * 0.35e-3) + 1.0 / dome);
+      return 1.0 / (1.0 / low + 1.0 / high);
+    };
+    const double stiffer = std::sqrt(1.0 + stiffness * t.cms());
+    for (const double noise : {0.0, 0.001, 0.003}) {
+      const auto fit =
+          fit_driver(curve(z, noise, normals, 10.0, 20000.0, 96.0), {.in_closed_box = true});
+      ASSERT_TRUE(fit) << fit.error().text();
+      EXPECT_TRUE(fit->motor.model.shape().crossover);
+      EXPECT_NEAR(fit->fs_hz.value, t.fs * stiffer, 0.005 * t.fs * stiffer) << noise;
+      EXPECT_NEAR(fit->qts.value, t.qts() * stiffer, 0.015 * t.qts() * stiffer) << noise;
+    }
+  }
+}
+
 TEST(DriverFit, SensitivityAgreesWithTheAccelerationOfTheMass) {
   Normals normals(13);
   const Truth t = woofer();
