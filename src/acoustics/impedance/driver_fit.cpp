@@ -139,6 +139,17 @@ bool is_a_hump(const Fitted& fitted) {
   return height > 0.1 * std::exp(fitted.fit.theta[fitted.model.at(Slot::kRes)]) && q < 12.0;
 }
 
+/// In a box the driver's hump is the lowest that is not much smaller than the others: a crossover's
+/// bump, which may be higher than a well damped resonance, lies above it.
+void lowest_first(std::vector<Hump>& found) {
+  auto lowest = found.begin();
+  for (auto it = found.begin(); it != found.end(); ++it) {
+    if (it->prominence > 0.15 * found.front().prominence && it->frequency_hz < lowest->frequency_hz)
+      lowest = it;
+  }
+  if (lowest != found.end()) std::rotate(found.begin(), lowest, std::next(lowest));
+}
+
 DriverFit told(const Fitted& best, double noise) {
   const MotorModel& m = best.model;
   const std::vector<double>& t = best.fit.theta;
@@ -267,13 +278,17 @@ Result<DriverFit> fit_hump(const Response& impedance, const FitPoints& points,
     // crossover.
     if (wishes.in_closed_box && wishes.coils.empty() && coil == CoilModel::kShunted &&
         best->fit.typical > std::max(kFarOff, 3.0 * points.noise)) {
-      std::vector<double> extra = search.coil_start(coil);
-      extra.insert(extra.end(), kFirstCrossover.begin(), kFirstCrossover.end());
-      Fitted next = search.with({.coil = coil, .crossover = true}, extra);
-      if (next.fit.criterion < best->fit.criterion - kPlainlyBetter && next.fit.typical < kFarOff) {
-        best = std::move(next);
-        break;
+      const double without = best->fit.criterion;
+      for (const CoilModel behind : {CoilModel::kShunted, CoilModel::kPowerLaw}) {
+        std::vector<double> extra = search.coil_start(behind);
+        extra.insert(extra.end(), kFirstCrossover.begin(), kFirstCrossover.end());
+        Fitted next = search.with({.coil = behind, .crossover = true}, extra);
+        if (next.fit.typical < kFarOff && next.fit.criterion < without - kPlainlyBetter &&
+            next.fit.criterion < best->fit.criterion)
+          best = std::move(next);
+        if (best->fit.typical < 1.3 * points.noise) break;
       }
+      if (best->model.shape().crossover) break;
     }
     MotorShape shape;
     shape.coil = coil;
@@ -426,7 +441,8 @@ std::vector<Hump> humps(const FitPoints& points, double least_prominence) {
 Result<DriverFit> fit_driver(const Response& impedance, const DriverFitWishes& wishes) {
   auto all = fit_points(impedance, 0.0, kHighest_hz);
   if (!all) return tl::unexpected(all.error());
-  const auto found = humps(*all, 0.03);
+  auto found = humps(*all, 0.03);
+  if (wishes.in_closed_box) lowest_first(found);
   if (found.empty()) return no_hump(wishes, *all);
   if (!wishes.in_closed_box && looks_vented(found)) {
     return bad_input(fmt::format(

@@ -237,6 +237,26 @@ TEST(DriverFit, ACrossoverDoesNotMoveAClosedBoxsFigures) {
   }
 }
 
+/// A well damped resonance lower than the bump that the crossover makes at 1 kHz.
+TEST(DriverFit, ACrossoversHigherBumpIsNotTheBoxsResonance) {
+  Normals normals(64);
+  Truth t = woofer();
+  t.qms = 1.3;
+  t.qes = 0.9;
+  const auto z = [&](double f) {
+    const Complex s(0.0, 2 * kPi * f);
+    const Complex low = s * 1.2e-3 + 1.0 / (1.0 / impedance(t, f) + 1.0 / (1.0 / (s * 5e-6) + 0.4));
+    const Complex high = 1.0 / (s * 11e-6) + 1.0 / (1.0 / (s * 0.3e-3) + 1.0 / 5.0);
+    return 1.0 / (1.0 / low + 1.0 / high);
+  };
+  const Response measured = curve(z, 0.001, normals);
+  const auto found = humps(*fit_points(measured, 0.0, 20000.0), 0.03);
+  ASSERT_GT(found.front().frequency_hz, 500.0);
+  const auto fit = fit_driver(measured, {.in_closed_box = true});
+  ASSERT_TRUE(fit) << fit.error().text();
+  EXPECT_NEAR(fit->fs_hz.value, t.fs, 0.01 * t.fs);
+}
+
 TEST(DriverFit, SensitivityAgreesWithTheAccelerationOfTheMass) {
   Normals normals(13);
   const Truth t = woofer();
