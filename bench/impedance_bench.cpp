@@ -6,6 +6,7 @@
 #include "acoustics/enclosure/driver_circuit.h"
 #include "acoustics/impedance/box_fit.h"
 #include "acoustics/impedance/wiggles.h"
+#include "base/constants.h"
 #include "workbench/comparison.h"
 
 namespace {
@@ -40,7 +41,7 @@ Response two_way(double noise, BoxLoad::Kind kind) {
   std::vector<Complex> z;
   for (std::size_t i = 0; i < axis.size(); ++i) {
     const double f = axis[i];
-    const Complex s(0.0, 2.0 * 3.14159265358979 * f);
+    const Complex s(0.0, 2.0 * kPi * f);
     const Complex across = 1.0 / (s * 12e-6) + 5.6;
     const Complex woofer = solve_driver(d, box, f).impedance_ohm;
     const Complex low = s * 0.9e-3 + 1.0 / (1.0 / woofer + 1.0 / across);

@@ -5,7 +5,6 @@
 #include <QSettings>
 #include <QTest>
 #include <QTimer>
-#include <atomic>
 #include <chrono>
 #include <cstdio>
 #include <fstream>

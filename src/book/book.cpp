@@ -407,7 +407,6 @@ Result<void> Book::set_colour(Id take, int colour) {
 
 Result<void> Book::set_view(const std::string& key, const std::string& value) {
   return guarded(room_->path, [&] {
-    const WithoutWaiting quick(room_->database);
     SQLite::Statement insert(room_->database, "INSERT OR REPLACE INTO view VALUES (?, ?)");
     insert.bind(1, key);
     insert.bind(2, value);

@@ -26,7 +26,6 @@ struct OpenTarget {
 /// A library's exception as a sentence for the user.
 [[nodiscard]] Error storage_error(const SQLite::Exception& problem, const std::string& where);
 
-/// The border: what the library throws becomes an Error here and goes no further.
 /// For what may be lost in a power cut (a colour on the score, a cache): without waiting for the
 /// disk. Nothing else is touched by it: the book stays whole either way.
 class WithoutWaiting {
@@ -41,6 +40,7 @@ class WithoutWaiting {
   SQLite::Database& database_;
 };
 
+/// The border: what the library throws becomes an Error here and goes no further.
 template <class Action>
 auto guarded(const std::filesystem::path& path, Action action) -> Result<decltype(action())> {
   try {

@@ -14,15 +14,7 @@ namespace {
 using Complex = std::complex<double>;
 using Slot = MotorModel::Slot;
 
-constexpr double kWorstMisfit = 0.08;
-constexpr double kPlainlyBetter = 10.0;
 constexpr double kIsothermal = 1.4;
-constexpr double kFarOff = 0.01;
-
-struct Fitted {
-  MotorModel model;
-  CurveFit fit;
-};
 
 /// Maxima of the impedance without what a crossover has across it.
 std::vector<double> smooth_humps(const MotorModel& model, std::span<const double> theta,

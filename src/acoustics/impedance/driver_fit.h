@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "acoustics/impedance/estimate.h"
+#include "acoustics/impedance/fit_points.h"
 #include "acoustics/impedance/motor_model.h"
 #include "acoustics/spectrum/response.h"
 #include "base/result.h"
@@ -65,28 +66,5 @@ struct DriverFit {
 
 /// Where a fit of a crossover's elements starts, as logarithms: usual ones of a two-way.
 extern const std::vector<double> kFirstCrossover;
-
-/// What every fit of an impedance begins with: the points that count, their weights, what noise
-/// they carry. Refuses curves that cannot be an impedance.
-struct FitPoints {
-  std::vector<double> frequency_hz;
-  std::vector<std::complex<double>> z;
-  std::vector<double> weights;
-  double noise = 0.0;  ///< relative, of one real part, from neighbouring points
-};
-/// Points denser than 48 to the octave are averaged outside `kept`, where the curve bends little:
-/// they cost time and tell no more than their mean. Inside, all stay, or where the noise is below
-/// 0.05 % one in each 48th of an octave.
-[[nodiscard]] Result<FitPoints> fit_points(const Response& impedance, double low_hz, double high_hz,
-                                           ValidRange kept = {});
-
-/// Humps of a noisy curve: those that rise above the noise by much. Tallest over its surroundings
-/// first.
-struct Hump {
-  double frequency_hz;
-  double magnitude_ohm;
-  double prominence;
-};
-[[nodiscard]] std::vector<Hump> humps(const FitPoints& points, double least_prominence);
 
 }  // namespace lalometer

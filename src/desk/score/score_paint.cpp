@@ -147,7 +147,10 @@ void ScoreView::paintEvent(QPaintEvent* event) {
     // Lanes whose contents changed may wait for the next round, so that mouse and keys get in
     // between.
     const bool late = spent.elapsed() > kFrame_ms;
-    if (pictures_[i].isNull() || (stale_[i] && !late)) refresh(i, PictureQuality::kCoarse);
+    if (pictures_[i].isNull() || (stale_[i] && !late)) {
+      advanced_ = true;
+      refresh(i, PictureQuality::kCoarse);
+    }
     if (stale_[i])
       painter.drawImage(rect, pictures_[i]);
     else

@@ -112,9 +112,10 @@ void ScoreView::refresh(std::size_t lane, PictureQuality quality) {
 }
 
 void ScoreView::startFine() {
-  // Lanes still have their turns one after the other, where painting goes on.
-  if (isVisible() && !visibleRegion().isEmpty() &&
-      std::any_of(stale_.begin(), stale_.end(), [](bool stale) { return stale; })) {
+  // Lanes have their turns one after the other as long as painting goes on; where nothing is
+  // painted (a hidden page, a lane under another sheet) they are drawn here.
+  const bool waiting = std::any_of(stale_.begin(), stale_.end(), [](bool stale) { return stale; });
+  if (waiting && std::exchange(advanced_, false)) {
     settle_.start();
     update();
     return;

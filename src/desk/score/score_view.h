@@ -119,6 +119,7 @@ class ScoreView : public QWidget {
   std::vector<Lane> lanes_;
   std::vector<QImage> pictures_;
   std::vector<bool> stale_;  ///< pictures of contents that have changed since
+  bool advanced_ = false;    ///< painting has drawn one of them since this was last asked
   std::size_t chosen_ = 0;
   double curve_width_px_ = 1.5;
   Grip grip_;
