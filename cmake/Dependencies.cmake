@@ -1,4 +1,4 @@
-find_package(Qt6 6.4 REQUIRED COMPONENTS Core Gui Widgets Concurrent Test)
+find_package(Qt6 6.4 REQUIRED COMPONENTS Core Gui Widgets Test)
 find_package(tl-expected REQUIRED)
 find_package(fmt REQUIRED)
 find_package(nlohmann_json REQUIRED)

@@ -1,7 +1,7 @@
 #include <iostream>
 #include <string_view>
 
-#include "workbench/demo_book.h"
+#include "workbench/practice/demo_book.h"
 
 int main(int argc, char** argv) {
   const bool kiosk_only = argc == 3 && std::string_view(argv[2]) == "kiosk";

@@ -1,4 +1,5 @@
-// Makes the pictures of docs/screenshots from the demo book, by driving the real window: `make_pictures FOLDER`.
+// Makes the pictures of docs/screenshots from the demo book, by driving the real window:
+// `make_pictures FOLDER`.
 #include <QAction>
 #include <QApplication>
 #include <QComboBox>
@@ -13,9 +14,9 @@
 
 #include "desk/boxes/box_desk.h"
 #include "desk/drawing/drawing_desk.h"
-#include "desk/main_window.h"
-#include "desk/theme.h"
-#include "workbench/demo_book.h"
+#include "desk/frame/main_window.h"
+#include "desk/parts/theme.h"
+#include "workbench/practice/demo_book.h"
 
 namespace lalometer {
 namespace {
@@ -37,7 +38,7 @@ struct Pictures {
   void write(const char* name, const char* text) { std::ofstream(scratch / name) << text; }
 
   int run() {
-    window.capture().benchSetup().pace = 0.0;
+    window.capture().practiceSetup().pace = 0.0;
     window.resize(1280, 800);
     window.show();
     if (!window.openBook(QString::fromStdString((scratch / "kiosk-demo.lalo").string()))) return 1;
@@ -51,26 +52,29 @@ struct Pictures {
     save("dark");
     window.setDark(false);
     window.session().chooseTake(response);
-    window.showDesk(MainWindow::kImpedance);
+    window.showDesk(QStringLiteral("impedances"));
     save("impedances");
     for (const Take& take : window.session().takes()) {
-      if (take.conditions.sample == "A" && take.conditions.condition == "free-air") window.session().setLaid(take.id, true);
+      if (take.conditions.sample == "A" && condition_of(take) == "free-air")
+        window.session().setLaid(take.id, true);
     }
     window.findChild<QComboBox*>(QStringLiteral("seriesBy"))->setCurrentIndex(1);
-    window.showDesk(MainWindow::kScore);
-    window.showDesk(MainWindow::kImpedance);
+    window.showDesk(QStringLiteral("plan"));
+    window.showDesk(QStringLiteral("impedances"));
     save("driver");
     window.session().setLaid(window.session().chosenTake(), false);
     window.findChild<QComboBox*>(QStringLiteral("seriesBy"))->setCurrentIndex(0);
     window.setStation(RouteStrip::kPlan);
     save("plan");
-    window.showDesk(MainWindow::kDrawing);
+    window.showDesk(QStringLiteral("drawing"));
     window.drawing()->choosePart(1);
-    for (QPushButton* button : window.findChild<QWidget*>(QStringLiteral("drawingPage"))->findChildren<QPushButton*>())
-      if (button->text().startsWith(QLatin1String("Find"))) QTest::mouseClick(button, Qt::LeftButton);
+    for (QPushButton* button :
+         window.findChild<QWidget*>(QStringLiteral("drawingPage"))->findChildren<QPushButton*>())
+      if (button->text().startsWith(QLatin1String("Find")))
+        QTest::mouseClick(button, Qt::LeftButton);
     save("drawing");
     act("undo");
-    window.showDesk(MainWindow::kBoxes);
+    window.showDesk(QStringLiteral("boxes"));
     window.boxes()->add();
     save("boxes");
     window.setStation(RouteStrip::kRead);
@@ -79,7 +83,7 @@ struct Pictures {
     save("models");
     window.score()->removeLane(window.score()->lanes().size() - 1);
     act("models");
-    window.showDesk(MainWindow::kPractice);
+    window.showDesk(QStringLiteral("practice"));
     auto* cases = window.findChild<QListWidget*>(QStringLiteral("caseList"));
     cases->setCurrentRow(6);
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("caseOpen")), Qt::LeftButton);
@@ -94,7 +98,9 @@ struct Pictures {
     save("actions");
     QTest::keyClick(window.findChild<QLineEdit*>(QStringLiteral("finderField")), Qt::Key_Escape);
 
-    write("hall-left.frd", "* heard in the pump hall\n100 78.5 10\n300 81 0\n1000 82 -12\n3000 80.5 -30\n10000 79 -60\n");
+    write("hall-left.frd",
+          "* heard in the pump hall\n100 78.5 10\n300 81 0\n1000 82 -12\n3000 80.5 -30\n10000 79 "
+          "-60\n");
     write("spoilt.frd", "100 80\n300 eighty\n");
     write("microphone.cal", "20 -0.4\n200 0\n1000 0\n8000 0.6\n20000 -1.8\n");
     QStringList files;
@@ -102,10 +108,11 @@ struct Pictures {
       files.push_back(QString::fromStdString((scratch / name).string()));
     window.importFiles(files);
     save("import");
-    if (auto* leave = window.findChild<QWidget*>(QStringLiteral("importLeave"))) QTest::mouseClick(leave, Qt::LeftButton);
+    if (auto* leave = window.findChild<QWidget*>(QStringLiteral("importLeave")))
+      QTest::mouseClick(leave, Qt::LeftButton);
 
     if (auto* seen = window.findChild<QWidget*>(QStringLiteral("message"))) seen->hide();
-    window.showDesk(MainWindow::kTakes);
+    window.showDesk(QStringLiteral("takes"));
     const auto type = [this](const char* field, double value) {
       window.findChild<QDoubleSpinBox*>(QLatin1String(field))->setValue(value);
     };
@@ -127,16 +134,16 @@ struct Pictures {
     window.queue().goOn();
     (void)QTest::qWaitFor([&] { return kept == 3; }, 20000);
     save("queue");
-    window.showDesk(MainWindow::kRig);
+    window.showDesk(QStringLiteral("rig"));
     save("rig");
-    window.showDesk(MainWindow::kMonitor);
+    window.showDesk(QStringLiteral("monitor"));
     window.findChild<QComboBox*>(QStringLiteral("liveSignal"))->setCurrentIndex(1);
-    window.capture().benchSetup().pace = 1.0;
+    window.capture().practiceSetup().pace = 1.0;
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("liveStart")), Qt::LeftButton);
     QTest::qWait(3500);
     window.grab().save(target.filePath(QStringLiteral("monitor.png")));
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("liveStop")), Qt::LeftButton);
-    window.capture().benchSetup().pace = 0.0;
+    window.capture().practiceSetup().pace = 0.0;
     rest();
 
     window.setStation(RouteStrip::kCapture);
@@ -159,7 +166,8 @@ int main(int argc, char** argv) {
   const auto scratch = std::filesystem::temp_directory_path() / "lalometer-pictures";
   std::filesystem::remove_all(scratch);
   std::filesystem::create_directories(scratch);
-  QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope, QString::fromStdString((scratch / "settings").string()));
+  QSettings::setPath(QSettings::NativeFormat, QSettings::UserScope,
+                     QString::fromStdString((scratch / "settings").string()));
   QCoreApplication::setOrganizationName(QStringLiteral("lalometer"));
   QCoreApplication::setApplicationName(QStringLiteral("pictures"));
   QApplication app(argc, argv);

@@ -45,7 +45,7 @@ build() {
   local flags=()
   command -v ccache >/dev/null && flags+=(-DCMAKE_CXX_COMPILER_LAUNCHER=ccache)
   # Benchmarks are not run there, so they need not be built.
-  [ -z "${CI:-}" ] || flags+=(-DLALOMETER_BENCH=OFF)
+  [ -z "${CI:-}" ] || flags+=(-DLALOMETER_BENCHMARKS=OFF)
   [ -f "build/$preset/build.ninja" ] || cmake --preset "$preset" "${flags[@]}"
   local targets=()
   [ "$#" = 0 ] || targets=(--target "$@")

@@ -60,7 +60,9 @@ class Book {
   /// All takes that are not removed, in the order they were taken; never touches raw data.
   [[nodiscard]] Result<std::vector<Take>> takes() const;
   [[nodiscard]] Result<Take> take(Id id) const;
-  [[nodiscard]] Result<Recipe> recipe(Id subject) const;
+  /// Groups that have at least one member that is not removed.
+  [[nodiscard]] Result<std::vector<TakeGroup>> groups() const;
+  [[nodiscard]] Result<Recipe> recipe(Id subject, TakeRole role = TakeRole::kFarField) const;
   [[nodiscard]] Result<RigCalibration> rig(Id rig) const;
   [[nodiscard]] Result<std::string> note(Id subject) const;
 
@@ -68,12 +70,23 @@ class Book {
   [[nodiscard]] Result<Id> add_variant(const Variant& variant);
   /// The same calibration is kept once; its id is given back.
   [[nodiscard]] Result<Id> add_rig(const RigCalibration& rig);
-  /// Keeps raw data and take in one transaction. Taking is not an edit: it cannot be undone, only
-  /// removed.
+  /// Keeps raw data and take in one transaction, and puts it into the group it belongs to. Undo
+  /// takes it from the shelf; the raw data stay.
   [[nodiscard]] Result<Id> add_take(const Take& take, const RawData& raw);
   /// All or none.
   [[nodiscard]] Result<std::vector<Id>> add_takes(
       const std::vector<std::pair<Take, RawData>>& takes);
+
+  /// Several changes as one transaction and one step of undo: all or none.
+  template <class T>
+  [[nodiscard]] Result<T> together(const std::string& name,
+                                   const std::function<Result<T>()>& changes) {
+    if (auto begun = begin_together(); !begun) return tl::unexpected(begun.error());
+    Result<T> outcome = changes();
+    if (auto ended = end_together(name, outcome.has_value()); !ended && outcome)
+      return tl::unexpected(ended.error());
+    return outcome;
+  }
 
   [[nodiscard]] Result<std::vector<std::byte>> raw(const std::string& hash) const;
   /// Reads raw data through a connection of its own: for workers.
@@ -81,13 +94,14 @@ class Book {
                                                                const std::string& hash);
 
   /// Edits: each is one step of undo, named for the menu ("Change the gate").
-  [[nodiscard]] Result<void> set_recipe(Id subject, const Recipe& recipe);
+  [[nodiscard]] Result<void> set_recipe(Id subject, const Recipe& recipe,
+                                        TakeRole role = TakeRole::kFarField);
   /// The subject's description (geometry, drivers, box); a text that is no JSON object is refused.
   [[nodiscard]] Result<void> set_description(Id subject, const std::string& description_json);
   [[nodiscard]] Result<void> rename_subject(Id subject, const std::string& name);
   [[nodiscard]] Result<void> rename_take(Id take, const std::string& name);
-  [[nodiscard]] Result<void> set_variant(Id variant, const std::string& name,
-                                         const std::string& changed);
+  /// Name, sentence and kind of change.
+  [[nodiscard]] Result<void> set_variant(const Variant& variant);
   [[nodiscard]] Result<void> set_take_note(Id take, const std::string& note);
   [[nodiscard]] Result<void> set_note(Id subject, const std::string& note);
   /// Takes worked out with another rig's calibration from now on: a later calibration mends old
@@ -96,9 +110,18 @@ class Book {
   [[nodiscard]] Result<void> remove_take(Id take);
   [[nodiscard]] Result<void> remove_subject(Id subject);
 
+  /// What the program keeps of a subject as one text: its plan, its box candidates, a verdict. Of
+  /// the whole book with subject 0: the rig, the stand, templates of plans.
+  [[nodiscard]] Result<void> set_document(Id subject, const std::string& kind,
+                                          const std::string& value, const std::string& step_name);
+  /// Empty where there is none.
+  [[nodiscard]] std::string document(Id subject, const std::string& kind) const;
+
   /// Name of the step that would be undone or redone; empty where there is none.
   [[nodiscard]] std::string undo_name() const;
   [[nodiscard]] std::string redo_name() const;
+  /// Puts back what a step changed, as far as nobody else has changed it since. Where all of it
+  /// was changed elsewhere the step is given up and the error says so.
   [[nodiscard]] Result<void> undo();
   [[nodiscard]] Result<void> redo();
 
@@ -108,9 +131,14 @@ class Book {
   [[nodiscard]] std::string view(const std::string& key) const;
 
   /// Results that cost something, under the hash of their inputs. A failure to keep one is not an
-  /// error.
-  void keep_derived(const std::string& key, std::span<const std::byte> bytes);
+  /// error. The oldest are forgotten where they take more than kDerivedLimit_bytes.
+  static constexpr std::int64_t kDerivedLimit_bytes = 16 * 1024 * 1024;
+  void keep_derived(const std::string& key, std::span<const std::byte> bytes,
+                    std::int64_t limit_bytes = kDerivedLimit_bytes);
   [[nodiscard]] std::vector<std::byte> derived(const std::string& key) const;
+  /// Through a connection of its own: for workers.
+  [[nodiscard]] static std::vector<std::byte> read_derived(const std::filesystem::path& path,
+                                                           const std::string& key);
 
   /// A consistent copy of the book in another file, which must not exist.
   /// A stop leaves no file behind.
@@ -123,11 +151,15 @@ class Book {
   [[nodiscard]] Result<void> check_integrity() const;
 
  private:
-  struct Room;
-  explicit Book(std::unique_ptr<Room> room);
+  struct Connection;
+  explicit Book(std::unique_ptr<Connection> connection);
+  [[nodiscard]] static Book brought_forward_in_memory(const std::filesystem::path& path,
+                                                      int version);
   [[nodiscard]] Result<void> edit(const std::string& name, const std::function<void()>& change);
   [[nodiscard]] Result<void> step(bool back);
-  std::unique_ptr<Room> room_;
+  [[nodiscard]] Result<void> begin_together();
+  [[nodiscard]] Result<void> end_together(const std::string& name, bool keep);
+  std::unique_ptr<Connection> connection_;
 };
 
 /// Now as ISO 8601 in UTC, "2031-05-04T13:07:55Z".

@@ -4,7 +4,7 @@
 
 #include "base/json_text.h"
 #include "book/json.h"
-#include "book/room.h"
+#include "book/store/connection.h"
 
 /// Edits of the book: each one transaction and one step of undo.
 namespace lalometer {
@@ -15,16 +15,24 @@ Result<Id> Book::add_subject(const Subject& subject) {
   Id id = 0;
   return edit("Add a subject",
               [&] {
-                SQLite::Statement insert(room_->database,
-                                         "INSERT INTO subject(name, kind, description, recipe, "
-                                         "removed) VALUES (?, ?, ?, ?, 1)");
+                SQLite::Statement insert(connection_->database,
+                                         "INSERT INTO subject(name, kind, description, removed) "
+                                         "VALUES (?, ?, ?, 1)");
                 insert.bind(1, subject.name);
                 insert.bind(2, std::string(word_of(subject.kind)));
                 insert.bind(3, subject.description_json);
-                insert.bind(4, to_json(Recipe{}));
                 insert.exec();
-                id = room_->database.getLastInsertRowid();
-                room_->database.exec(
+                id = connection_->database.getLastInsertRowid();
+                for (const TakeRole role : {TakeRole::kFarField, TakeRole::kNearField}) {
+                  SQLite::Statement recipe(
+                      connection_->database,
+                      "INSERT INTO recipe(subject_id, role, value) VALUES (?, ?, ?)");
+                  recipe.bind(1, id);
+                  recipe.bind(2, std::string(word_of(role)));
+                  recipe.bind(3, to_json(usual_recipe(role)));
+                  recipe.exec();
+                }
+                connection_->database.exec(
                     fmt::format("UPDATE subject SET removed = 0 WHERE id = {}", id));
               })
       .map([&] { return id; });
@@ -34,29 +42,55 @@ Result<Id> Book::add_variant(const Variant& variant) {
   Id id = 0;
   return edit("Add a variant",
               [&] {
-                SQLite::Statement insert(
-                    room_->database,
-                    "INSERT INTO variant(subject_id, name, changed, removed) VALUES (?, ?, ?, 1)");
+                SQLite::Statement insert(connection_->database,
+                                         "INSERT INTO variant(subject_id, name, changed, change, "
+                                         "removed) VALUES (?, ?, ?, ?, 1)");
                 insert.bind(1, variant.subject_id);
                 insert.bind(2, variant.name);
                 insert.bind(3, variant.changed);
+                insert.bind(4, variant.change);
                 insert.exec();
-                id = room_->database.getLastInsertRowid();
-                room_->database.exec(
+                id = connection_->database.getLastInsertRowid();
+                connection_->database.exec(
                     fmt::format("UPDATE variant SET removed = 0 WHERE id = {}", id));
               })
       .map([&] { return id; });
 }
 
 Result<void> Book::edit(const std::string& name, const std::function<void()>& change) {
-  return guarded(room_->path, [&] {
-    SQLite::Transaction transaction(room_->database, SQLite::TransactionBehavior::IMMEDIATE);
+  if (connection_->depth > 0) return guarded(connection_->path, change);
+  return guarded(connection_->path, [&] {
+    SQLite::Transaction transaction(connection_->database, SQLite::TransactionBehavior::IMMEDIATE);
+    connection_->database.exec("DELETE FROM undo_log");
     change();
-    Room::Step step{name, room_->drain_log()};
+    Connection::Step step{name, connection_->drain_log()};
     transaction.commit();
-    room_->done.push_back(std::move(step));
-    room_->undone.clear();
+    connection_->done.push_back(std::move(step));
+    connection_->undone.clear();
   });
+}
+
+Result<void> Book::begin_together() {
+  if (connection_->depth++ > 0) return {};
+  auto begun = guarded(connection_->path, [&] {
+    connection_->database.exec("BEGIN IMMEDIATE; DELETE FROM undo_log");
+  });
+  if (!begun) --connection_->depth;
+  return begun;
+}
+
+Result<void> Book::end_together(const std::string& name, bool keep) {
+  if (--connection_->depth > 0) return {};
+  auto ended = guarded(connection_->path, [&] {
+    if (!keep) return connection_->database.exec("ROLLBACK"), void();
+    Connection::Step step{name, connection_->drain_log()};
+    connection_->database.exec("COMMIT");
+    connection_->done.push_back(std::move(step));
+    connection_->undone.clear();
+  });
+  // A full disk leaves the transaction open, or has rolled it back already.
+  if (!ended) connection_->database.tryExec("ROLLBACK");
+  return ended;
 }
 
 namespace {
@@ -72,57 +106,82 @@ void update(SQLite::Database& database, const char* statement,
 
 }  // namespace
 
-Result<void> Book::set_recipe(Id subject, const Recipe& recipe) {
+Result<void> Book::set_recipe(Id subject, const Recipe& recipe, TakeRole role) {
   return edit("Change the recipe", [&] {
-    update(room_->database, "UPDATE subject SET recipe = ? WHERE id = ?", {to_json(recipe)},
-           subject);
+    SQLite::Statement query(connection_->database,
+                            "UPDATE recipe SET value = ? WHERE subject_id = ? AND role = ?");
+    query.bind(1, to_json(recipe));
+    query.bind(2, subject);
+    query.bind(3, std::string(word_of(role)));
+    query.exec();
+  });
+}
+
+Result<void> Book::set_document(Id subject, const std::string& kind, const std::string& value,
+                                const std::string& step_name) {
+  return edit(step_name, [&] {
+    // Empty at first, then changed: so that undo empties it again.
+    SQLite::Statement insert(
+        connection_->database,
+        "INSERT OR IGNORE INTO document(subject_id, kind, value) VALUES (nullif(?, 0), ?, '')");
+    insert.bind(1, subject);
+    insert.bind(2, kind);
+    insert.exec();
+    SQLite::Statement query(
+        connection_->database,
+        "UPDATE document SET value = ? WHERE kind = ? AND ifnull(subject_id, 0) = ?");
+    query.bind(1, value);
+    query.bind(2, kind);
+    query.bind(3, subject);
+    query.exec();
   });
 }
 
 Result<void> Book::set_description(Id subject, const std::string& description_json) {
   if (!parsed_json(description_json).is_object())
-    return bad_input("The description is not a JSON object.", room_->path.string());
+    return bad_input("The description is not a JSON object.", connection_->path.string());
   return edit("Change the drawing", [&] {
-    update(room_->database, "UPDATE subject SET description = ? WHERE id = ?", {description_json},
-           subject);
+    update(connection_->database, "UPDATE subject SET description = ? WHERE id = ?",
+           {description_json}, subject);
   });
 }
 
 Result<void> Book::rename_subject(Id subject, const std::string& name) {
   return edit("Rename a subject", [&] {
-    update(room_->database, "UPDATE subject SET name = ? WHERE id = ?", {name}, subject);
+    update(connection_->database, "UPDATE subject SET name = ? WHERE id = ?", {name}, subject);
   });
 }
 
 Result<void> Book::rename_take(Id take, const std::string& name) {
   return edit("Rename a take", [&] {
-    update(room_->database, "UPDATE take SET name = ? WHERE id = ?", {name}, take);
+    update(connection_->database, "UPDATE take SET name = ? WHERE id = ?", {name}, take);
   });
 }
 
-Result<void> Book::set_variant(Id variant, const std::string& name, const std::string& changed) {
+Result<void> Book::set_variant(const Variant& variant) {
   return edit("Change a variant", [&] {
-    update(room_->database, "UPDATE variant SET name = ?, changed = ? WHERE id = ?",
-           {name, changed}, variant);
+    update(connection_->database,
+           "UPDATE variant SET name = ?, changed = ?, change = ? WHERE id = ?",
+           {variant.name, variant.changed, variant.change}, variant.id);
   });
 }
 
 Result<void> Book::set_take_note(Id take, const std::string& note) {
   return edit("Change a note", [&] {
-    update(room_->database, "UPDATE take SET note = ? WHERE id = ?", {note}, take);
+    update(connection_->database, "UPDATE take SET note = ? WHERE id = ?", {note}, take);
   });
 }
 
 Result<void> Book::set_note(Id subject, const std::string& note) {
   return edit("Change a note", [&] {
-    update(room_->database, "UPDATE subject SET note = ? WHERE id = ?", {note}, subject);
+    update(connection_->database, "UPDATE subject SET note = ? WHERE id = ?", {note}, subject);
   });
 }
 
 Result<void> Book::set_rig(const std::vector<Id>& takes, Id rig) {
   return edit("Change the calibration of takes", [&] {
     for (const Id take : takes) {
-      SQLite::Statement statement(room_->database, "UPDATE take SET rig_id = ? WHERE id = ?");
+      SQLite::Statement statement(connection_->database, "UPDATE take SET rig_id = ? WHERE id = ?");
       statement.bind(1, rig);
       statement.bind(2, take);
       statement.exec();
@@ -132,23 +191,23 @@ Result<void> Book::set_rig(const std::vector<Id>& takes, Id rig) {
 
 Result<void> Book::remove_take(Id take) {
   return edit("Remove a take", [&] {
-    update(room_->database, "UPDATE take SET removed = 1 WHERE id = ?", {}, take);
+    update(connection_->database, "UPDATE take SET removed = 1 WHERE id = ?", {}, take);
   });
 }
 
 Result<void> Book::remove_subject(Id subject) {
   return edit("Remove a subject", [&] {
-    update(room_->database, "UPDATE subject SET removed = 1 WHERE id = ?", {}, subject);
-    update(room_->database, "UPDATE take SET removed = 1 WHERE subject_id = ? AND removed = 0", {},
-           subject);
+    update(connection_->database, "UPDATE subject SET removed = 1 WHERE id = ?", {}, subject);
+    update(connection_->database,
+           "UPDATE take SET removed = 1 WHERE subject_id = ? AND removed = 0", {}, subject);
   });
 }
 
 std::string Book::undo_name() const {
-  return room_->done.empty() ? std::string() : room_->done.back().name;
+  return connection_->done.empty() ? std::string() : connection_->done.back().name;
 }
 std::string Book::redo_name() const {
-  return room_->undone.empty() ? std::string() : room_->undone.back().name;
+  return connection_->undone.empty() ? std::string() : connection_->undone.back().name;
 }
 Result<void> Book::undo() {
   return step(true);
@@ -158,17 +217,28 @@ Result<void> Book::redo() {
 }
 
 Result<void> Book::step(bool back) {
-  std::vector<Room::Step>& from = back ? room_->done : room_->undone;
-  std::vector<Room::Step>& to = back ? room_->undone : room_->done;
+  std::vector<Connection::Step>& from = back ? connection_->done : connection_->undone;
+  std::vector<Connection::Step>& to = back ? connection_->undone : connection_->done;
   if (from.empty()) return {};
-  return guarded(room_->path, [&] {
-    SQLite::Transaction transaction(room_->database, SQLite::TransactionBehavior::IMMEDIATE);
-    for (const std::string& statement : from.back().statements) room_->database.exec(statement);
-    Room::Step inverse{from.back().name, room_->drain_log()};
-    transaction.commit();
-    from.pop_back();
-    to.push_back(std::move(inverse));
-  });
+  bool anything = from.back().statements.empty();
+  return guarded(connection_->path,
+                 [&] {
+                   SQLite::Transaction transaction(connection_->database,
+                                                   SQLite::TransactionBehavior::IMMEDIATE);
+                   connection_->database.exec("DELETE FROM undo_log");
+                   for (const std::string& statement : from.back().statements)
+                     anything = connection_->database.exec(statement) > 0 || anything;
+                   Connection::Step inverse{from.back().name, connection_->drain_log()};
+                   transaction.commit();
+                   from.pop_back();
+                   if (anything) to.push_back(std::move(inverse));
+                 })
+      .and_then([&]() -> Result<void> {
+        if (anything) return {};
+        return bad_input(
+            "Somebody else has changed this since (another window, or the command line); it was "
+            "left as it is now.");
+      });
 }
 
 }  // namespace lalometer

@@ -62,14 +62,12 @@ std::optional<Response> curve_from(const Json& json) {
 std::string to_json(const Conditions& c) {
   Json more = Json::object();
   for (const auto& [key, value] : c.more_json) more[key] = parsed_json(value);
-  return Json{{"distance_m", c.distance_m},
-              {"drive_v", c.drive_v},
-              {"horizontal_deg", c.horizontal_deg},
-              {"vertical_deg", c.vertical_deg},
+  return Json{{"drive_v", c.drive_v},
               {"temperature_c", c.temperature_c},
               {"delay_included", c.delay_included},
-              {"condition", c.condition},
               {"driver", c.driver},
+              {"polarity_flipped", c.polarity_flipped},
+              {"spl_db", c.spl_db},
               {"channel", c.channel},
               {"gate_s", c.gate_s},
               {"pa_per_v", c.pa_per_v},
@@ -87,14 +85,12 @@ std::string to_json(const Conditions& c) {
 Conditions conditions_from_json(const std::string& text) {
   const Json json = parsed(text);
   Conditions c;
-  read(json, "distance_m", c.distance_m);
   read(json, "drive_v", c.drive_v);
-  read(json, "horizontal_deg", c.horizontal_deg);
-  read(json, "vertical_deg", c.vertical_deg);
   read(json, "temperature_c", c.temperature_c);
   read(json, "delay_included", c.delay_included);
-  read(json, "condition", c.condition);
   read(json, "driver", c.driver);
+  read(json, "polarity_flipped", c.polarity_flipped);
+  read(json, "spl_db", c.spl_db);
   read(json, "channel", c.channel);
   read(json, "gate_s", c.gate_s);
   read(json, "pa_per_v", c.pa_per_v);

@@ -7,13 +7,15 @@
 #include <string_view>
 #include <vector>
 
+#include "book/take_setup.h"
+
 /// The rows of a book as plain values. Ids are the book's own; 0 means "not in a book yet".
 namespace lalometer {
 
 using Id = std::int64_t;
 
 /// What a driver can stand. Limits for start frequency and level hang on it.
-enum class DriverKind {
+enum class SubjectKind {
   kLoudspeaker,
   kWoofer,
   kMidrange,
@@ -23,13 +25,13 @@ enum class DriverKind {
   kSubwoofer
 };
 /// "loudspeaker", "woofer", ...: the words of the files and the window.
-[[nodiscard]] std::string_view word_of(DriverKind kind);
-[[nodiscard]] std::optional<DriverKind> driver_kind_of(std::string_view word);
+[[nodiscard]] std::string_view word_of(SubjectKind kind);
+[[nodiscard]] std::optional<SubjectKind> subject_kind_of(std::string_view word);
 
 struct Subject {
   Id id = 0;
   std::string name;
-  DriverKind kind = DriverKind::kLoudspeaker;
+  SubjectKind kind = SubjectKind::kLoudspeaker;
   /// The subject as `set.json` writes it (geometry, drivers, box...), kept whole with unknown keys.
   std::string description_json = "{}";
 };
@@ -39,10 +41,15 @@ struct Variant {
   Id subject_id = 0;
   std::string name;
   std::string changed;  ///< what was changed, in a sentence
+  /// What kind of thing that is, by its word (see kVariantChanges); empty: not told.
+  std::string change = {};
 };
-
-enum class TakeKind { kResponse, kImpedance };
-[[nodiscard]] std::string_view word_of(TakeKind kind);
+/// "damping", "port", "panel", "box", "baffle", "driver", "crossover", "place", "other".
+inline constexpr std::string_view kVariantChanges[] = {
+    "damping", "port", "panel", "box", "baffle", "driver", "crossover", "place", "other"};
+[[nodiscard]] bool is_variant_change(std::string_view word);
+/// Of books and sets that did not tell: by the usual words in a name; empty where there are none.
+[[nodiscard]] std::string guessed_change(std::string_view name_and_sentence);
 
 /// How the raw data of a take is to be read.
 enum class RawForm {
@@ -50,6 +57,7 @@ enum class RawForm {
   kTextFile,     ///< text columns, byte for byte
   kImpulseFile,  ///< WAV or FLAC holding an impulse response, byte for byte
   kSweepFile,    ///< WAV or FLAC holding a recorded sweep, byte for byte
+  kSoundFile,    ///< WAV or FLAC holding something else, byte for byte
 };
 [[nodiscard]] std::string_view word_of(RawForm form);
 
@@ -62,16 +70,15 @@ struct Stimulus {
   friend bool operator==(const Stimulus&, const Stimulus&) = default;
 };
 
+/// How a take was made, whatever it is of.
 struct Conditions {
-  double distance_m = 1.0;
   double drive_v = 2.83;  ///< rms at the terminals that the curve stands for
-  double horizontal_deg = 0.0;
-  double vertical_deg = 0.0;
   double temperature_c = 20.0;
-  bool delay_included = false;  ///< of an imported response: its phase still holds the flight time
-  std::string condition;        ///< "free-air", "in-box", ...; empty where it does not matter
-  std::string driver;           ///< only that driver playing; empty: all
+  bool delay_included = false;   ///< of an imported response: its phase still holds the flight time
+  std::string driver;            ///< only that driver playing; empty: all
+  std::string polarity_flipped;  ///< id of a driver; empty: none
   std::string sample;
+  double spl_db = 0.0;    ///< at the microphone, where somebody told it; 0: not told
   int channel = 0;        ///< of an imported sound file
   double gate_s = 0.0;    ///< gate already applied to an imported response; 0: not told
   double pa_per_v = 0.0;  ///< of an imported sweep: pascals per volt of its units; 0: not told
@@ -95,8 +102,9 @@ struct Take {
   Id id = 0;
   Id subject_id = 0;
   Id variant_id = 0;
-  Id rig_id = 0;  ///< 0: no rig (imported files)
-  TakeKind kind = TakeKind::kResponse;
+  Id rig_id = 0;    ///< 0: no rig (imported files)
+  Id group_id = 0;  ///< 0: in none
+  TakeSetup setup;
   RawForm form = RawForm::kRecording;
   std::string name;
   Conditions conditions;
@@ -107,11 +115,54 @@ struct Take {
   bool accepted = true;
   std::string taken_at;  ///< ISO 8601, UTC
   std::string note;
-  int colour = -1;  ///< place on the score's palette, -1: not on the score
-};
+  std::string plan_item;  ///< of a planned take: the plan's stamp and the take's id in it
+  std::string drawing;    ///< mark of the drawing it was planned by
+  int colour = -1;        ///< place on the score's palette, -1: not on the score
 
-/// How a subject's takes are worked out; one for all its variants, so that compared curves are
-/// treated alike.
+  [[nodiscard]] TakeKind kind() const { return kind_of(setup); }
+};
+[[nodiscard]] inline Placement place_of(const Take& take) {
+  return place_of(take.setup);
+}
+[[nodiscard]] inline std::string condition_of(const Take& take) {
+  return condition_of(take.setup);
+}
+/// "Response", "Near field of woofer", "Impedance", "foo (not read by this version)".
+[[nodiscard]] std::string spoken_kind(const Take& take);
+[[nodiscard]] inline bool is_pressure(const Take& take) {
+  return is_pressure(take.kind());
+}
+
+/// Takes that are read together.
+enum class GroupKind {
+  kOrbit,      ///< one distance and drive, many angles
+  kNearField,  ///< the radiating parts of one state, before each of them
+  kLevels,     ///< one place, several drives
+  kRepeats,    ///< the same again
+};
+[[nodiscard]] std::string_view word_of(GroupKind kind);
+[[nodiscard]] std::optional<GroupKind> group_kind_of(std::string_view word);
+
+/// Colours of takes that were laid as a group: one hue, shades from its first member to its last.
+inline constexpr int kGroupColours = 10000;
+inline constexpr int kShades = 1000;  ///< of one hue
+[[nodiscard]] inline int group_colour(int hue, double share) {
+  return kGroupColours + hue * kShades + static_cast<int>(share * (kShades - 1));
+}
+
+struct TakeGroup {
+  Id id = 0;
+  Id subject_id = 0;
+  Id variant_id = 0;
+  GroupKind kind = GroupKind::kOrbit;
+  std::string name;
+};
+/// Where a member stands in its group: degrees (vertical ones after all horizontal ones), volts, or
+/// the order in which it was taken.
+[[nodiscard]] double position_in(GroupKind kind, const Take& take);
+
+/// How a subject's takes of one role are analysed; one for all its variants, so that compared
+/// curves are treated alike.
 struct Recipe {
   double gate_s = 0.0040;  ///< length after the arrival
   bool gated = true;
@@ -119,5 +170,8 @@ struct Recipe {
   int smoothing = 24;         ///< 1/N octave of responses; 0 none. Impedances are never smoothed
   friend bool operator==(const Recipe&, const Recipe&) = default;
 };
+/// Near fields carry no gate: the room is far weaker than the source there, and a gate would only
+/// take the bass away.
+[[nodiscard]] Recipe usual_recipe(TakeRole role);
 
 }  // namespace lalometer

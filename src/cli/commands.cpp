@@ -12,15 +12,17 @@
 #include "acoustics/spectrum/smoothing.h"
 #include "base/json_text.h"
 #include "base/text.h"
+#include "base/work_owner.h"
 #include "cli/design_commands.h"
 #include "cli/impedance_commands.h"
 #include "cli/option_checks.h"
 #include "cli/output.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
-#include "workbench/analysis.h"
-#include "workbench/importing.h"
-#include "workbench/simulating.h"
+#include "workbench/practice/simulating.h"
+#include "workbench/results/analysis.h"
+#include "workbench/sharing/exporting.h"
+#include "workbench/sharing/importing.h"
 
 namespace lalometer {
 namespace {
@@ -56,9 +58,11 @@ Result<ImportItem> chosen_response(const ResponseOptions& o) {
   const ImportItem* best = nullptr;
   double best_angle = 1e9;
   for (const ImportItem& item : preview.items) {
-    if (item.calibration || item.take.kind != TakeKind::kResponse) continue;
-    const double angle =
-        std::abs(item.take.conditions.horizontal_deg) + std::abs(item.take.conditions.vertical_deg);
+    if (item.calibration || !is_pressure(item.take) || !item.curve) continue;
+    const Placement place = place_of(item.take);
+    // A near field is no answer where there is a response.
+    const double angle = std::abs(place.horizontal_deg) + std::abs(place.vertical_deg) +
+                         (item.take.kind() == TakeKind::kNearField ? 1e6 : 0.0);
     if (angle < best_angle) {
       best = &item;
       best_angle = angle;
@@ -141,13 +145,11 @@ int response_command(Doors doors, const ResponseOptions& o) {
     recipe.smoothing = o.smooth;
     recipe.gate_s = o.gate_ms > 0.0 ? o.gate_ms / 1e3 : item->take.conditions.gate_s;
     recipe.gated = recipe.gate_s > 0.0;
-    const auto result =
-        analysed({item->take, item->raw.bytes, item->rig.value_or(RigCalibration{}), recipe});
-    if (!result) return refuse(doors, result.error());
-    json = curve_json(result->curve);
-    notes = result->notes;
-    arrival = result->arrival_s;
-    reflection = number_or_null(result->first_reflection_s);
+    const Analysis result = curve_stage(*item->stage, recipe);
+    json = curve_json(result.curve);
+    notes = result.notes;
+    arrival = result.arrival_s;
+    reflection = number_or_null(result.first_reflection_s);
     if (reflection.is_null()) notes.push_back("No reflection stands out after the direct sound.");
   }
   json["arrival_s"] = arrival;
@@ -231,7 +233,8 @@ int export_command(Doors doors, const std::string& book_path, const std::string&
 
 int simulate_command(Doors doors, const std::string& subject, const std::string& folder,
                      std::uint64_t seed) {
-  const auto done = simulate_set(subject, folder, seed, {}, terminal_progress("simulating"));
+  const auto done =
+      simulate_set(subject, folder, seed, {}, terminal_progress("simulating"), on_threads());
   if (!done) return refuse(doors, done.error());
   if (doors.json)
     doors.out << Json{{"written", folder}, {"truth", folder + "/truth.json"}}.dump() << '\n';

@@ -13,7 +13,7 @@
 #include "cli/output.h"
 #include "exchange/driver_file.h"
 #include "exchange/measurement_set.h"
-#include "workbench/baffle_prediction.h"
+#include "workbench/design/baffle_prediction.h"
 
 namespace lalometer {
 namespace {
@@ -34,10 +34,10 @@ int diffraction_command(const Doors& doors, const DiffractionOptions& o) {
   if (!geometry) return refuse(doors, geometry.error());
   double distance_m = o.distance_m;
   for (const SetTake& take : set->takes) {
-    const Conditions& c = take.take.conditions;
-    if (distance_m <= 0.0 && take.take.kind == TakeKind::kResponse && c.horizontal_deg == 0.0 &&
-        c.vertical_deg == 0.0)
-      distance_m = c.distance_m;
+    const Placement place = place_of(take.take);
+    if (distance_m <= 0.0 && take.take.kind() == TakeKind::kResponse &&
+        place.horizontal_deg == 0.0 && place.vertical_deg == 0.0)
+      distance_m = place.distance_m;
   }
   const auto prediction =
       predict_diffraction(*geometry, o.driver, distance_m > 0.0 ? distance_m : 1.0,

@@ -5,14 +5,15 @@
 #include <memory>
 
 #include "base/json_text.h"
+#include "base/work_owner.h"
 #include "cli/option_checks.h"
 #include "cli/output.h"
 #include "exchange/json_read.h"
 #include "exchange/subject_geometry.h"
-#include "workbench/comparison.h"
-#include "workbench/comparison_text.h"
-#include "workbench/importing.h"
-#include "workbench/wiggle_causes.h"
+#include "workbench/sharing/importing.h"
+#include "workbench/studies/comparison.h"
+#include "workbench/studies/comparison_text.h"
+#include "workbench/studies/wiggle_causes.h"
 
 namespace lalometer {
 namespace {
@@ -27,9 +28,9 @@ Result<Response> impedance_of(const std::string& path, const std::string& condit
   const ImportPreview preview = preview_import({path}, choices);
   const ImportItem* first = nullptr;
   for (const ImportItem& item : preview.items) {
-    if (item.take.kind != TakeKind::kImpedance || !item.curve) continue;
+    if (item.take.kind() != TakeKind::kImpedance || !item.curve) continue;
     if (first == nullptr) first = &item;
-    if (item.take.conditions.condition == condition) return *item.curve;
+    if (condition_of(item.take) == condition) return *item.curve;
   }
   if (first != nullptr) return *first->curve;
   if (!preview.problems.empty()) return tl::unexpected(preview.problems.front());
@@ -307,8 +308,9 @@ int compare_command(const Doors& doors, const std::string& path, const std::stri
                                       material.members.size(), by),
                           path});
   }
-  const SeriesComparison s = compared(material.members, material.role, std::nullopt,
-                                      material.free_air ? &*material.free_air : nullptr);
+  const SeriesComparison s = compared(
+      material.members, material.role,
+      {.free_air = material.free_air ? &*material.free_air : nullptr, .parallel = on_threads()});
   Json json = comparison_json(s);
   json["by"] = by;
   for (const std::string& note : material.notes) json["notes"].push_back(note);

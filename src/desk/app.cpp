@@ -8,8 +8,8 @@
 #include <QTimer>
 #include <cstdio>
 
-#include "desk/main_window.h"
-#include "desk/theme.h"
+#include "desk/frame/main_window.h"
+#include "desk/parts/theme.h"
 
 namespace lalometer {
 namespace {

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "base/progress.h"
 #include "base/result.h"
 
 namespace lalometer {
@@ -42,11 +43,8 @@ struct Recording {
   std::vector<double> loopback;
   /// How often the driver said that it lost or doubled something. Drivers say so without cause and
   /// stay silent with cause: a take is judged by its samples, this is only told.
-  int driver_complaints = 0;
+  int xrun_count = 0;
 };
-
-/// Called now and then with the share that is done, 0..1.
-using Progress = std::function<void(double)>;
 
 /// What has come in since the last call, both channels; called from the thread that runs.
 using Arrivals =

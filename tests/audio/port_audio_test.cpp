@@ -6,7 +6,8 @@
 #include "rig/audio/port_audio_device.h"
 #include "support/support.h"
 #include "workbench/flatness.h"
-#include "workbench/take_runner.h"
+#include "workbench/taking/take_checks.h"
+#include "workbench/taking/take_runner.h"
 
 namespace lalometer {
 namespace {

@@ -172,20 +172,6 @@ TEST(BookSafety, ATruncatedBookIsSaidToBeDamagedAtEveryLength) {
   }
 }
 
-/// Runs a check in a child that may write nowhere: root gives its rights up first. 0 is good.
-template <class Check>
-int as_nobody(Check check) {
-  const pid_t child = fork();
-  if (child == 0) {
-    constexpr uid_t kNobody = 65534;
-    if (geteuid() == 0 && seteuid(kNobody) != 0) _exit(100);
-    _exit(check());
-  }
-  int status = 0;
-  waitpid(child, &status, 0);
-  return WIFEXITED(status) ? WEXITSTATUS(status) : 101;
-}
-
 // A book on a read-only share: neither the file nor its folder may be written.
 TEST(BookSafety, AReadOnlyBookOpensForReadingAndRefusesEdits) {
   const TemporaryFolder folder;
@@ -200,7 +186,7 @@ TEST(BookSafety, AReadOnlyBookOpensForReadingAndRefusesEdits) {
   std::filesystem::permissions(
       folder.path(), all_read | perms::owner_exec | perms::group_exec | perms::others_exec);
   const std::string before = test::slurp(folder / "a.lalo");
-  EXPECT_EQ(as_nobody([&] {
+  EXPECT_EQ(test::as_nobody([&] {
               auto book = Book::open(folder / "a.lalo");
               if (!book) return 1;
               if (!book->read_only()) return 2;
@@ -219,7 +205,7 @@ TEST(BookSafety, ANewBookInAReadOnlyFolderIsRefusedInWords) {
   using std::filesystem::perms;
   std::filesystem::permissions(folder.path(), perms::owner_read | perms::owner_exec |
                                                   perms::others_read | perms::others_exec);
-  EXPECT_EQ(as_nobody([&] {
+  EXPECT_EQ(test::as_nobody([&] {
               const auto book = Book::create(folder / "new.lalo");
               return !book && book.error().message.find("folder") != std::string::npos ? 0 : 1;
             }),

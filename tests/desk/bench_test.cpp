@@ -7,9 +7,9 @@
 #include <QSettings>
 #include <QTableWidget>
 
-#include "desk/bench/bench_rig.h"
-#include "desk/bench/monitor_desk.h"
-#include "desk/bench/stand_view.h"
+#include "desk/capture/monitor_desk.h"
+#include "desk/capture/wired_rig.h"
+#include "desk/queue/stand_view.h"
 #include "desk/window_fixture.h"
 
 namespace lalometer {
@@ -22,7 +22,7 @@ class Bench : public test::WindowTest {
     QSettings().remove(QStringLiteral("bench"));
     QSettings().remove(QStringLiteral("cautions"));
     test::WindowTest::SetUp();
-    window_->showDesk(MainWindow::kTakes);
+    window_->showDesk(QStringLiteral("takes"));
   }
   void TearDown() override {
     QSettings().remove(QStringLiteral("bench"));
@@ -67,7 +67,7 @@ TEST_F(Bench, APurposeBecomesAListThatIsEditedAndKept) {
   click("planRemove");
   ASSERT_EQ(table()->rowCount(), 4);
   reopen();
-  window_->showDesk(MainWindow::kTakes);
+  window_->showDesk(QStringLiteral("takes"));
   ASSERT_EQ(table()->rowCount(), 4) << "the plan is in the book";
   EXPECT_EQ(cell(1, 4), QStringLiteral("1.50 V"));
 }
@@ -90,12 +90,12 @@ TEST_F(Bench, TheQueueTakesWhatIsMissingAndGoesOnAfterARestart) {
   EXPECT_EQ(session().takes().size(), before + 5);
   EXPECT_EQ(part<QLabel>("queueWhat")->text(), QStringLiteral("All taken"));
   EXPECT_FALSE(part<QPushButton>("queueStart")->isEnabled());
-  window_->showDesk(MainWindow::kTakes);
+  window_->showDesk(QStringLiteral("takes"));
   for (int row = 0; row < 5; ++row) EXPECT_EQ(cell(row, 0), QStringLiteral("done"));
   // The live view: only what came in last, and the one before it.
   int of_queue = 0;
   for (const LaidTake& laid : session().laid())
-    of_queue += laid.take.conditions.more_json.contains(kPlanItemKey) ? 1 : 0;
+    of_queue += laid.take.plan_item.empty() == false ? 1 : 0;
   EXPECT_EQ(of_queue, 2);
 }
 
@@ -107,13 +107,13 @@ TEST_F(Bench, TheLastTakeIsTakenAgainByOneKey) {
     click("planRemove");
   }
   runQueue();
-  const Id first = window_->queue().standing().front().take_id;
+  const Id first = window_->queue().status().front().take_id;
   ASSERT_NE(first, 0);
   QTest::keyClick(window_.get(), Qt::Key_F6);
   ASSERT_TRUE(QTest::qWaitFor([this] { return window_->queue().place().waits; }, 20000));
   QTest::keyClick(window_.get(), Qt::Key_Space);
   ASSERT_TRUE(QTest::qWaitFor([this] { return !window_->queue().running(); }, 20000));
-  EXPECT_NE(window_->queue().standing().front().take_id, first);
+  EXPECT_NE(window_->queue().status().front().take_id, first);
   EXPECT_EQ(session().take(first), nullptr) << "off the shelf; undo brings it back";
 }
 
@@ -139,7 +139,7 @@ TEST_F(Bench, TheQueuePlaysTheSubjectAsDrawn) {
   auto* on_it = part<QComboBox>("benchWalls");
   ASSERT_NE(on_it, nullptr);
   on_it->setCurrentIndex(2);
-  const double before = window_->capture().benchSetup().speaker.ways.front().driver.fs_hz();
+  const double before = window_->capture().practiceSetup().speaker.ways.front().driver.fs_hz();
   std::string drawn = session().subject(session().chosenSubject())->description_json;
   const auto at = drawn.find("\"fs_hz\": 42");
   const auto plain = at == std::string::npos ? drawn.find("\"fs_hz\":42") : at;
@@ -148,7 +148,7 @@ TEST_F(Bench, TheQueuePlaysTheSubjectAsDrawn) {
   session().apply(session().book().set_description(session().chosenSubject(), drawn));
   rest();
   runQueue();
-  EXPECT_NEAR(window_->capture().benchSetup().speaker.ways.front().driver.fs_hz(), 61.0, 0.5);
+  EXPECT_NEAR(window_->capture().practiceSetup().speaker.ways.front().driver.fs_hz(), 61.0, 0.5);
   EXPECT_GT(std::abs(before - 61.0), 1.0);
 }
 
@@ -158,7 +158,7 @@ TEST_F(Bench, ADrawnChangeMakesTakesStale) {
   std::string other = session().subject(session().chosenSubject())->description_json;
   other.insert(other.rfind('}'), R"(, "note": "another port")");
   session().apply(session().book().set_description(session().chosenSubject(), other));
-  window_->showDesk(MainWindow::kTakes);
+  window_->showDesk(QStringLiteral("takes"));
   EXPECT_EQ(cell(0, 0), QStringLiteral("stale"));
   EXPECT_TRUE(table()->item(0, 0)->toolTip().contains(QStringLiteral("drawing")));
 }
@@ -183,12 +183,12 @@ TEST_F(Bench, TheMicrophoneIsMovedByHandAndTheGateFollows) {
   click("standBest");
   EXPECT_NEAR(part<QDoubleSpinBox>("standMicrophone")->value(), 1.3, 1e-9);
   reopen();
-  window_->showDesk(MainWindow::kTakes);
+  window_->showDesk(QStringLiteral("takes"));
   EXPECT_NEAR(part<QDoubleSpinBox>("standCeiling")->value(), 2.6, 1e-9) << "kept in the book";
 }
 
 TEST_F(Bench, TheJigIsCalibratedByThreeStates) {
-  window_->showDesk(MainWindow::kRig);
+  window_->showDesk(QStringLiteral("rig"));
   EXPECT_TRUE(window_->capture().rig().taken_at.empty());
   for (const char* state : {"rigJigState0", "rigJigState1", "rigJigState2"}) {
     click(state);
@@ -205,7 +205,7 @@ TEST_F(Bench, TheJigIsCalibratedByThreeStates) {
 }
 
 TEST_F(Bench, AVoltmeterSetsTheAmplifier) {
-  window_->showDesk(MainWindow::kRig);
+  window_->showDesk(QStringLiteral("rig"));
   click("rigAmplifier");
   EXPECT_TRUE(part<QLabel>("rigStage")->text().contains(QStringLiteral("tone first")));
   click("rigTone");
@@ -218,9 +218,9 @@ TEST_F(Bench, AVoltmeterSetsTheAmplifier) {
 }
 
 TEST_F(Bench, ARealInterfaceAsksForItsCautionsOnceAndIsMissedHonestly) {
-  BenchWiring wiring = window_->bench().wiring();
+  RigWiring wiring = window_->rig().wiring();
   wiring.interface_key = "Nobody: nothing";
-  window_->bench().setWiring(wiring);
+  window_->rig().setWiring(wiring);
   window_->setStation(RouteStrip::kCapture);
   rest();
   window_->actionNamed(QStringLiteral("take"))->trigger();
@@ -231,11 +231,11 @@ TEST_F(Bench, ARealInterfaceAsksForItsCautionsOnceAndIsMissedHonestly) {
   EXPECT_TRUE(QTest::qWaitFor([this] { return !window_->capture().running(); }, 10000));
   EXPECT_TRUE(part<QLabel>("messageText")->text().contains(QStringLiteral("not there")))
       << part<QLabel>("messageText")->text().toStdString();
-  EXPECT_FALSE(window_->bench().cautionsDue());
+  EXPECT_FALSE(window_->rig().cautionsDue());
 }
 
 TEST_F(Bench, TheMonitorShowsTheToneAndFallsSilent) {
-  window_->showDesk(MainWindow::kMonitor);
+  window_->showDesk(QStringLiteral("monitor"));
   part<QComboBox>("liveSignal")->setCurrentIndex(1);
   part<QComboBox>("liveHookup")->setCurrentIndex(1);
   part<QDoubleSpinBox>("liveFrequency")->setValue(200.0);
@@ -255,7 +255,7 @@ TEST_F(Bench, TheMonitorShowsTheToneAndFallsSilent) {
 }
 
 TEST_F(Bench, TheWiringIsKeptOnThisMachine) {
-  window_->showDesk(MainWindow::kRig);
+  window_->showDesk(QStringLiteral("rig"));
   auto* table_kind = part<QComboBox>("rigTable");
   EXPECT_FALSE(part<QLineEdit>("rigLine")->isEnabled()) << "the practice table has no line";
   table_kind->setCurrentIndex(2);
@@ -265,17 +265,17 @@ TEST_F(Bench, TheWiringIsKeptOnThisMachine) {
   emit part<QLineEdit>("rigLine")->editingFinished();
   part<QDoubleSpinBox>("rigSteps")->setValue(44.444);
   reopen();
-  EXPECT_EQ(window_->bench().wiring().table, BenchWiring::Table::kSerial);
-  EXPECT_EQ(window_->bench().wiring().serial.line, "/dev/ttyNOT");
-  EXPECT_NEAR(window_->bench().wiring().serial.steps_per_degree, 44.444, 1e-9);
+  EXPECT_EQ(window_->rig().wiring().table, RigWiring::Table::kSerial);
+  EXPECT_EQ(window_->rig().wiring().serial.line, "/dev/ttyNOT");
+  EXPECT_NEAR(window_->rig().wiring().serial.steps_per_degree, 44.444, 1e-9);
   // A line that is not there is said where the eye is, and the queue stops with it.
-  window_->showDesk(MainWindow::kRig);
+  window_->showDesk(QStringLiteral("rig"));
   rest();
   click("rigTryTable");
   rest();
   EXPECT_TRUE(part<QLabel>("rigStage")->text().contains(QStringLiteral("Plug the table in")))
       << part<QLabel>("rigStage")->text().toStdString();
-  window_->showDesk(MainWindow::kTakes);
+  window_->showDesk(QStringLiteral("takes"));
   makePlan(3);
   runQueue();
   EXPECT_EQ(part<QLabel>("queueState")->text(), QStringLiteral("stopped"));
@@ -283,15 +283,15 @@ TEST_F(Bench, TheWiringIsKeptOnThisMachine) {
 }
 
 TEST_F(Bench, ByHandTheTimerGoesOnByItself) {
-  BenchWiring wiring = window_->bench().wiring();
-  wiring.table = BenchWiring::Table::kByHand;
-  window_->bench().setWiring(wiring);
+  RigWiring wiring = window_->rig().wiring();
+  wiring.table = RigWiring::Table::kByHand;
+  window_->rig().setWiring(wiring);
   makePlan(3);
   for (int i = 0; i < 3; ++i) {
     table()->selectRow(1);
     click("planRemove");
   }
-  window_->queue().setManner({QueueController::Advance::kByTimer, 0.3, false});
+  window_->queue().setOptions({QueueController::Advance::kByTimer, 0.3, false});
   window_->setStation(RouteStrip::kCapture);
   click("queueStart");
   EXPECT_FALSE(part<QPushButton>("queueHalt")->isVisible()) << "no table to halt";
@@ -301,20 +301,20 @@ TEST_F(Bench, ByHandTheTimerGoesOnByItself) {
 
 TEST_F(Bench, TheInterfaceServesOneRunAtATime) {
   makePlan(3);
-  ASSERT_TRUE(window_->bench().claim()) << "some run has it";
+  ASSERT_TRUE(window_->rig().claim()) << "some run has it";
   window_->queue().start();
   EXPECT_FALSE(window_->queue().running());
   window_->setStation(RouteStrip::kCapture);
   window_->actionNamed(QStringLiteral("take"))->trigger();
   EXPECT_FALSE(window_->capture().running());
-  window_->showDesk(MainWindow::kMonitor);
+  window_->showDesk(QStringLiteral("monitor"));
   click("liveStart");
   EXPECT_FALSE(part<MonitorDesk>("monitorDesk")->running());
-  BenchWiring other = window_->bench().wiring();
-  other.table = BenchWiring::Table::kSerial;
-  window_->bench().setWiring(other);
-  EXPECT_NE(window_->bench().wiring().table, BenchWiring::Table::kSerial);
-  window_->bench().release();
+  RigWiring other = window_->rig().wiring();
+  other.table = RigWiring::Table::kSerial;
+  window_->rig().setWiring(other);
+  EXPECT_NE(window_->rig().wiring().table, RigWiring::Table::kSerial);
+  window_->rig().release();
   runQueue();
   EXPECT_EQ(window_->queue().summary().kept, 5U);
 }

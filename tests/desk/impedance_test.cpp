@@ -10,11 +10,11 @@
 #include <QTableWidget>
 #include <nlohmann/json.hpp>
 
-#include "desk/bench/stand_view.h"
 #include "desk/impedance/driver_page.h"
 #include "desk/impedance/series_desk.h"
+#include "desk/queue/stand_view.h"
 #include "desk/window_fixture.h"
-#include "workbench/box_candidates.h"
+#include "workbench/design/box_candidates.h"
 
 namespace lalometer {
 namespace {
@@ -28,14 +28,14 @@ class Impedances : public test::WindowTest {
   /// The first take of a sample and condition.
   Id takeOf(const std::string& sample, const std::string& condition) {
     for (const Take& t : session().takes()) {
-      if (t.conditions.sample == sample && t.conditions.condition == condition) return t.id;
+      if (t.conditions.sample == sample && condition_of(t) == condition) return t.id;
     }
     ADD_FAILURE() << "no take of " << sample;
     return 0;
   }
   void openWoofers() {
     session().setLaid(takeOf("A", "free-air"), true);
-    window_->showDesk(MainWindow::kImpedance);
+    window_->showDesk(QStringLiteral("impedances"));
     rest();
   }
   QString cell(const QString& row, int column) {
@@ -110,7 +110,7 @@ TEST_F(Impedances, WithoutAnAreaTheMechanicalSideStaysOpen) {
 }
 
 TEST_F(Impedances, TheLeakShowsInTheTableOfVariants) {
-  window_->showDesk(MainWindow::kImpedance);
+  window_->showDesk(QStringLiteral("impedances"));
   rest();
   auto* table = part<QTableWidget>("seriesTable");
   ASSERT_EQ(table->columnCount(), 3);
@@ -165,7 +165,7 @@ TEST_F(Impedances, ALoopCardNamesTheStandingWaveAndPutsTheCursorThere) {
 
 TEST_F(Impedances, TuningHelpSpeaksOfThePortThatIsThere) {
   session().chooseTake(session().takes().front().id);
-  window_->showDesk(MainWindow::kImpedance);
+  window_->showDesk(QStringLiteral("impedances"));
   rest();
   EXPECT_TRUE(part<QLabel>("tunedTo")->text().contains(QStringLiteral("49.")));
   QTest::keyClicks(part<QLineEdit>("tuneWanted"), QStringLiteral("45"));
@@ -197,16 +197,16 @@ TEST_F(Impedances, TheQueueTakesTheDriverOutOfItsBox) {
   request.source = "woofer";
   request.added_mass_g = 12.0;
   window_->capture().bench().aim(request);
-  const auto& bare = window_->capture().benchSetup().bare_driver;
+  const auto& bare = window_->capture().practiceSetup().bare_driver;
   ASSERT_TRUE(bare.has_value());
   EXPECT_DOUBLE_EQ(bare->added_mass_kg, 0.012);
   request.condition = "in-box";
   window_->capture().bench().aim(request);
-  EXPECT_FALSE(window_->capture().benchSetup().bare_driver.has_value());
+  EXPECT_FALSE(window_->capture().practiceSetup().bare_driver.has_value());
 }
 
 TEST_F(Impedances, TheStandIsSeenFromAboveWhereSideWallsAreTold) {
-  window_->showDesk(MainWindow::kTakes);
+  window_->showDesk(QStringLiteral("takes"));
   auto* view = part<StandView>("standView");
   part<QDoubleSpinBox>("standLeft")->setValue(0.0);
   part<QDoubleSpinBox>("standRight")->setValue(0.0);

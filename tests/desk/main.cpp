@@ -5,7 +5,7 @@
 #include <QTemporaryDir>
 #include <cstdlib>
 
-#include "desk/theme.h"
+#include "desk/parts/theme.h"
 
 int main(int argc, char** argv) {
   ::testing::InitGoogleTest(&argc, argv);

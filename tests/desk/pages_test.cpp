@@ -13,12 +13,13 @@
 #include <QStackedWidget>
 #include <QTreeWidget>
 
-#include "desk/curve_preview.h"
-#include "desk/job_strip.h"
+#include "desk/frame/job_strip.h"
 #include "desk/pages/plan_page.h"
+#include "desk/parts/curve_preview.h"
 #include "desk/shelf/shelf_view.h"
 #include "desk/window_fixture.h"
-#include "workbench/importing.h"
+#include "workbench/sharing/exporting.h"
+#include "workbench/sharing/importing.h"
 
 namespace lalometer {
 namespace {
@@ -216,7 +217,7 @@ TEST_F(Pages, ATweeterIsNeverSweptFromBelowItsLimit) {
 }
 
 TEST_F(Pages, ProgressAndStopShowWhileATakeRuns) {
-  window_->capture().benchSetup().pace = 1.0;
+  window_->capture().practiceSetup().pace = 1.0;
   window_->setStation(RouteStrip::kCapture);
   QTest::mouseClick(part<QPushButton>("takeButton"), Qt::LeftButton);
   EXPECT_TRUE(part<QProgressBar>("takeProgress")->isVisible());

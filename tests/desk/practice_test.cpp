@@ -5,7 +5,7 @@
 #include <QRadioButton>
 
 #include "desk/window_fixture.h"
-#include "workbench/practice_cases.h"
+#include "workbench/practice/practice_cases.h"
 
 namespace lalometer {
 namespace {
@@ -55,7 +55,7 @@ TEST_F(Practice, AVerdictTellsTheTruthAndIsKept) {
   EXPECT_FALSE(part<QPushButton>("caseCommit")->isVisible()) << "one verdict per case";
   EXPECT_NE(session().book().note(session().chosenSubject())->find("Verdict"), std::string::npos);
   reopen();
-  window_->showDesk(MainWindow::kPractice);
+  window_->showDesk(QStringLiteral("practice"));
   EXPECT_TRUE(part<QLabel>("caseVerdict")->isVisible());
   EXPECT_TRUE(part<QListWidget>("caseList")->item(0)->text().contains(QStringLiteral("missed")));
 }

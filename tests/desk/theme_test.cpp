@@ -1,4 +1,4 @@
-#include "desk/theme.h"
+#include "desk/parts/theme.h"
 
 #include <gtest/gtest.h>
 

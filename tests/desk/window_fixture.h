@@ -6,7 +6,7 @@
 #include <QTest>
 #include <memory>
 
-#include "desk/main_window.h"
+#include "desk/frame/main_window.h"
 #include "support/books.h"
 
 namespace lalometer::test {
@@ -21,7 +21,7 @@ class WindowTest : public ::testing::Test {
   }
   void reopen() {
     window_ = std::make_unique<MainWindow>();
-    window_->capture().benchSetup().pace = 0.0;
+    window_->capture().practiceSetup().pace = 0.0;
     window_->show();
     ASSERT_TRUE(window_->openBook(QString::fromStdString((folder_ / "demo.lalo").string())));
     rest();

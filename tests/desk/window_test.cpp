@@ -14,7 +14,7 @@
 #include <QTimer>
 #include <QTreeWidget>
 
-#include "desk/main_window.h"
+#include "desk/frame/main_window.h"
 #include "desk/pages/read_page.h"
 #include "desk/score/mark_layout.h"
 #include "desk/shelf/shelf_view.h"
@@ -126,7 +126,7 @@ TEST_F(Window, TheCrossHidesALaneAndTheMarkBelowAddsOne) {
 }
 
 TEST_F(Window, StopEndsATakeAtOnceAndKeepsNothing) {
-  window_->capture().benchSetup().pace = 1.0;
+  window_->capture().practiceSetup().pace = 1.0;
   QTest::keyClick(window_.get(), Qt::Key_Return, Qt::ControlModifier);
   EXPECT_TRUE(window_->capture().running());
   QTest::keyClick(window_.get(), Qt::Key_Escape);

@@ -4,6 +4,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "book/json.h"
 #include "exchange/audio_file.h"
 #include "support/books.h"
 
@@ -22,13 +23,21 @@ json valid_set() {
     "takes": [
       {"id": "z", "kind": "impedance", "file": "z.zma", "condition": "in-box", "variant": "bare"},
       {"id": "h000", "kind": "response", "file": "h.frd", "distance_m": 1.5, "gate_ms": 4.5, "variant": "bare", "shelf_mark": 7},
-      {"id": "mt", "kind": "multitone", "file": "mt.wav", "tones_hz": [31.5]}]})");
+      {"id": "nf", "kind": "near-field", "file": "h.frd", "source": "woofer", "distance_mm": 8, "drive_v": 0.28},
+      {"id": "m10", "kind": "impedance", "file": "z.zma", "condition": "added-mass", "added_mass_g": 10, "sample": "A"},
+      {"id": "ir", "kind": "impulse-response", "file": "ir.wav", "t0_s": 0.01, "horizontal_deg": 30, "polarity_flipped": "tweeter"},
+      {"id": "ls", "kind": "level-step", "file": "h.frd", "drive_v": 8, "spl_db": 96},
+      {"id": "mt", "kind": "multitone", "file": "ir.wav", "tones_hz": [31.5, 97.1], "spl_db": 86, "vertical_deg": -10},
+      {"id": "tilt", "kind": "tilt", "file": "h.frd", "slope": {"deep": [3]}, "variant": "bare"}]})");
 }
 
 void put(const TemporaryFolder& folder, const json& set) {
   test::write(folder / "set.json", set.dump());
   test::write(folder / "z.zma", "20 6 10\n200 8 0\n2000 9 30\n");
   test::write(folder / "h.frd", "200 80 0\n2000 81 -10\n");
+  const auto wav =
+      audio_bytes({48000.0, {std::vector<double>(2000, 0.1)}, ""}, AudioFormat::kWavFloat32);
+  ASSERT_TRUE(write_file(folder / "ir.wav", *wav).has_value());
 }
 
 TEST(MeasurementSet, IsReadWithWhatItSays) {
@@ -40,14 +49,22 @@ TEST(MeasurementSet, IsReadWithWhatItSays) {
   EXPECT_THAT(set->subject.description_json, HasSubstr("odd"));
   ASSERT_EQ(set->variants.size(), 1U);
   EXPECT_EQ(set->variants[0].second.changed, "no damping");
-  ASSERT_EQ(set->takes.size(), 2U);
-  EXPECT_EQ(set->takes[0].take.kind, TakeKind::kImpedance);
-  EXPECT_EQ(set->takes[0].take.conditions.condition, "in-box");
-  EXPECT_EQ(set->takes[1].take.conditions.distance_m, 1.5);
+  ASSERT_EQ(set->takes.size(), 8U);
+  EXPECT_EQ(set->takes[0].take.kind(), TakeKind::kImpedance);
+  EXPECT_EQ(condition_of(set->takes[0].take), "in-box");
+  EXPECT_EQ(place_of(set->takes[1].take).distance_m, 1.5);
   EXPECT_NEAR(set->takes[1].take.conditions.gate_s, 0.0045, 1e-12);
   EXPECT_EQ(set->takes[1].take.conditions.more_json.at("shelf_mark"), "7");
+  EXPECT_EQ(set->takes[2].take.setup, TakeSetup(NearFieldSetup{"woofer", 8.0}));
+  EXPECT_EQ(set->takes[3].take.setup, TakeSetup(ImpedanceSetup{"added-mass", 10.0, 0.0}));
+  EXPECT_EQ(set->takes[4].take.conditions.polarity_flipped, "tweeter");
+  EXPECT_EQ(set->takes[5].take.kind(), TakeKind::kLevelStep);
+  EXPECT_EQ(set->takes[5].take.conditions.spl_db, 96.0);
+  EXPECT_EQ(set->takes[6].take.setup,
+            TakeSetup(MultitoneSetup{{1.0, 0.0, -10.0, ""}, {31.5, 97.1}}));
+  EXPECT_EQ(set->takes[7].take.kind(), TakeKind::kUnknown);
   ASSERT_EQ(set->notes.size(), 1U);
-  EXPECT_THAT(set->notes[0], HasSubstr("multitone"));
+  EXPECT_THAT(set->notes[0], HasSubstr("tilt"));
 }
 
 TEST(MeasurementSet, WritingThenReadingGivesBackTheSame) {
@@ -62,8 +79,9 @@ TEST(MeasurementSet, WritingThenReadingGivesBackTheSame) {
   for (std::size_t i = 0; i < set->takes.size(); ++i) {
     EXPECT_EQ(back->takes[i].id, set->takes[i].id);
     EXPECT_EQ(back->takes[i].raw.bytes, set->takes[i].raw.bytes);
-    EXPECT_EQ(back->takes[i].take.conditions.distance_m, set->takes[i].take.conditions.distance_m);
-    EXPECT_EQ(back->takes[i].take.conditions.more_json, set->takes[i].take.conditions.more_json);
+    EXPECT_EQ(back->takes[i].take.setup, set->takes[i].take.setup);
+    EXPECT_EQ(to_json(back->takes[i].take.conditions), to_json(set->takes[i].take.conditions));
+    EXPECT_EQ(back->takes[i].take.conditions.sample, set->takes[i].take.conditions.sample);
   }
   EXPECT_EQ(json::parse(back->subject.description_json),
             json::parse(set->subject.description_json));
@@ -130,6 +148,33 @@ TEST(MeasurementSet, ASweepShorterThanItsStimulusIsRefused) {
   const auto read = read_set(folder.path());
   ASSERT_FALSE(read.has_value());
   EXPECT_THAT(read.error().text(), HasSubstr("lasts"));
+}
+
+// What somebody else packed must not bring files of this machine into a book.
+TEST(MeasurementSet, FilesOutsideItsFolderAreRefused) {
+  const TemporaryFolder folder;
+  const auto inner = folder / "set";
+  std::filesystem::create_directories(inner / "deeper");
+  test::write(folder / "secret.frd", "200 80 0\n2000 81 -10\n");
+  test::write(inner / "deeper" / "own.frd", "200 80 0\n2000 81 -10\n");
+  std::filesystem::create_symlink(folder / "secret.frd", inner / "link.frd");
+  const auto read_with = [&](const std::string& file) {
+    const json set = {{"format", "lalometer-set"},
+                      {"version", 1},
+                      {"subject", {{"name", "x"}}},
+                      {"takes", {{{"id", "a"}, {"kind", "response"}, {"file", file}}}}};
+    test::write(inner / "set.json", set.dump());
+    return read_set(inner);
+  };
+  for (const std::string& file :
+       {std::string("../secret.frd"), (folder / "secret.frd").string(), std::string("link.frd"),
+        std::string("deeper/../../secret.frd")}) {
+    const auto set = read_with(file);
+    ASSERT_FALSE(set.has_value()) << file;
+    EXPECT_THAT(set.error().message, HasSubstr("outside the set's folder")) << file;
+    EXPECT_THAT(set.error().where, HasSubstr("takes[0]"));
+  }
+  EXPECT_TRUE(read_with("deeper/own.frd").has_value());
 }
 
 }  // namespace

@@ -1,7 +1,7 @@
 #include "acoustics/signal/fft.h"
 #include "rig/practice/practice_bench.h"
 #include "support/support.h"
-#include "workbench/demo_book.h"
+#include "workbench/practice/demo_book.h"
 
 namespace lalometer {
 namespace {

@@ -1,7 +1,7 @@
 #include "support/books.h"
-#include "workbench/analysis.h"
-#include "workbench/demo_book.h"
-#include "workbench/take_runner.h"
+#include "workbench/practice/demo_book.h"
+#include "workbench/results/analysis.h"
+#include "workbench/taking/take_runner.h"
 
 namespace lalometer {
 namespace {
@@ -176,7 +176,7 @@ TEST(Analysis, KeyChangesWithEverythingThatChangesTheResult) {
   RigCalibration rig;
   rig.input_pa_per_unit = 1.0;
   EXPECT_NE(analysis_key(take, rig, {}), key);
-  take.conditions.distance_m = 2.0;
+  take.setup = FarFieldSetup{{2.0, 0.0, 0.0, {}}, {}};
   EXPECT_NE(analysis_key(take, {}, {}), key);
 }
 

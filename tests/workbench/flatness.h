@@ -1,8 +1,8 @@
 #pragma once
 
 #include "support/support.h"
-#include "workbench/analysis.h"
-#include "workbench/take_runner.h"
+#include "workbench/results/analysis.h"
+#include "workbench/taking/take_runner.h"
 
 namespace lalometer::test {
 

@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "acoustics/enclosure/driver_circuit.h"
-#include "acoustics/impedance/driver_fit.h"
+#include "acoustics/impedance/fit/driver_fit.h"
 
 namespace lalometer {
 

@@ -174,7 +174,7 @@ class Seeker {
 namespace {
 
 /// One stretch of the curve, over the model or over itself.
-void search_stretch(const Response& z, const FittedMotor* smooth, double low_hz, double high_hz,
+void search_stretch(const Response& z, const FittedImpedance* smooth, double low_hz, double high_hz,
                     const WiggleSearch& search, std::vector<Wiggle>& found) {
   std::vector<double> f;
   std::vector<Complex> e;
@@ -231,7 +231,7 @@ void search_stretch(const Response& z, const FittedMotor* smooth, double low_hz,
 
 }  // namespace
 
-std::vector<Wiggle> find_wiggles(const Response& z, const FittedMotor* smooth,
+std::vector<Wiggle> find_wiggles(const Response& z, const FittedImpedance* smooth,
                                  const WiggleSearch& search) {
   std::vector<Wiggle> found;
   const double to =

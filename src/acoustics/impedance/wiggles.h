@@ -3,7 +3,7 @@
 #include <vector>
 
 #include "acoustics/impedance/estimate.h"
-#include "acoustics/impedance/motor_model.h"
+#include "acoustics/impedance/fit/impedance_model.h"
 #include "acoustics/spectrum/response.h"
 
 namespace lalometer {
@@ -39,7 +39,8 @@ struct WiggleSearch {
 /// least 1.5 to a bandwidth. Curves without phase are searched by magnitude alone.
 /// @param smooth  the fitted lumped model. None: only the ground is used, and bass humps of a Q
 /// above 4 would be found too.
-[[nodiscard]] std::vector<Wiggle> find_wiggles(const Response& impedance, const FittedMotor* smooth,
+[[nodiscard]] std::vector<Wiggle> find_wiggles(const Response& impedance,
+                                               const FittedImpedance* smooth,
                                                const WiggleSearch& search = {});
 
 }  // namespace lalometer

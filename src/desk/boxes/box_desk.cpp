@@ -47,10 +47,6 @@ BoxCandidate from_object(const QJsonObject& json, BoxCandidate c) {
   return c;
 }
 
-std::string view_key(Id subject) {
-  return "boxes-" + std::to_string(subject);
-}
-
 }  // namespace
 
 BoxDesk::BoxDesk(BookSession& session, QWidget* parent) : QWidget(parent), session_(session) {
@@ -60,7 +56,7 @@ BoxDesk::BoxDesk(BookSession& session, QWidget* parent) : QWidget(parent), sessi
   auto* split = new QSplitter(Qt::Vertical, this);
   split->setHandleWidth(1);
   field_ = new BoxFieldView(split);
-  lanes_ = new ScoreView(state_, split);
+  lanes_ = new ScoreView(session_.work(), state_, split);
   lanes_->setObjectName(QStringLiteral("boxLanes"));
   lanes_->setArrangeable(false);
   state_.setRange({10.0, 1000.0});
@@ -112,9 +108,9 @@ void BoxDesk::follow() {
 }
 
 void BoxDesk::restore(const std::string& description) {
-  const QJsonObject kept =
-      QJsonDocument::fromJson(QByteArray::fromStdString(session_.book().view(view_key(subject_))))
-          .object();
+  const QJsonObject kept = QJsonDocument::fromJson(QByteArray::fromStdString(session_.document(
+                                                       subject_, "box-candidates")))
+                               .object();
   power_w_ = kept.value(QLatin1String("power_w")).toDouble(20.0);
   const BoxCandidate first = first_candidate(description, *driver_);
   for (const QJsonValue& value : kept.value(QLatin1String("candidates")).toArray())
@@ -128,9 +124,9 @@ void BoxDesk::keep() {
   for (const BoxOutcome& o : outcomes_) candidates.append(to_object(o.candidate));
   const QJsonObject json{{QStringLiteral("power_w"), power_w_},
                          {QStringLiteral("candidates"), candidates}};
-  const auto kept = session_.book().set_view(
-      view_key(subject_), QJsonDocument(json).toJson(QJsonDocument::Compact).toStdString());
-  if (!kept) emit session_.failed(QString::fromStdString(kept.error().text()));
+  session_.setDocument(subject_, "box-candidates",
+                       QJsonDocument(json).toJson(QJsonDocument::Compact).toStdString(),
+                       "Change the boxes");
 }
 
 void BoxDesk::makeField() {
@@ -223,15 +219,16 @@ void BoxDesk::remove() {
 void BoxDesk::makeVariant() {
   if (outcomes_.empty() || subject_ == 0) return;
   const BoxOutcome& o = outcomes_[chosen_];
-  session_.apply(session_.book()
-                     .add_variant({0, subject_, "Box " + o.candidate.name, in_words(o)})
-                     .map([](Id) {}));
+  session_.edit([variant = Variant{0, subject_, "Box " + o.candidate.name, in_words(o), "box"}](
+                    Book& book) { return book.add_variant(variant).map([](Id) {}); });
 }
 
 void BoxDesk::takeIntoDrawing() {
   if (outcomes_.empty() || subject_ == 0) return;
-  session_.apply(
-      session_.book().set_description(subject_, with_candidate(description_, outcomes_[chosen_])));
+  session_.edit([subject = subject_,
+                 description = with_candidate(description_, outcomes_[chosen_])](Book& book) {
+    return book.set_description(subject, description);
+  });
 }
 
 }  // namespace lalometer

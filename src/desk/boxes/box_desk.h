@@ -2,20 +2,21 @@
 
 #include <QWidget>
 
-#include "desk/book_session.h"
 #include "desk/boxes/box_field_view.h"
+#include "desk/parts/desk_part.h"
 #include "desk/score/score_view.h"
+#include "desk/session/book_session.h"
 
 namespace lalometer {
 
 /// Candidates for the chosen subject's box: a field in which they are moved, and what each does on
 /// lanes over one axis. The candidates are kept in the book's view, not as edits.
-class BoxDesk : public QWidget {
+class BoxDesk : public QWidget, public DeskPart {
   Q_OBJECT
  public:
   explicit BoxDesk(BookSession& session, QWidget* parent = nullptr);
 
-  void setTheme(const Theme& theme);
+  void setTheme(const Theme& theme) override;
   [[nodiscard]] BoxFieldView* field() { return field_; }
   [[nodiscard]] ScoreView* lanes() { return lanes_; }
   [[nodiscard]] const std::vector<BoxOutcome>& outcomes() const { return outcomes_; }

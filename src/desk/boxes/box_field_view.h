@@ -3,8 +3,8 @@
 #include <QImage>
 #include <QWidget>
 
-#include "desk/theme.h"
-#include "workbench/box_candidates.h"
+#include "desk/parts/theme.h"
+#include "workbench/design/box_candidates.h"
 
 namespace lalometer {
 

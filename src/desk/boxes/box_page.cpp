@@ -7,7 +7,7 @@
 #include <QSlider>
 #include <cmath>
 
-#include "desk/pages/page_parts.h"
+#include "desk/parts/page_parts.h"
 
 namespace lalometer {
 namespace {

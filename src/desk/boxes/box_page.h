@@ -3,6 +3,7 @@
 #include <QWidget>
 
 #include "desk/boxes/box_desk.h"
+#include "desk/parts/desk_part.h"
 
 class QComboBox;
 class QDoubleSpinBox;
@@ -17,11 +18,11 @@ namespace lalometer {
 
 /// Beside the boxes: the candidates, the chosen one's figures as sliders and numbers, and what it
 /// means in words.
-class BoxPage : public QWidget {
+class BoxPage : public QWidget, public DeskPart {
   Q_OBJECT
  public:
   explicit BoxPage(BoxDesk& desk, QWidget* parent = nullptr);
-  void setTheme(const Theme& theme);
+  void setTheme(const Theme& theme) override;
 
  private:
   /// A figure by slider (logarithmic) and by number.

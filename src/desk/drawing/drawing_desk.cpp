@@ -3,7 +3,7 @@
 #include <QVBoxLayout>
 #include <cmath>
 
-#include "desk/curve_preview.h"
+#include "desk/parts/curve_preview.h"
 
 namespace lalometer {
 namespace {
@@ -52,7 +52,7 @@ void DrawingDesk::follow() {
   const Id id = session_.chosenSubject();
   const Subject* subject = session_.subject(id);
   const std::string kept = subject != nullptr ? subject->description_json : "{}";
-  if (id == subject_ && kept == kept_) return;
+  if (id == subject_ && (kept == kept_ || keeping_ > 0)) return;
   const bool other = id != subject_;
   subject_ = id;
   kept_ = description_ = kept;
@@ -83,12 +83,15 @@ void DrawingDesk::edit(std::string description, bool done) {
     refresh(false);
     return;
   }
-  const std::string before = kept_;
   kept_ = description_;
-  const auto set = session_.book().set_description(subject_, description_);
-  if (!set) kept_ = description_ = before;
-  session_.apply(set);
-  if (!set) refresh(false);
+  // While it is being kept, rows that are read in between still show what was there before.
+  ++keeping_;
+  session_.edit([subject = subject_, description = description_](
+                    Book& book) { return book.set_description(subject, description); },
+                [this](bool) {
+                  --keeping_;
+                  follow();
+                });
 }
 
 void DrawingDesk::moveGrip(const DrawingGrip& grip, double right_mm, double up_mm, bool done) {

@@ -2,8 +2,9 @@
 
 #include <QWidget>
 
-#include "desk/book_session.h"
 #include "desk/drawing/subject_view.h"
+#include "desk/parts/desk_part.h"
+#include "desk/session/book_session.h"
 
 namespace lalometer {
 
@@ -11,12 +12,12 @@ class CurvePreview;
 
 /// The chosen subject's drawing and, under it, what its edges do to the chosen driver. It holds the
 /// description that is being edited: shown at once, kept as one step of undo when a hand lets go.
-class DrawingDesk : public QWidget {
+class DrawingDesk : public QWidget, public DeskPart {
   Q_OBJECT
  public:
   explicit DrawingDesk(BookSession& session, QWidget* parent = nullptr);
 
-  void setTheme(const Theme& theme);
+  void setTheme(const Theme& theme) override;
   [[nodiscard]] SubjectView* view() { return view_; }
   [[nodiscard]] const std::string& description() const { return description_; }
   [[nodiscard]] std::optional<std::size_t> chosenPart() const { return view_->chosen(); }
@@ -40,6 +41,7 @@ class DrawingDesk : public QWidget {
   CurvePreview* curve_;
   std::string kept_;         ///< as the book has it
   std::string description_;  ///< as it is shown
+  int keeping_ = 0;          ///< changes on their way into the book
   Id subject_ = 0;
   LaneContent edges_;
 };

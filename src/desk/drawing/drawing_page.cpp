@@ -6,7 +6,7 @@
 #include <QPushButton>
 #include <cmath>
 
-#include "desk/pages/page_parts.h"
+#include "desk/parts/page_parts.h"
 
 namespace lalometer {
 

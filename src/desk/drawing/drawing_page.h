@@ -3,6 +3,7 @@
 #include <QWidget>
 
 #include "desk/drawing/drawing_desk.h"
+#include "desk/parts/desk_part.h"
 
 class QComboBox;
 class QDoubleSpinBox;
@@ -13,11 +14,11 @@ class QVBoxLayout;
 namespace lalometer {
 
 /// Beside the drawing: its numbers to type, live figures, what is wrong.
-class DrawingPage : public QWidget {
+class DrawingPage : public QWidget, public DeskPart {
   Q_OBJECT
  public:
   explicit DrawingPage(DrawingDesk& desk, QWidget* parent = nullptr);
-  void setTheme(const Theme& theme);
+  void setTheme(const Theme& theme) override;
 
  signals:
   /// Look for the place of this driver with the least ripple.

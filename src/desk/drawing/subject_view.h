@@ -3,8 +3,8 @@
 #include <QWidget>
 #include <optional>
 
-#include "desk/theme.h"
-#include "workbench/subject_drawing.h"
+#include "desk/parts/theme.h"
+#include "workbench/design/subject_drawing.h"
 
 namespace lalometer {
 

@@ -4,19 +4,16 @@
 #include <QDoubleSpinBox>
 #include <QFileDialog>
 #include <QFormLayout>
-#include <QFutureWatcher>
 #include <QGridLayout>
 #include <QLineEdit>
 #include <QPushButton>
 #include <QSaveFile>
-#include <QtConcurrent>
 
 #include "acoustics/enclosure/port.h"
 #include "base/text.h"
-#include "desk/background.h"
-#include "desk/curve_preview.h"
-#include "desk/pages/page_parts.h"
-#include "workbench/tuning_help.h"
+#include "desk/parts/curve_preview.h"
+#include "desk/parts/page_parts.h"
+#include "workbench/design/tuning_help.h"
 
 namespace lalometer {
 namespace {
@@ -172,10 +169,6 @@ DriverPage::DriverPage(BookSession& session, QWidget* parent) : QWidget(parent),
   connect(&session_, &BookSession::resultsChanged, this, &DriverPage::fillTuning);
 }
 
-DriverPage::~DriverPage() {
-  stop_.request_stop();
-}
-
 void DriverPage::setTheme(const Theme& theme) {
   residual_->setTheme(theme);
 }
@@ -230,34 +223,27 @@ void DriverPage::start() {
   }
   if (running_) {
     again_ = true;
-    stop_.request_stop();
+    session_.work().stop(work_id_);
     return;
   }
   running_ = true;
-  stop_ = std::stop_source();
   const DriverGroup group = groups_[static_cast<std::size_t>(std::max(0, group_->currentIndex()))];
   const std::optional<double> re = re_->value() > 0.0 ? std::optional(re_->value()) : std::nullopt;
-  using Outcome = std::shared_ptr<Result<DriverStudy>>;
-  auto* watcher = new QFutureWatcher<Outcome>(this);
-  connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher] {
-    watcher->deleteLater();
-    running_ = false;
-    Result<DriverStudy>& result = *watcher->result();
-    trouble_.clear();
-    study_.reset();
-    if (result)
-      study_ = std::move(*result);
-    else if (result.error().code != ErrorCode::kCancelled)
-      trouble_ = QString::fromStdString(result.error().text());
-    fill();
-    if (std::exchange(again_, false)) start();
-  });
-  watcher->setFuture(QtConcurrent::run([group, sd = areaM2(), re,
-                                        source = session_.curveSource(session_.chosenSubject()),
-                                        token = stop_.get_token()]() -> Outcome {
-    yield_to_window();
-    return std::make_shared<Result<DriverStudy>>(study_driver(group, source, sd, re, token));
-  }));
+  work_id_ = session_.work().start<DriverStudy>(
+      this, {WorkKind::kJob, WorkScope::kBook, {}},
+      [group, sd = areaM2(), re, source = session_.curveSource(session_.chosenSubject())](
+          const WorkContext& context) { return study_driver(group, source, sd, re, context.stop); },
+      [this](Result<DriverStudy> result) {
+        running_ = false;
+        trouble_.clear();
+        study_.reset();
+        if (result)
+          study_ = std::move(*result);
+        else if (result.error().code != ErrorCode::kCancelled)
+          trouble_ = QString::fromStdString(result.error().text());
+        fill();
+        if (std::exchange(again_, false)) start();
+      });
 }
 
 void DriverPage::fill() {
@@ -367,15 +353,18 @@ void DriverPage::keepSheet(const std::string& key, const QString& text) {
   const DriverGroup& group = groups_[static_cast<std::size_t>(group_->currentIndex())];
   const std::string changed = with_sheet_value(description(), group.driver, key, value);
   if (changed == description()) return;
-  session_.apply(session_.book().set_description(session_.chosenSubject(), changed));
+  session_.edit([subject = session_.chosenSubject(), changed](Book& book) {
+    return book.set_description(subject, changed);
+  });
 }
 
 void DriverPage::useInModels() {
   if (!study_) return;
   const DriverGroup& group = groups_[static_cast<std::size_t>(group_->currentIndex())];
-  session_.apply(session_.book().set_description(
-      session_.chosenSubject(),
-      with_parameters(description(), group.driver, study_->parameters, areaM2())));
+  session_.edit(
+      [subject = session_.chosenSubject(),
+       changed = with_parameters(description(), group.driver, study_->parameters, areaM2())](
+          Book& book) { return book.set_description(subject, changed); });
 }
 
 void DriverPage::save() {

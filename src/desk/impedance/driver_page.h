@@ -3,10 +3,10 @@
 #include <QWidget>
 #include <map>
 #include <optional>
-#include <stop_token>
 
-#include "desk/book_session.h"
-#include "desk/theme.h"
+#include "desk/parts/desk_part.h"
+#include "desk/parts/theme.h"
+#include "desk/session/book_session.h"
 
 class QComboBox;
 class QDoubleSpinBox;
@@ -22,12 +22,11 @@ class CurvePreview;
 
 /// Parameters of a driver from its takes, beside what its sheet says, on their way to the models;
 /// and help to tune the box it goes into.
-class DriverPage : public QWidget {
+class DriverPage : public QWidget, public DeskPart {
   Q_OBJECT
  public:
   explicit DriverPage(BookSession& session, QWidget* parent = nullptr);
-  ~DriverPage() override;
-  void setTheme(const Theme& theme);
+  void setTheme(const Theme& theme) override;
   [[nodiscard]] bool running() const { return running_; }
   [[nodiscard]] const std::optional<DriverStudy>& study() const { return study_; }
 
@@ -69,7 +68,7 @@ class DriverPage : public QWidget {
   std::optional<DriverStudy> study_;
   QString trouble_;
   QString shown_;
-  std::stop_source stop_;
+  WorkId work_id_ = 0;
   bool running_ = false;
   bool again_ = false;
   bool filling_ = false;

@@ -2,23 +2,20 @@
 
 #include <QComboBox>
 #include <QFileDialog>
-#include <QFutureWatcher>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QLabel>
-#include <QPointer>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QSaveFile>
 #include <QTableWidget>
 #include <QVBoxLayout>
-#include <QtConcurrent>
 
 #include "base/text.h"
-#include "desk/background.h"
-#include "desk/curve_preview.h"
-#include "desk/pages/page_parts.h"
-#include "workbench/comparison_text.h"
+#include "desk/parts/curve_preview.h"
+#include "desk/parts/page_parts.h"
+#include "workbench/studies/comparison_text.h"
+#include "workbench/studies/what_changed.h"
 
 namespace lalometer {
 
@@ -80,15 +77,11 @@ SeriesDesk::SeriesDesk(BookSession& session, QWidget* parent) : QWidget(parent),
   connect(strip_, &SeriesStrip::looked, this, &SeriesDesk::look);
   connect(strip_, &SeriesStrip::referenceAsked, this, &SeriesDesk::setReference);
   connect(table_->horizontalHeader(), &QHeaderView::sectionClicked, this, &SeriesDesk::look);
-  connect(stop_button_, &QPushButton::clicked, this, [this] { stop_.request_stop(); });
+  connect(stop_button_, &QPushButton::clicked, this, [this] { session_.work().stop(work_id_); });
   connect(save_, &QPushButton::clicked, this, &SeriesDesk::save);
   connect(&session_, &BookSession::rowsChanged, this, &SeriesDesk::follow);
   connect(&session_, &BookSession::laidChanged, this, &SeriesDesk::follow);
   fill();
-}
-
-SeriesDesk::~SeriesDesk() {
-  stop_.request_stop();
 }
 
 void SeriesDesk::setTheme(const Theme& theme) {
@@ -124,10 +117,10 @@ void SeriesDesk::follow() {
 void SeriesDesk::start() {
   if (running_) {
     again_ = true;
-    stop_.request_stop();
+    session_.work().stop(work_id_);
     return;
   }
-  SeriesWish wish;
+  SeriesOptions wish;
   wish.subject = session_.chosenSubject();
   wish.by_sample = by_->currentIndex() == 1;
   wish.loading = session_.loadingOf(wish.subject);
@@ -138,37 +131,29 @@ void SeriesDesk::start() {
     if (v.subject_id == wish.subject) wish.variants.emplace_back(v.id, v.name);
   }
   running_ = true;
-  stop_ = std::stop_source();
-  using Outcome = std::shared_ptr<Result<SeriesStudy>>;
-  auto* watcher = new QFutureWatcher<Outcome>(this);
-  connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher] {
-    watcher->deleteLater();
-    running_ = false;
-    Result<SeriesStudy>& result = *watcher->result();
-    study_.reset();
-    trouble_.clear();
-    if (result)
-      study_ = std::move(*result);
-    else if (result.error().code != ErrorCode::kCancelled)
-      trouble_ = QString::fromStdString(result.error().text());
-    else
-      shown_.clear();
-    reference_ = 0;
-    looked_at_ = 1;
-    fill();
-    if (std::exchange(again_, false)) start();
-  });
-  const auto progress = [self = QPointer<SeriesDesk>(this)](double share) {
-    QMetaObject::invokeMethod(qApp, [self, share] {
-      if (self) self->progress_->setValue(static_cast<int>(1000 * share));
-    });
-  };
-  watcher->setFuture(QtConcurrent::run([wish = std::move(wish),
-                                        source = session_.curveSource(session_.chosenSubject()),
-                                        token = stop_.get_token(), progress]() -> Outcome {
-    yield_to_window();
-    return std::make_shared<Result<SeriesStudy>>(study_series(wish, source, token, progress));
-  }));
+  work_id_ = session_.work().start<SeriesStudy>(
+      this,
+      {WorkKind::kJob, WorkScope::kBook,
+       [this](double share) { progress_->setValue(static_cast<int>(1000 * share)); }},
+      [wish = std::move(wish),
+       source = session_.curveSource(session_.chosenSubject())](const WorkContext& context) {
+        return study_series(wish, source, context.stop, context.progress, context.parallel);
+      },
+      [this](Result<SeriesStudy> result) {
+        running_ = false;
+        study_.reset();
+        trouble_.clear();
+        if (result)
+          study_ = std::move(*result);
+        else if (result.error().code != ErrorCode::kCancelled)
+          trouble_ = QString::fromStdString(result.error().text());
+        else
+          shown_.clear();
+        reference_ = 0;
+        looked_at_ = 1;
+        fill();
+        if (std::exchange(again_, false)) start();
+      });
   fill();
 }
 

@@ -2,10 +2,10 @@
 
 #include <QWidget>
 #include <optional>
-#include <stop_token>
 
-#include "desk/book_session.h"
 #include "desk/impedance/series_strip.h"
+#include "desk/parts/desk_part.h"
+#include "desk/session/book_session.h"
 
 class QComboBox;
 class QLabel;
@@ -19,12 +19,11 @@ class CurvePreview;
 
 /// Variants or samples of the chosen subject against one another: small pictures, all over each
 /// other, a table of figures with what differs marked, and what it means in words.
-class SeriesDesk : public QWidget {
+class SeriesDesk : public QWidget, public DeskPart {
   Q_OBJECT
  public:
   explicit SeriesDesk(BookSession& session, QWidget* parent = nullptr);
-  ~SeriesDesk() override;
-  void setTheme(const Theme& theme);
+  void setTheme(const Theme& theme) override;
 
   [[nodiscard]] bool running() const { return running_; }
   [[nodiscard]] const std::optional<SeriesStudy>& study() const { return study_; }
@@ -63,7 +62,7 @@ class SeriesDesk : public QWidget {
   QString shown_;  ///< what the study is of: it is made anew when that changes
   std::size_t reference_ = 0;
   std::size_t looked_at_ = 1;
-  std::stop_source stop_;
+  WorkId work_id_ = 0;
   bool running_ = false;
   bool again_ = false;
 };

@@ -2,8 +2,8 @@
 
 #include <QWidget>
 
-#include "desk/theme.h"
-#include "workbench/impedance_studies.h"
+#include "desk/parts/theme.h"
+#include "workbench/studies/impedance_studies.h"
 
 namespace lalometer {
 

@@ -1,14 +1,12 @@
 #include "desk/pages/plan_page.h"
 
-#include <QAction>
-#include <QPlainTextEdit>
 #include <QPushButton>
-#include <QTimer>
 
 #include "base/text.h"
-#include "desk/pages/page_parts.h"
+#include "desk/parts/page_parts.h"
 
 namespace lalometer {
+
 PlanPage::PlanPage(BookSession& session, QWidget* parent) : QWidget(parent), session_(session) {
   setObjectName(QStringLiteral("planPage"));
   auto* layout = scrolled_page(this);
@@ -24,25 +22,26 @@ PlanPage::PlanPage(BookSession& session, QWidget* parent) : QWidget(parent), ses
   takes->setObjectName(QStringLiteral("toTakes"));
   takes->setProperty("main", true);
   takes->setToolTip(tr("A purpose, its list of takes, the stand and what the room allows. Ctrl+U"));
-  connect(takes, &QPushButton::clicked, this, &PlanPage::takesAsked);
+  connect(takes, &QPushButton::clicked, this, [this] { emit deskAsked(QStringLiteral("takes")); });
   layout->addWidget(takes);
   layout->addWidget(role_label(tr("Before the saw"), "title", this));
   layout->addWidget(
       role_label(tr("What sizes alone foretell, while you move them."), "quiet", this));
   auto* draw = new QPushButton(tr("Drawing: places, edges, ports"), this);
   draw->setObjectName(QStringLiteral("toDrawing"));
-  connect(draw, &QPushButton::clicked, this, &PlanPage::drawingAsked);
+  connect(draw, &QPushButton::clicked, this, [this] { emit deskAsked(QStringLiteral("drawing")); });
   layout->addWidget(draw);
   auto* boxes = new QPushButton(tr("Boxes to choose from"), this);
   boxes->setObjectName(QStringLiteral("toBoxes"));
-  connect(boxes, &QPushButton::clicked, this, &PlanPage::boxesAsked);
+  connect(boxes, &QPushButton::clicked, this, [this] { emit deskAsked(QStringLiteral("boxes")); });
   layout->addWidget(boxes);
   layout->addWidget(role_label(tr("To learn reading"), "title", this));
   layout->addWidget(
       role_label(tr("Loudspeakers with a secret, from the practice bench."), "quiet", this));
   auto* practice = new QPushButton(tr("What is wrong with it?"), this);
   practice->setObjectName(QStringLiteral("toPractice"));
-  connect(practice, &QPushButton::clicked, this, &PlanPage::practiceAsked);
+  connect(practice, &QPushButton::clicked, this,
+          [this] { emit deskAsked(QStringLiteral("practice")); });
   layout->addWidget(practice);
   layout->addStretch(1);
   connect(&session_, &BookSession::rowsChanged, this, &PlanPage::show);
@@ -75,7 +74,7 @@ void PlanPage::show() {
       int count = 0;
       for (const Take& t : session_.takes()) {
         count += t.variant_id == variant.id && t.accepted &&
-                         (t.kind == TakeKind::kImpedance) == impedance
+                         (t.kind() == TakeKind::kImpedance) == impedance
                      ? 1
                      : 0;
       }
@@ -99,86 +98,6 @@ void PlanPage::show() {
                                   .arg(recipe.gate_s * 1e3, 0, 'f', 2)
                                   .arg(QString::fromStdString(frequency_text(1.0 / recipe.gate_s))),
                               "quiet", nullptr));
-}
-
-CasePage::CasePage(BookSession& session, QWidget* parent) : QWidget(parent), session_(session) {
-  setObjectName(QStringLiteral("casePage"));
-  auto* layout = scrolled_page(this);
-  layout->addWidget(role_label(tr("Notes"), "title", this));
-  note_ = new QPlainTextEdit(this);
-  note_->setObjectName(QStringLiteral("subjectNote"));
-  note_->setPlaceholderText(tr("What this loudspeaker is for, what was heard, what is suspected…"));
-  note_->setMinimumHeight(140);
-  layout->addWidget(note_);
-  layout->addWidget(role_label(tr("Doubts about its takes"), "head", this));
-  cards_ = new QVBoxLayout;
-  cards_->setSpacing(6);
-  layout->addLayout(cards_);
-  layout->addStretch(1);
-  auto* pause = new QTimer(this);
-  pause->setSingleShot(true);
-  pause->setInterval(800);
-  connect(note_, &QPlainTextEdit::textChanged, pause, qOverload<>(&QTimer::start));
-  connect(pause, &QTimer::timeout, this, &CasePage::keep);
-  connect(&session_, &BookSession::rowsChanged, this, &CasePage::show);
-  connect(&session_, &BookSession::laidChanged, this, &CasePage::show);
-  if (session_.isOpen()) show();
-}
-
-void CasePage::keep() {
-  if (subject_ == 0) return;
-  const std::string text = note_->toPlainText().toStdString();
-  if (session_.book().note(subject_).value_or(text) != text)
-    session_.apply(session_.book().set_note(subject_, text));
-}
-
-void CasePage::showEvent(QShowEvent* event) {
-  QWidget::showEvent(event);
-  show();
-}
-
-void CasePage::show() {
-  if (!isVisible()) return;
-  const Id subject = session_.chosenSubject();
-  const QString kept = QString::fromStdString(session_.book().note(subject).value_or(""));
-  if (subject != subject_ || (!note_->hasFocus() && kept != note_->toPlainText())) {
-    subject_ = subject;
-    const QSignalBlocker blocker(note_);
-    note_->setPlainText(kept);
-  }
-  clear_layout(cards_);
-  int shown = 0;
-  for (const Take& t : session_.takes()) {
-    if (t.subject_id != subject) continue;
-    for (Remark r : t.remarks) {
-      if (r.weight == Remark::Weight::kNote) continue;
-      r.text = t.name + ": " + r.text;
-      cards_->addWidget(remark_card(r, nullptr));
-      ++shown;
-    }
-  }
-  if (shown == 0)
-    cards_->addWidget(
-        role_label(tr("None: every take of this subject passed its checks."), "quiet", nullptr));
-}
-
-ReportPage::ReportPage(const QList<QAction*>& actions, QWidget* parent) : QWidget(parent) {
-  setObjectName(QStringLiteral("reportPage"));
-  auto* layout = scrolled_page(this);
-  layout->addWidget(role_label(tr("Take it with you"), "title", this));
-  layout->addWidget(role_label(tr("Open formats only. What leaves the program is what is valid; "
-                                  "the raw recordings stay in the book."),
-                               "quiet", this));
-  for (QAction* action : actions) {
-    auto* button = new QPushButton(action->text(), this);
-    // Long texts must not widen the page beyond its pane.
-    button->setMinimumWidth(60);
-    button->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
-    button->setToolTip(action->toolTip());
-    connect(button, &QPushButton::clicked, action, &QAction::trigger);
-    layout->addWidget(button);
-  }
-  layout->addStretch(1);
 }
 
 }  // namespace lalometer

@@ -5,8 +5,8 @@
 #include <QPushButton>
 #include <QRadioButton>
 
-#include "desk/pages/page_parts.h"
-#include "workbench/practice_cases.h"
+#include "desk/parts/page_parts.h"
+#include "workbench/practice/practice_cases.h"
 
 namespace lalometer {
 
@@ -152,9 +152,9 @@ void PracticePage::commit() {
   const Id subject = subjectOfCase();
   const QAbstractButton* chosen = group_->checkedButton();
   if (one == nullptr || subject == 0 || chosen == nullptr) return;
-  session_.apply(keep_verdict(session_.book(), subject, *one,
-                              chosen->property("cause").toString().toStdString()));
-  show();
+  session_.edit([one, subject, cause = chosen->property("cause").toString().toStdString()](
+                    Book& book) { return keep_verdict(book, subject, *one, cause); },
+                [this](bool) { show(); });
 }
 
 }  // namespace lalometer

@@ -2,8 +2,9 @@
 
 #include <QWidget>
 
-#include "desk/book_session.h"
-#include "desk/theme.h"
+#include "desk/parts/desk_part.h"
+#include "desk/parts/theme.h"
+#include "desk/session/book_session.h"
 
 class QButtonGroup;
 class QLabel;
@@ -15,11 +16,11 @@ namespace lalometer {
 
 /// Mystery loudspeakers beside the score: choose one, read its takes, commit to a verdict, and be
 /// told the truth.
-class PracticePage : public QWidget {
+class PracticePage : public QWidget, public DeskPart {
   Q_OBJECT
  public:
   explicit PracticePage(BookSession& session, QWidget* parent = nullptr);
-  void setTheme(const Theme& theme);
+  void setTheme(const Theme& theme) override;
   /// Chooses a case of the list.
   void choose(const QString& id);
 

@@ -8,7 +8,7 @@
 
 #include "base/constants.h"
 #include "base/text.h"
-#include "desk/pages/page_parts.h"
+#include "desk/parts/page_parts.h"
 
 namespace lalometer {
 namespace {
@@ -209,7 +209,8 @@ void ReadPage::keepNote() {
   const Take* take = session_.take(note_of_);
   if (take == nullptr) return;
   const std::string text = note_->toPlainText().toStdString();
-  if (text != take->note) session_.apply(session_.book().set_take_note(take->id, text));
+  if (text == take->note) return;
+  session_.edit([id = take->id, text](Book& book) { return book.set_take_note(id, text); });
 }
 
 void ReadPage::showEvent(QShowEvent* event) {
@@ -267,8 +268,6 @@ void ReadPage::showChosen() {
   }
   if (note_of_ != take->id) {
     keepNote();
-    take = session_.take(session_.chosenTake());  // keeping the note may have read the rows anew
-    if (take == nullptr) return;
     note_of_ = take->id;
     note_->setPlainText(text_of(take->note));
   }
@@ -276,9 +275,10 @@ void ReadPage::showChosen() {
   chosen_->setText(text_of(take->name));
   const Conditions& c = take->conditions;
   QString text = variant == nullptr ? QString() : text_of(variant->name) + QStringLiteral(" · ");
-  if (take->kind == TakeKind::kResponse)
+  if (is_pressure(*take))
     text += tr("%1 V, %2 m, %3 °C · ")
-                .arg(text_of(three_digits(c.drive_v)), text_of(three_digits(c.distance_m)))
+                .arg(text_of(three_digits(c.drive_v)),
+                     text_of(three_digits(place_of(*take).distance_m)))
                 .arg(c.temperature_c);
   conditions_->setText(text + text_of(take->taken_at.substr(0, 16)).replace(u'T', u' '));
   for (const LaidTake& laid : session_.laid()) {

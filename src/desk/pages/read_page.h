@@ -2,9 +2,10 @@
 
 #include <QWidget>
 
-#include "desk/book_session.h"
+#include "desk/parts/desk_part.h"
+#include "desk/parts/theme.h"
 #include "desk/score/score_state.h"
-#include "desk/theme.h"
+#include "desk/session/book_session.h"
 
 class QComboBox;
 class QLabel;
@@ -41,11 +42,11 @@ class CursorList : public QWidget {
 };
 
 /// The reading: cursor, values, key figures, remarks and notes of the chosen take, recipe.
-class ReadPage : public QWidget {
+class ReadPage : public QWidget, public DeskPart {
   Q_OBJECT
  public:
   ReadPage(BookSession& session, ScoreState& state, QWidget* parent = nullptr);
-  void setTheme(const Theme& theme) { list_->setTheme(theme); }
+  void setTheme(const Theme& theme) override { list_->setTheme(theme); }
   [[nodiscard]] CursorList* list() const { return list_; }
 
  protected:

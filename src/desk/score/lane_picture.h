@@ -3,9 +3,9 @@
 #include <QImage>
 #include <QRectF>
 
+#include "desk/parts/theme.h"
 #include "desk/score/mapping.h"
-#include "desk/theme.h"
-#include "workbench/lane_content.h"
+#include "workbench/reading/lane_content.h"
 
 /// Draws one lane to a picture: pure, so that it runs on any thread and is tested without a window.
 namespace lalometer {

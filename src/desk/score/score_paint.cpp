@@ -179,7 +179,7 @@ QImage ScoreView::picture(QSize size, double device_ratio) {
   ScoreState state;
   state.setRange(state_.range());
   state.setCursorHz(1.0);
-  ScoreView twin(state);
+  ScoreView twin(work_, state);
   twin.theme_ = theme_;
   twin.curve_width_px_ = curve_width_px_;
   twin.resize(size);

@@ -1,13 +1,11 @@
 #include "desk/score/score_view.h"
 
-#include <QFutureWatcher>
 #include <QHelpEvent>
 #include <QMimeData>
 #include <QPainter>
 #include <QPainterPath>
 #include <QToolTip>
 #include <QUrl>
-#include <QtConcurrent>
 #include <cmath>
 
 #include "base/text.h"
@@ -23,7 +21,8 @@ constexpr std::size_t kNoLane = static_cast<std::size_t>(-1);
 
 }  // namespace
 
-ScoreView::ScoreView(ScoreState& state, QWidget* parent) : QWidget(parent), state_(state) {
+ScoreView::ScoreView(Work& work, ScoreState& state, QWidget* parent)
+    : QWidget(parent), work_(work), state_(state) {
   setObjectName(QStringLiteral("score"));
   setAccessibleName(tr("Score"));
   setFocusPolicy(Qt::StrongFocus);
@@ -37,9 +36,6 @@ ScoreView::ScoreView(ScoreState& state, QWidget* parent) : QWidget(parent), stat
   connect(&state_, &ScoreState::rangeChanged, this, &ScoreView::invalidate);
   connect(&state_, &ScoreState::cursorMoved, this, &ScoreView::updateCursorStrip);
 }
-
-// Workers hold values only; a late picture finds no receiver, since the watchers are children.
-ScoreView::~ScoreView() = default;
 
 void ScoreView::setTheme(const Theme& theme) {
   theme_ = theme;
@@ -126,17 +122,19 @@ void ScoreView::startFine() {
   const quint64 generation = ++generation_;
   for (std::size_t i = 0; i < lanes_.size(); ++i) {
     if (!coarse_differs(lanes_[i].content)) continue;
-    auto* watcher = new QFutureWatcher<QImage>(this);
     ++pending_;
-    connect(watcher, &QFutureWatcherBase::finished, this, [this, watcher, generation, i] {
-      watcher->deleteLater();
-      --pending_;
-      if (generation != generation_ || settle_.isActive() || i >= pictures_.size()) return;
-      pictures_[i] = watcher->result();
-      update(laneRect(i).toAlignedRect());
-    });
-    watcher->setFuture(QtConcurrent::run(
-        [input = pictureInput(i, PictureQuality::kFine)] { return lane_picture(input); }));
+    work_.start<QImage>(
+        this, {WorkKind::kResult, WorkScope::kProgram, {}},
+        [input = pictureInput(i, PictureQuality::kFine)](const WorkContext&) -> Result<QImage> {
+          return lane_picture(input);
+        },
+        [this, generation, i](const Result<QImage>& picture) {
+          --pending_;
+          if (!picture || generation != generation_ || settle_.isActive() || i >= pictures_.size())
+            return;
+          pictures_[i] = *picture;
+          update(laneRect(i).toAlignedRect());
+        });
   }
 }
 

@@ -5,15 +5,17 @@
 #include <QWidget>
 #include <memory>
 
+#include "desk/parts/desk_part.h"
 #include "desk/score/lane_picture.h"
 #include "desk/score/score_state.h"
+#include "desk/session/work.h"
 
 namespace lalometer {
 
 /// The stacked lanes over one frequency axis. It shows contents that it is given and reports what
 /// the hand does; it computes nothing. Pictures of lanes are cached: the cursor is drawn over them,
 /// moving things get a coarse picture at once and a fine one from a worker when they rest.
-class ScoreView : public QWidget {
+class ScoreView : public QWidget, public DeskPart {
   Q_OBJECT
  public:
   struct Lane {
@@ -24,10 +26,9 @@ class ScoreView : public QWidget {
     LaneContent content;
   };
 
-  ScoreView(ScoreState& state, QWidget* parent = nullptr);
-  ~ScoreView() override;
+  ScoreView(Work& work, ScoreState& state, QWidget* parent = nullptr);
 
-  void setTheme(const Theme& theme);
+  void setTheme(const Theme& theme) override;
   /// Lanes with their contents; heights and order come from the caller's list.
   void setLanes(std::vector<Lane> lanes);
   [[nodiscard]] const std::vector<Lane>& lanes() const { return lanes_; }
@@ -56,7 +57,7 @@ class ScoreView : public QWidget {
   /// The mark whose thread runs through the lanes now.
   [[nodiscard]] const std::optional<LaneMark>& thread() const { return thread_; }
   /// True while a coarse picture is shown.
-  [[nodiscard]] bool settling() const { return settle_.isActive() || pending_ > 0; }
+  [[nodiscard]] bool settling() const override { return settle_.isActive() || pending_ > 0; }
 
  signals:
   void lanesArranged();  ///< order, heights or scales were changed by hand
@@ -114,6 +115,7 @@ class ScoreView : public QWidget {
   void moveGrip(QPointF at, Qt::KeyboardModifiers modifiers);
   void chooseCurveAt(QPointF at);
 
+  Work& work_;
   ScoreState& state_;
   Theme theme_ = Theme::light();
   std::vector<Lane> lanes_;

@@ -3,8 +3,8 @@
 #include <QMimeData>
 
 #include "base/text.h"
+#include "desk/parts/theme.h"
 #include "desk/score/score_view.h"
-#include "desk/theme.h"
 
 namespace lalometer {
 
@@ -44,9 +44,19 @@ void ShelfModel::rebuild() {
     if (Node* subject = subjects.value(v.subject_id))
       variants.insert(v.id, add(subject->children, RowKind::kVariant, v.id, subject));
   }
+  QSet<Id> grouped;
   for (const Take& t : session_.takes()) {
-    if (Node* variant = variants.value(t.variant_id))
+    Node* variant = variants.value(t.variant_id);
+    if (variant == nullptr) continue;
+    if (t.group_id == 0 || session_.group(t.group_id) == nullptr) {
       add(variant->children, RowKind::kTake, t.id, variant);
+    } else if (!grouped.contains(t.group_id)) {
+      // The whole group stands where its first take stands.
+      grouped.insert(t.group_id);
+      Node* group = add(variant->children, RowKind::kGroup, t.group_id, variant);
+      for (const Id member : session_.membersOf(t.group_id))
+        add(group->children, RowKind::kTake, member, group);
+    }
   }
   endResetModel();
 }
@@ -96,43 +106,75 @@ QVariant ShelfModel::data(const QModelIndex& index, int role) const {
       return count_text(static_cast<qsizetype>(node->children.size()), tr("take"), tr("takes"));
     return {};
   }
+  if (node->kind == RowKind::kGroup) return groupData(*node, role);
   const Take* t = session_.take(node->id);
-  if (t == nullptr) return {};
+  return t == nullptr ? QVariant() : takeData(*t, role);
+}
+
+QVariant ShelfModel::groupData(const Node& node, int role) const {
+  const TakeGroup* g = session_.group(node.id);
+  if (g == nullptr) return {};
+  std::size_t laid = 0;
+  int style = -1;
+  for (const auto& member : node.children) {
+    const Take* t = session_.take(member->id);
+    if (t == nullptr || t->colour < 0) continue;
+    ++laid;
+    style = t->colour;
+  }
+  switch (role) {
+    case Qt::DisplayRole:
+      return QString::fromStdString(g->name);
+    case Qt::CheckStateRole:
+      return laid == 0                      ? Qt::Unchecked
+             : laid == node.children.size() ? Qt::Checked
+                                            : Qt::PartiallyChecked;
+    case kDetailRole:
+      return count_text(static_cast<qsizetype>(node.children.size()), tr("take"), tr("takes"));
+    case kStyleRole:
+      return style;
+    default:
+      return {};
+  }
+}
+
+QVariant ShelfModel::takeData(const Take& t, int role) const {
+  const auto text = [](const std::string& s) { return QString::fromStdString(s); };
   switch (role) {
     case Qt::DisplayRole:
     case Qt::EditRole:
-      return text(t->name);
+      return text(t.name);
     case Qt::CheckStateRole:
-      return t->colour >= 0 ? Qt::Checked : Qt::Unchecked;
+      return t.colour >= 0 ? Qt::Checked : Qt::Unchecked;
     case Qt::ToolTipRole: {
-      QString tip = tr("%1, taken %2")
-                        .arg(t->kind == TakeKind::kImpedance ? tr("Impedance") : tr("Response"),
-                             text(t->taken_at));
-      for (const Remark& r : t->remarks) tip += QLatin1Char('\n') + text(r.text);
+      QString tip = tr("%1, taken %2").arg(text(spoken_kind(t)), text(t.taken_at));
+      for (const Remark& r : t.remarks) tip += QLatin1Char('\n') + text(r.text);
       return tip;
     }
     case kDetailRole: {
-      if (!t->accepted) return tr("refused");
-      if (t->kind == TakeKind::kImpedance && !t->conditions.sample.empty())
-        return QStringLiteral("Ω ") + text(t->conditions.sample);
-      if (t->kind == TakeKind::kImpedance)
-        return t->conditions.condition == "free-air" ? tr("free air") : QStringLiteral("Ω");
-      const Conditions& c = t->conditions;
-      if (!c.sample.empty()) return text(c.sample);
-      if (c.horizontal_deg != 0.0) return tr("%1° h").arg(c.horizontal_deg);
-      if (c.vertical_deg != 0.0) return tr("%1° v").arg(c.vertical_deg);
-      return tr("%1 m").arg(c.distance_m, 0, 'f', 2);
+      if (!t.accepted) return tr("refused");
+      if (t.kind() == TakeKind::kImpedance && !t.conditions.sample.empty())
+        return QStringLiteral("Ω ") + text(t.conditions.sample);
+      if (t.kind() == TakeKind::kImpedance)
+        return condition_of(t) == "free-air" ? tr("free air") : QStringLiteral("Ω");
+      if (!has_curve(t)) return tr("not read");
+      if (!t.conditions.sample.empty()) return text(t.conditions.sample);
+      const Placement place = place_of(t);
+      if (t.kind() == TakeKind::kNearField) return tr("%1 mm").arg(place.distance_m * 1e3);
+      if (place.horizontal_deg != 0.0) return tr("%1° h").arg(place.horizontal_deg);
+      if (place.vertical_deg != 0.0) return tr("%1° v").arg(place.vertical_deg);
+      return tr("%1 m").arg(place.distance_m, 0, 'f', 2);
     }
     case kStyleRole:
-      return t->colour;
+      return t.colour;
     case kAcceptedRole:
-      return t->accepted;
+      return t.accepted;
     case kChosenRole:
-      return session_.chosenTake() == t->id;
+      return session_.chosenTake() == t.id;
     case kImpedanceRole:
-      return t->kind == TakeKind::kImpedance;
+      return t.kind() == TakeKind::kImpedance;
     case kMiniatureRole: {
-      const std::vector<float> points = session_.miniatureOf(*t);
+      const std::vector<float> points = session_.miniatureOf(t);
       return QVariant::fromValue(QList<float>(points.begin(), points.end()));
     }
     default:
@@ -143,26 +185,35 @@ QVariant ShelfModel::data(const QModelIndex& index, int role) const {
 bool ShelfModel::setData(const QModelIndex& index, const QVariant& value, int role) {
   if (!index.isValid()) return false;
   const Node node_copy{nodeOf(index)->kind, nodeOf(index)->id, nullptr, 0, {}};
+  if (role == Qt::CheckStateRole && node_copy.kind == RowKind::kGroup) {
+    session_.setGroupLaid(node_copy.id, value.toInt() == Qt::Checked);
+    return true;
+  }
   if (role == Qt::CheckStateRole && node_copy.kind == RowKind::kTake) {
     session_.setLaid(node_copy.id, value.toInt() == Qt::Checked);
     return true;
   }
+  const Id id = node_copy.id;
   const std::string name = value.toString().trimmed().toStdString();
   if (role != Qt::EditRole || name.empty() ||
       value.toString() == data(index, Qt::EditRole).toString())
     return false;
-  Book& book = session_.book();
   switch (node_copy.kind) {
+    case RowKind::kGroup:
+      return false;
     case RowKind::kSubject:
-      session_.apply(book.rename_subject(node_copy.id, name));
+      session_.edit([id, name](Book& book) { return book.rename_subject(id, name); });
       break;
     case RowKind::kVariant: {
-      const Variant* v = session_.variant(node_copy.id);
-      session_.apply(book.set_variant(node_copy.id, name, v == nullptr ? "" : v->changed));
+      const Variant* v = session_.variant(id);
+      if (v == nullptr) return false;
+      Variant changed = *v;
+      changed.name = name;
+      session_.edit([changed](Book& book) { return book.set_variant(changed); });
       break;
     }
     case RowKind::kTake:
-      session_.apply(book.rename_take(node_copy.id, name));
+      session_.edit([id, name](Book& book) { return book.rename_take(id, name); });
       break;
   }
   return true;
@@ -171,6 +222,8 @@ bool ShelfModel::setData(const QModelIndex& index, const QVariant& value, int ro
 Qt::ItemFlags ShelfModel::flags(const QModelIndex& index) const {
   if (!index.isValid()) return Qt::NoItemFlags;
   Qt::ItemFlags flags = Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsEditable;
+  if (nodeOf(index)->kind == RowKind::kGroup)
+    flags = Qt::ItemIsEnabled | Qt::ItemIsSelectable | Qt::ItemIsUserCheckable;
   if (nodeOf(index)->kind == RowKind::kTake)
     flags |= Qt::ItemIsUserCheckable | Qt::ItemIsDragEnabled | Qt::ItemNeverHasChildren;
   return flags;
@@ -189,14 +242,16 @@ QMimeData* ShelfModel::mimeData(const QModelIndexList& indexes) const {
 }
 
 QModelIndex ShelfModel::indexOfTake(Id take) const {
-  for (const auto& subject : subjects_) {
-    for (const auto& variant : subject->children) {
-      for (const auto& node : variant->children) {
-        if (node->id == take) return createIndex(node->row, 0, node.get());
-      }
+  const auto find = [&](const std::vector<std::unique_ptr<Node>>& nodes,
+                        const auto& self) -> Node* {
+    for (const auto& node : nodes) {
+      if (node->kind == RowKind::kTake && node->id == take) return node.get();
+      if (Node* below = self(node->children, self)) return below;
     }
-  }
-  return {};
+    return nullptr;
+  };
+  Node* node = find(subjects_, find);
+  return node == nullptr ? QModelIndex() : createIndex(node->row, 0, node);
 }
 
 }  // namespace lalometer

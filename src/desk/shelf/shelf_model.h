@@ -4,11 +4,12 @@
 #include <memory>
 #include <vector>
 
-#include "desk/book_session.h"
+#include "desk/session/book_session.h"
 
 namespace lalometer {
 
-/// Subject -> variant -> take, as the session has them. Ticking a take lays it on the score.
+/// Subject -> variant -> group -> take, as the session has them; takes of no group stand in their
+/// variant. Ticking a take lays it on the score, ticking a group all of its takes.
 class ShelfModel : public QAbstractItemModel {
   Q_OBJECT
  public:
@@ -22,7 +23,7 @@ class ShelfModel : public QAbstractItemModel {
     kChosenRole,
     kImpedanceRole
   };
-  enum class RowKind { kSubject, kVariant, kTake };
+  enum class RowKind { kSubject, kVariant, kGroup, kTake };
 
   explicit ShelfModel(BookSession& session, QObject* parent = nullptr);
 
@@ -47,6 +48,8 @@ class ShelfModel : public QAbstractItemModel {
     std::vector<std::unique_ptr<Node>> children;
   };
   void rebuild();
+  [[nodiscard]] QVariant groupData(const Node& node, int role) const;
+  [[nodiscard]] QVariant takeData(const Take& take, int role) const;
   [[nodiscard]] static Node* nodeOf(const QModelIndex& index) {
     return static_cast<Node*>(index.internalPointer());
   }

@@ -57,6 +57,7 @@ void ShelfDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
   painter->setRenderHint(QPainter::Antialiasing);
   const auto kind = static_cast<ShelfModel::RowKind>(index.data(ShelfModel::kKindRole).toInt());
   const bool take = kind == ShelfModel::RowKind::kTake;
+  const bool tabbed = take || kind == ShelfModel::RowKind::kGroup;
   const QRectF row = QRectF(option.rect);
   const bool current = option.state.testFlag(QStyle::State_Selected);
   const bool chosen = index.data(ShelfModel::kChosenRole).toBool();
@@ -83,7 +84,7 @@ void ShelfDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
   painter->drawText(QRectF(right - detail_width - 1, row.top(), detail_width + 2, row.height()),
                     Qt::AlignVCenter | Qt::AlignRight, detail);
   right -= detail_width + 8;
-  if (take) {
+  if (tabbed) {
     const int style = index.data(ShelfModel::kStyleRole).toInt();
     const QRectF tab(left + 2, row.center().y() - 7, 6, 14);
     const QColor colour = style >= 0 ? curve_style(style, theme_.dark).colour : theme_.quiet;
@@ -100,9 +101,9 @@ void ShelfDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
     const auto points = index.data(ShelfModel::kMiniatureRole).value<QList<float>>();
     if (points.size() > 1)
       draw_miniature(*painter, QRectF(right - 50, row.center().y() - 6, 46, 12), points, colour);
-    right -= 56;
+    if (take) right -= 56;
   }
-  painter->setFont(text_font(13, kind != ShelfModel::RowKind::kTake));
+  painter->setFont(text_font(13, !tabbed));
   painter->setPen(theme_.ink);
   const QString shown =
       QFontMetricsF(painter->font()).elidedText(name, Qt::ElideRight, right - left);
@@ -126,9 +127,6 @@ bool ShelfDelegate::editorEvent(QEvent* event, QAbstractItemModel* model,
         mouse->position().x() < option.rect.left() + kTabWidth + 2) {
       return model->setData(index, checked ? Qt::Unchecked : Qt::Checked, Qt::CheckStateRole);
     }
-  }
-  if (event->type() == QEvent::KeyPress && static_cast<QKeyEvent*>(event)->key() == Qt::Key_Space) {
-    return model->setData(index, checked ? Qt::Unchecked : Qt::Checked, Qt::CheckStateRole);
   }
   return false;
 }
@@ -158,6 +156,8 @@ ShelfView::ShelfView(BookSession& session, QWidget* parent)
   tree_->setDragEnabled(true);
   tree_->setContextMenuPolicy(Qt::CustomContextMenu);
   tree_->setEditTriggers(QAbstractItemView::EditKeyPressed);
+  tree_->setSelectionMode(QAbstractItemView::ExtendedSelection);
+  tree_->installEventFilter(this);
   tree_->setExpandsOnDoubleClick(true);
   empty_ = new QLabel(
       tr("This book is empty. Drop measurement files here, or take one under Capture."), this);
@@ -183,6 +183,19 @@ ShelfView::ShelfView(BookSession& session, QWidget* parent)
     if (!text.isEmpty()) tree_->expandAll();
   });
   connect(&model_, &QAbstractItemModel::modelReset, this, &ShelfView::restoreView);
+  const auto remember = [this](const QModelIndex& index, bool open) {
+    if (index.data(ShelfModel::kKindRole).toInt() != static_cast<int>(ShelfModel::RowKind::kGroup))
+      return;
+    const qint64 id = index.data(ShelfModel::kIdRole).toLongLong();
+    if (open)
+      open_groups_.insert(id);
+    else
+      open_groups_.remove(id);
+  };
+  connect(tree_, &QTreeView::expanded, this,
+          [remember](const QModelIndex& index) { remember(index, true); });
+  connect(tree_, &QTreeView::collapsed, this,
+          [remember](const QModelIndex& index) { remember(index, false); });
   connect(tree_->selectionModel(), &QItemSelectionModel::currentChanged, this,
           [this](const QModelIndex& current) {
             if (filtering_) return;
@@ -193,17 +206,16 @@ ShelfView::ShelfView(BookSession& session, QWidget* parent)
             if (take != 0) session_.chooseTake(take);
           });
   connect(tree_, &QTreeView::doubleClicked, this, [this](const QModelIndex& index) {
-    if (index.flags().testFlag(Qt::ItemIsUserCheckable)) {
+    if (index.data(ShelfModel::kKindRole).toInt() == static_cast<int>(ShelfModel::RowKind::kTake))
       session_.setLaid(index.data(ShelfModel::kIdRole).toLongLong(),
                        index.data(Qt::CheckStateRole).toInt() != Qt::Checked);
-    }
   });
   connect(tree_, &QWidget::customContextMenuRequested, this, [this](const QPoint& at) {
-    qint64 ids[3] = {0, 0, 0};
+    qint64 ids[4] = {0, 0, 0, 0};
     for (QModelIndex i = tree_->indexAt(at); i.isValid(); i = i.parent()) {
       ids[i.data(ShelfModel::kKindRole).toInt()] = i.data(ShelfModel::kIdRole).toLongLong();
     }
-    emit menuAsked(tree_->viewport()->mapToGlobal(at), ids[0], ids[1], ids[2]);
+    emit menuAsked(tree_->viewport()->mapToGlobal(at), ids[0], ids[1], ids[3]);
   });
   restoreView();
 }
@@ -218,11 +230,53 @@ void ShelfView::restoreView() {
     for (int v = 0; v < proxy_.rowCount(subject); ++v) {
       const QModelIndex variant = proxy_.index(v, 0, subject);
       tree_->setExpanded(variant, proxy_.rowCount(variant) <= kOpenUpTo);
+      // A group stays as the hand left it, folded at first.
+      for (int g = 0; g < proxy_.rowCount(variant); ++g) {
+        const QModelIndex group = proxy_.index(g, 0, variant);
+        if (open_groups_.contains(group.data(ShelfModel::kIdRole).toLongLong()) &&
+            group.data(ShelfModel::kKindRole).toInt() ==
+                static_cast<int>(ShelfModel::RowKind::kGroup))
+          tree_->setExpanded(group, true);
+      }
     }
   }
   const QModelIndex chosen = proxy_.mapFromSource(model_.indexOfTake(session_.chosenTake()));
   if (chosen.isValid())
     tree_->selectionModel()->setCurrentIndex(chosen, QItemSelectionModel::SelectCurrent);
+}
+
+bool ShelfView::eventFilter(QObject* watched, QEvent* event) {
+  if (watched != tree_ || event->type() != QEvent::KeyPress ||
+      static_cast<QKeyEvent*>(event)->key() != Qt::Key_Space)
+    return QWidget::eventFilter(watched, event);
+  const std::vector<Id> takes = chosenTakes();
+  const bool all = std::all_of(takes.begin(), takes.end(), [this](Id id) {
+    const Take* take = session_.take(id);
+    return take == nullptr || take->colour >= 0;
+  });
+  const QModelIndexList rows = tree_->selectionModel()->selectedRows();
+  const bool one_group = rows.size() == 1 && rows.first().data(ShelfModel::kKindRole).toInt() ==
+                                                 static_cast<int>(ShelfModel::RowKind::kGroup);
+  if (one_group)
+    session_.setGroupLaid(rows.first().data(ShelfModel::kIdRole).toLongLong(), !all);
+  else
+    session_.setLaid(takes, !all);
+  return !takes.empty();
+}
+
+std::vector<Id> ShelfView::chosenTakes() const {
+  std::vector<Id> takes;
+  const auto add = [&](Id id) {
+    if (std::find(takes.begin(), takes.end(), id) == takes.end()) takes.push_back(id);
+  };
+  for (const QModelIndex& row : tree_->selectionModel()->selectedRows()) {
+    const auto kind = static_cast<ShelfModel::RowKind>(row.data(ShelfModel::kKindRole).toInt());
+    const Id id = row.data(ShelfModel::kIdRole).toLongLong();
+    if (kind == ShelfModel::RowKind::kTake) add(id);
+    if (kind == ShelfModel::RowKind::kGroup)
+      for (const Id member : session_.membersOf(id)) add(member);
+  }
+  return takes;
 }
 
 void ShelfView::setTheme(const Theme& theme) {

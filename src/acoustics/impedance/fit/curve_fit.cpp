@@ -1,0 +1,264 @@
+#include "acoustics/impedance/fit/curve_fit.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+
+namespace lalometer {
+namespace {
+
+using Complex = std::complex<double>;
+constexpr double kHuber = 3.0;
+constexpr int kMostSteps = 40;
+constexpr double kEnough = 1e-6;
+
+class Fitter {
+ public:
+  Fitter(const CurveFitInput& input, const CurveModel& model, std::vector<double> start,
+         std::span<const FitRange> limits)
+      : in_(input),
+        model_(model),
+        limits_(limits),
+        n_(input.measured.size()),
+        p_(start.size()),
+        theta_(std::move(start)),
+        values_(n_),
+        jacobian_(n_ * p_),
+        pull_(n_, 1.0) {
+    for (const Complex& z : in_.measured) per_ohm_.push_back(1.0 / std::abs(z));
+  }
+
+  CurveFit run(FitEffort effort) {
+    const bool explore = effort == FitEffort::kExplore;
+    residuals_.resize(n_);
+    bool converged = descend(explore ? 24 : kMostSteps);
+    for (int round = 0; round < (explore ? 2 : 3); ++round) {
+      if (!reweigh()) break;
+      converged = descend(explore ? 8 : 12);
+    }
+    return result(converged);
+  }
+
+ private:
+  /// Relative departure at theta; false where the model gives no number.
+  bool depart(std::span<const double> theta, std::vector<Complex>& out, bool derive) {
+    model_(theta, values_, derive ? std::span<Complex>(jacobian_) : std::span<Complex>());
+    for (std::size_t i = 0; i < n_; ++i) {
+      out[i] = in_.has_phase ? (values_[i] - in_.measured[i]) * per_ohm_[i]
+                             : Complex(std::log(std::abs(values_[i]) * per_ohm_[i]));
+      if (!std::isfinite(out[i].real()) || !std::isfinite(out[i].imag())) return false;
+    }
+    if (!derive) return true;
+    for (std::size_t k = 0; k < p_; ++k) {
+      Complex* row = &jacobian_[k * n_];
+      for (std::size_t i = 0; i < n_; ++i) {
+        row[i] = in_.has_phase ? row[i] * per_ohm_[i] : Complex((row[i] / values_[i]).real());
+      }
+    }
+    return true;
+  }
+  [[nodiscard]] double cost(const std::vector<Complex>& r) const {
+    double sum = 0.0;
+    for (std::size_t i = 0; i < n_; ++i) sum += in_.weights[i] * pull_[i] * std::norm(r[i]);
+    return sum;
+  }
+
+  /// Steps until a step no longer helps.
+  bool descend(int most_steps) {
+    if (!depart(theta_, residuals_, true)) return false;
+    const auto p = static_cast<Eigen::Index>(p_);
+    double damping = 1e-3;
+    double now = cost(residuals_);
+    std::vector<Complex> tried(n_);
+    Eigen::MatrixXd normal(p, p);
+    Eigen::VectorXd gradient(p);
+    for (int step = 0; step < most_steps; ++step) {
+      normal_equations(normal, gradient);
+      hold_at_limits(normal, gradient);
+      bool better = false;
+      double gain = 0.0;
+      for (int attempt = 0; attempt < 12 && !better; ++attempt) {
+        Eigen::MatrixXd damped = normal;
+        for (Eigen::Index k = 0; k < p; ++k)
+          damped(k, k) += damping * normal(k, k) + 1e-14 * (1.0 + normal.trace());
+        const Eigen::VectorXd move = damped.ldlt().solve(gradient);
+        std::vector<double> next(p_);
+        for (std::size_t k = 0; k < p_; ++k)
+          next[k] = std::clamp(theta_[k] - move(static_cast<Eigen::Index>(k)), limits_[k].low,
+                               limits_[k].high);
+        if (depart(next, tried, false)) {
+          const double then = cost(tried);
+          if (then < now) {
+            better = true;
+            gain = (now - then) / (now + 1e-300);
+            damping = std::max(damping * 0.2, 1e-9);
+            now = then;
+            theta_ = std::move(next);
+            continue;
+          }
+        }
+        damping *= 6.0;
+      }
+      if (!better) return true;
+      depart(theta_, residuals_, true);
+      // Far less than the noise moves the figures.
+      if (gain < kEnough) return true;
+    }
+    return false;
+  }
+
+  /// A parameter that would leave its limits stays out of the step: cut off afterwards, it would
+  /// spoil what the others move.
+  void hold_at_limits(Eigen::MatrixXd& normal, Eigen::VectorXd& gradient) const {
+    for (std::size_t k = 0; k < p_; ++k) {
+      const auto row = static_cast<Eigen::Index>(k);
+      if ((theta_[k] <= limits_[k].low && gradient(row) > 0.0) ||
+          (theta_[k] >= limits_[k].high && gradient(row) < 0.0)) {
+        const double scale = normal(row, row) + 1e-300;
+        normal.row(row).setZero();
+        normal.col(row).setZero();
+        normal(row, row) = scale;
+        gradient(row) = 0.0;
+      }
+    }
+  }
+
+  void normal_equations(Eigen::MatrixXd& normal, Eigen::VectorXd& gradient) const {
+    using Rows = Eigen::Map<const Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic>>;
+    // Real and imaginary parts lie next to each other: a complex column is a real one of twice the
+    // length.
+    const auto rows = static_cast<Eigen::Index>(2 * n_);
+    const auto p = static_cast<Eigen::Index>(p_);
+    const Rows j(reinterpret_cast<const double*>(jacobian_.data()), rows, p);
+    const Eigen::Map<const Eigen::VectorXd> r(reinterpret_cast<const double*>(residuals_.data()),
+                                              rows);
+    Eigen::VectorXd w(rows);
+    for (std::size_t i = 0; i < n_; ++i) {
+      const double weight = in_.weights[i] * pull_[i];
+      w(static_cast<Eigen::Index>(2 * i)) = weight;
+      w(static_cast<Eigen::Index>(2 * i + 1)) = weight;
+    }
+    const Eigen::MatrixXd weighted = j.array().colwise() * w.array();
+    normal.triangularView<Eigen::Lower>() = weighted.transpose() * j;
+    normal.triangularView<Eigen::StrictlyUpper>() = normal.transpose();
+    gradient.noalias() = weighted.transpose() * r;
+  }
+
+  /// Huber's weights; false where nothing changes any more.
+  bool reweigh() {
+    std::vector<double> sizes(n_);
+    for (std::size_t i = 0; i < n_; ++i) sizes[i] = std::abs(residuals_[i]);
+    auto middle = sizes.begin() + static_cast<std::ptrdiff_t>(n_ / 2);
+    std::nth_element(sizes.begin(), middle, sizes.end());
+    // Median of the length of a complex normal number, of a real one.
+    const double sigma = *middle / (in_.has_phase ? 1.1774 : 0.6745);
+    if (!(sigma > 1e-9)) return false;
+    double moved = 0.0;
+    for (std::size_t i = 0; i < n_; ++i) {
+      const double weight = std::min(1.0, kHuber * sigma / std::abs(residuals_[i]));
+      moved = std::max(moved, std::abs(weight - pull_[i]));
+      pull_[i] = weight;
+    }
+    return moved > 0.02;
+  }
+
+  CurveFit result(bool converged) {
+    CurveFit fit;
+    depart(theta_, residuals_, true);
+    const auto p = static_cast<Eigen::Index>(p_);
+    Eigen::MatrixXd normal(p, p);
+    Eigen::VectorXd gradient(p);
+    normal_equations(normal, gradient);
+    double weight_sum = 0.0;
+    double square_sum = 0.0;
+    for (std::size_t i = 0; i < n_; ++i) {
+      weight_sum += in_.weights[i];
+      square_sum += in_.weights[i] * pull_[i] * std::norm(residuals_[i]);
+    }
+    const double numbers = (in_.has_phase ? 2.0 : 1.0) * static_cast<double>(n_);
+    fit.rms = std::sqrt(square_sum / weight_sum);
+    std::vector<double> sizes(n_);
+    for (std::size_t i = 0; i < n_; ++i) sizes[i] = std::abs(residuals_[i]);
+    const auto upper = sizes.begin() + static_cast<std::ptrdiff_t>(3 * n_ / 4);
+    std::nth_element(sizes.begin(), upper, sizes.end());
+    // Upper quartile of the length of a complex normal number, of a real one.
+    fit.typical = *upper / (in_.has_phase ? 1.6651 : 1.1503);
+    // Each point's contribution to the gradient; their scatter is the scatter of the estimate.
+    Eigen::MatrixXd scatter = Eigen::MatrixXd::Zero(p, p);
+    Eigen::VectorXd one(p);
+    for (std::size_t i = 0; i < n_; ++i) {
+      const double weight = in_.weights[i] * pull_[i];
+      for (std::size_t k = 0; k < p_; ++k)
+        one(static_cast<Eigen::Index>(k)) =
+            weight * (std::conj(jacobian_[k * n_ + i]) * residuals_[i]).real();
+      scatter.noalias() += one * one.transpose();
+    }
+    scatter *= numbers / std::max(1.0, numbers - static_cast<double>(p_)) * together();
+    for (Eigen::Index k = 0; k < p; ++k) normal(k, k) += 1e-13 * (1.0 + normal.trace());
+    const Eigen::MatrixXd inverse = normal.ldlt().solve(Eigen::MatrixXd::Identity(p, p));
+    const Eigen::MatrixXd covariance = inverse * scatter * inverse;
+    fit.covariance.resize(p_ * p_);
+    for (Eigen::Index a = 0; a < p; ++a) {
+      for (Eigen::Index b = 0; b < p; ++b)
+        fit.covariance[static_cast<std::size_t>(a * p + b)] = covariance(a, b);
+    }
+    fit.criterion = numbers * std::log(square_sum / weight_sum + 1e-16) +
+                    static_cast<double>(p_) * std::log(numbers);
+    fit.theta = theta_;
+    fit.residuals = residuals_;
+    fit.converged = converged;
+    return fit;
+  }
+
+  /// How many times more neighbouring residuals weigh together than independent ones would: 1 for
+  /// noise, the correlation length in points where the model leaves a shape behind.
+  [[nodiscard]] double together() const {
+    double zero = 0.0;
+    for (const Complex& r : residuals_) zero += std::norm(r);
+    if (!(zero > 0.0)) return 1.0;
+    double factor = 1.0;
+    for (std::size_t lag = 1; lag < n_ / 4; ++lag) {
+      double sum = 0.0;
+      for (std::size_t i = 0; i + lag < n_; ++i)
+        sum += (residuals_[i] * std::conj(residuals_[i + lag])).real();
+      const double correlation = sum / zero;
+      // Below this it is chance.
+      if (correlation < 2.0 / std::sqrt(static_cast<double>(n_))) break;
+      factor += 2.0 * correlation;
+    }
+    return factor;
+  }
+
+  const CurveFitInput& in_;
+  const CurveModel& model_;
+  std::span<const FitRange> limits_;
+  std::size_t n_;
+  std::size_t p_;
+  std::vector<double> theta_;
+  std::vector<Complex> values_;
+  std::vector<Complex> jacobian_;
+  std::vector<Complex> residuals_;
+  std::vector<double> pull_;
+  std::vector<double> per_ohm_;  ///< 1 / |measured|
+};
+
+}  // namespace
+
+CurveFit fit_curve(const CurveFitInput& input, const CurveModel& model, std::vector<double> start,
+                   std::span<const FitRange> limits, FitEffort effort) {
+  for (std::size_t k = 0; k < start.size(); ++k)
+    start[k] = std::clamp(start[k], limits[k].low, limits[k].high);
+  return Fitter(input, model, std::move(start), limits).run(effort);
+}
+
+double half_width_95(const CurveFit& fit, std::span<const double> gradient) {
+  const std::size_t p = fit.theta.size();
+  double variance = 0.0;
+  for (std::size_t a = 0; a < p; ++a) {
+    for (std::size_t b = 0; b < p; ++b)
+      variance += gradient[a] * gradient[b] * fit.covariance[a * p + b];
+  }
+  return 1.96 * std::sqrt(std::max(0.0, variance));
+}
+
+}  // namespace lalometer

@@ -1,0 +1,179 @@
+#include "acoustics/signal/checks/continuity.h"
+
+#include <Eigen/Dense>
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+#include "acoustics/signal/checks/recording_checks.h"
+#include "acoustics/signal/deconvolve.h"
+#include "acoustics/signal/fft.h"
+#include "acoustics/signal/windows.h"
+#include "base/constants.h"
+
+namespace lalometer {
+namespace {
+
+constexpr int kOrder = 12;
+constexpr std::size_t kStretch = 512;
+constexpr double kLeastDeviations = 9.0;
+/// A kink that keeps the value but not the slope shows in several samples after it: rms of so many
+/// in a row, in deviations. Six normals reach 2.5 once in a take.
+constexpr std::size_t kRow = 6;
+constexpr double kLeastRowDeviations = 4.5;
+constexpr double kLeastShare = 0.003;
+
+double median_of(std::vector<double> values) {
+  const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+  std::nth_element(values.begin(), middle, values.end());
+  return *middle;
+}
+
+/// Index within the stretch of the sample that its own predictor foretells worst, if that is a
+/// break.
+std::optional<std::size_t> unforeseen(std::span<const double> y, double least_share) {
+  const auto rows = static_cast<Eigen::Index>(y.size()) - kOrder;
+  const Eigen::Map<const Eigen::VectorXd> all(y.data(), static_cast<Eigen::Index>(y.size()));
+  Eigen::MatrixXd past(rows, kOrder);
+  for (int k = 0; k < kOrder; ++k) past.col(k) = all.segment(kOrder - 1 - k, rows);
+  const Eigen::VectorXd now = all.tail(rows);
+  Eigen::MatrixXd gram = past.transpose() * past;
+  // Few sinusoids leave the system singular; a trace of the diagonal keeps it solvable.
+  const double trace = gram.trace();
+  if (!(trace > 0.0)) return std::nullopt;
+  gram.diagonal().array() += 1e-12 * trace;
+  const Eigen::VectorXd error = now - past * gram.ldlt().solve(past.transpose() * now);
+  std::vector<double> sizes(static_cast<std::size_t>(rows));
+  for (std::size_t i = 0; i < sizes.size(); ++i)
+    sizes[i] = std::abs(error[static_cast<Eigen::Index>(i)]);
+  const auto worst = std::max_element(sizes.begin(), sizes.end());
+  // The middle of |normal| is 0.6745 deviations.
+  const double deviation = median_of(sizes) / 0.6745;
+  if (*worst < least_share * rms_of(y)) return std::nullopt;
+  if (*worst >= kLeastDeviations * deviation)
+    return static_cast<std::size_t>(worst - sizes.begin()) + kOrder;
+  for (std::size_t i = 0; i + kRow <= sizes.size(); ++i) {
+    if (rms_of(std::span(sizes).subspan(i, kRow)) >= kLeastRowDeviations * deviation)
+      return i + kOrder;
+  }
+  return std::nullopt;
+}
+
+struct BandArrival {
+  double centre_hz;
+  double time_s;
+};
+
+/// Time of the largest envelope of the response in each half octave from 200 Hz up.
+std::vector<BandArrival> band_arrivals(const ImpulseResponse& h, const SweepSpec& spec) {
+  const auto louder = [](double a, double b) { return std::abs(a) < std::abs(b); };
+  const auto peak = static_cast<std::size_t>(
+      std::max_element(h.samples.begin(), h.samples.end(), louder) - h.samples.begin());
+  const double rate = h.sample_rate_hz;
+  const auto reach = static_cast<std::size_t>(0.1 * rate);
+  const std::size_t begin = peak > reach ? peak - reach : 0;
+  const std::size_t end = std::min(h.samples.size(), peak + reach);
+  const std::span cut(h.samples.data() + begin, end - begin);
+  const std::size_t n = fast_length(2 * cut.size()) / 2 * 2;
+  const Spectrum bins = real_spectrum(cut, n);
+  const RealTransform transform(n);
+  std::vector<BandArrival> arrivals;
+  for (const double centre : {250.0, 354.0, 500.0, 707.0, 1000.0, 1414.0, 2000.0, 2828.0, 4000.0,
+                              5657.0, 8000.0, 11314.0, 16000.0}) {
+    if (centre < 1.5 * spec.start_hz() || centre > 0.7 * spec.stop_hz()) continue;
+    // Real and quarter-turned version of the band give its envelope.
+    Spectrum straight(bins.size(), 0.0);
+    Spectrum turned(bins.size(), 0.0);
+    for (std::size_t k = 1; k < bins.size(); ++k) {
+      const double octaves =
+          std::log2(static_cast<double>(k) * rate / static_cast<double>(n) / centre);
+      if (std::abs(octaves) > 0.5) continue;
+      straight[k] = bins[k] * (0.5 + 0.5 * std::cos(2.0 * kPi * octaves));
+      turned[k] = straight[k] * std::complex<double>(0.0, -1.0);
+    }
+    Samples a(n);
+    Samples b(n);
+    transform.inverse(straight, a);
+    transform.inverse(turned, b);
+    std::size_t best = 0;
+    for (std::size_t i = 0; i < cut.size(); ++i) {
+      if (std::hypot(a[i], b[i]) > std::hypot(a[best], b[best])) best = i;
+    }
+    arrivals.push_back({centre, h.time_s(begin + best)});
+  }
+  return arrivals;
+}
+
+double scatter_of(std::span<const BandArrival> bands, double middle) {
+  std::vector<double> off;
+  for (const BandArrival& b : bands) off.push_back(std::abs(b.time_s - middle));
+  return median_of(std::move(off));
+}
+
+double middle_of(std::span<const BandArrival> bands) {
+  std::vector<double> times;
+  for (const BandArrival& b : bands) times.push_back(b.time_s);
+  return median_of(std::move(times));
+}
+
+}  // namespace
+
+std::optional<SweepBreak> find_sweep_kink(std::span<const double> recording, const SweepSpec& spec,
+                                          std::size_t stimulus_start, double least_share,
+                                          double skipped_s) {
+  const double rate = spec.sample_rate_hz();
+  const auto start = static_cast<double>(stimulus_start);
+  const auto limit = static_cast<double>(recording.size());
+  const double length = static_cast<double>(spec.sample_count());
+  // The end of the sweep is a break of its own.
+  const auto from = static_cast<std::size_t>(std::clamp(start + skipped_s * rate, 0.0, limit));
+  const auto to = static_cast<std::size_t>(std::clamp(start + 0.985 * length, 0.0, limit));
+  const auto played_hz = [&](double index) {
+    return sweep_frequency_hz(spec, std::clamp((index - start) / rate, 0.0, spec.duration_s()));
+  };
+  const Clipping clipping = find_clipping(recording);
+  for (std::size_t at = from; at + kStretch <= to; at += kStretch / 2) {
+    // A clipped top is a break to any predictor, and no sample is missing for it: such stretches
+    // are left to the arrival.
+    const auto stretch = recording.subspan(at, kStretch);
+    if (clipping.clipped_count > 0 && peak_of(stretch) >= 0.9999 * clipping.rail) continue;
+    const auto found = unforeseen(stretch, least_share);
+    if (!found) continue;
+    const auto index = static_cast<double>(at + *found);
+    return SweepBreak{played_hz(index), index / rate, 0.0};
+  }
+  return std::nullopt;
+}
+
+std::optional<SweepBreak> find_sweep_break(std::span<const double> recording, const SweepSpec& spec,
+                                           std::size_t stimulus_start) {
+  if (auto kink = find_sweep_kink(recording, spec, stimulus_start, kLeastShare,
+                                  0.03 * spec.duration_s() + 0.02))
+    return kink;
+  const double rate = spec.sample_rate_hz();
+  const auto start = static_cast<double>(stimulus_start);
+  std::vector<double> reference(recording.size(), 0.0);
+  const std::vector<double> sweep = exponential_sweep(spec);
+  for (std::size_t i = 0; i < sweep.size() && stimulus_start + i < reference.size(); ++i)
+    reference[stimulus_start + i] = sweep[i];
+  const std::vector<BandArrival> bands = band_arrivals(
+      deconvolve(recording, reference, rate, {spec.start_hz(), spec.stop_hz()}), spec);
+  constexpr std::size_t kLeastSide = 3;
+  for (std::size_t split = kLeastSide; split + kLeastSide <= bands.size(); ++split) {
+    const std::span below(bands.data(), split);
+    const std::span above(bands.data() + split, bands.size() - split);
+    const double step = middle_of(above) - middle_of(below);
+    const double scatter =
+        std::max(scatter_of(below, middle_of(below)), scatter_of(above, middle_of(above)));
+    // The bands next to the break must stand apart too: a slow drift of the group delay is none.
+    const double beside = bands[split].time_s - bands[split - 1].time_s;
+    const double period_s = 1.0 / bands[split].centre_hz;
+    if (std::abs(step) < std::max(0.7 * period_s, 6.0 * scatter)) continue;
+    if (std::abs(beside) < 0.6 * std::abs(step) || beside * step < 0.0) continue;
+    const double at_hz = std::sqrt(bands[split].centre_hz * bands[split - 1].centre_hz);
+    return SweepBreak{at_hz, (start / rate) + sweep_time_s(spec, at_hz), step * rate};
+  }
+  return std::nullopt;
+}
+
+}  // namespace lalometer

@@ -1,0 +1,220 @@
+#include <QAction>
+#include <QFrame>
+#include <QPushButton>
+#include <QStackedWidget>
+#include <QVBoxLayout>
+
+#include "base/text.h"
+#include "desk/boxes/box_page.h"
+#include "desk/capture/capture_page.h"
+#include "desk/capture/monitor_page.h"
+#include "desk/capture/rig_page.h"
+#include "desk/drawing/drawing_page.h"
+#include "desk/frame/job_strip.h"
+#include "desk/frame/main_window.h"
+#include "desk/impedance/driver_page.h"
+#include "desk/impedance/series_desk.h"
+#include "desk/pages/case_page.h"
+#include "desk/pages/plan_page.h"
+#include "desk/pages/practice_page.h"
+#include "desk/pages/read_page.h"
+#include "desk/pages/report_page.h"
+#include "desk/parts/page_parts.h"
+#include "desk/queue/plan_desk.h"
+#include "desk/queue/queue_banner.h"
+#include "desk/queue/stand_page.h"
+#include "workbench/design/baffle_prediction.h"
+#include "workbench/practice/practice_cases.h"
+
+/// The table of desks, station by station, and what only one desk asks of the window.
+namespace lalometer {
+
+/// The score with the page of each station; the first desk of a station is the one the route shows.
+void MainWindow::makeStationDesks() {
+  auto* plan = new PlanPage(session_, pages_);
+  capture_page_ = new CapturePage(session_, capture_, pages_);
+  auto* report = new ReportPage(
+      {actionNamed(QStringLiteral("picture")), actionNamed(QStringLiteral("export-take")),
+       actionNamed(QStringLiteral("export-subject"))},
+      pages_);
+  addDesk({QStringLiteral("plan"), RouteStrip::kPlan, score_, plan});
+  addDesk({QStringLiteral("capture"), RouteStrip::kCapture, score_, capture_page_, true});
+  addDesk(
+      {QStringLiteral("read"), RouteStrip::kRead, score_, new ReadPage(session_, state_, pages_)});
+  addDesk({QStringLiteral("case"), RouteStrip::kCase, score_, new CasePage(session_, pages_)});
+  addDesk({QStringLiteral("report"), RouteStrip::kReport, score_, report});
+  connect(plan, &PlanPage::captureAsked, this, [this](bool impedance) {
+    setStation(RouteStrip::kCapture);
+    impedance ? capture_page_->takeImpedance() : capture_page_->takeResponse();
+  });
+  connect(plan, &PlanPage::deskAsked, this, &MainWindow::showDesk);
+  connect(capture_page_, &CapturePage::rigAsked, this, [this] { showDesk(QStringLiteral("rig")); });
+}
+
+/// Drawing, boxes, practice, the list of takes over its stand.
+void MainWindow::makePlanDesks() {
+  drawing_ = new DrawingDesk(session_, middle_);
+  auto* drawing_page = new DrawingPage(*drawing_, pages_);
+  addDesk({QStringLiteral("drawing"), RouteStrip::kPlan, drawing_, drawing_page});
+  connect(drawing_page, &DrawingPage::bestPlaceAsked, this, &MainWindow::findBestPlace);
+  boxes_ = new BoxDesk(session_, middle_);
+  addDesk({QStringLiteral("boxes"), RouteStrip::kPlan, boxes_, new BoxPage(*boxes_, pages_)});
+  auto* practice = new PracticePage(session_, pages_);
+  // Practice is reading: its page stands beside the score.
+  addDesk({QStringLiteral("practice"), RouteStrip::kPlan, score_, practice});
+  connect(practice, &PracticePage::caseAsked, this, &MainWindow::openCase);
+  auto* plan = new PlanDesk(session_, queue_, middle_);
+  addDesk({QStringLiteral("takes"), RouteStrip::kPlan, plan,
+           new StandPage(session_, queue_, *plan, pages_)});
+  connect(plan, &PlanDesk::captureAsked, this, [this] { setStation(RouteStrip::kCapture); });
+}
+
+/// The rig and the live monitor.
+void MainWindow::makeCaptureDesks() {
+  auto* rig = new RigPage(session_, capture_, pages_);
+  addDesk({QStringLiteral("rig"), RouteStrip::kCapture, score_, rig});
+  connect(rig, &RigPage::monitorAsked, this, [this] { showDesk(QStringLiteral("monitor")); });
+  auto* monitor = new MonitorDesk(capture_, middle_);
+  addDesk({QStringLiteral("monitor"), RouteStrip::kCapture, monitor,
+           new MonitorPage(capture_, *monitor, pages_)});
+  connect(monitor, &MonitorDesk::failed, this, &MainWindow::showMessage);
+}
+
+/// Impedances: variants or samples side by side, the driver's parameters beside them.
+void MainWindow::makeReadDesks() {
+  auto* series = new SeriesDesk(session_, middle_);
+  auto* driver = new DriverPage(session_, pages_);
+  addDesk({QStringLiteral("impedances"), RouteStrip::kRead, series, driver});
+  connect(series, &SeriesDesk::failed, this, &MainWindow::showMessage);
+  connect(driver, &DriverPage::failed, this, &MainWindow::showMessage);
+  connect(driver, &DriverPage::takesAsked, this, [this] { showDesk(QStringLiteral("takes")); });
+}
+
+void MainWindow::wireQueue() {
+  connect(&queue_, &QueueController::failed, this, &MainWindow::showMessage);
+  connect(&queue_, &QueueController::stateChanged, this, &MainWindow::updateEditActions);
+  connect(&queue_, &QueueController::stateChanged, this,
+          [this] { capture_page_->setEnabled(!queue_.running()); });
+  connect(&capture_, &CaptureController::rigChanged, this,
+          [this] { queue_.setCalibration(capture_.rig()); });
+  connect(&queue_, &QueueController::starting, capture_page_, &CapturePage::standOnBench);
+  connect(banner_, &QueueBanner::haltAsked, &queue_, &QueueController::halt);
+  // The space bar belongs to buttons again as soon as nothing waits.
+  const auto waiting = [this] {
+    actionNamed(QStringLiteral("queue-on"))->setEnabled(queue_.place().waits);
+  };
+  connect(&queue_, &QueueController::placeChanged, this, waiting);
+  connect(&queue_, &QueueController::stateChanged, this, waiting);
+  waiting();
+  connect(&rig_, &WiredRig::cautionsAsked, this, &MainWindow::showCautions);
+  queue_.setCalibration(capture_.rig());
+}
+
+/// Over the score until it is read: once for each interface.
+void MainWindow::showCautions() {
+  if (cautions_ != nullptr) return cautions_->show();
+  cautions_ = new QFrame(middle_->parentWidget());
+  cautions_->setObjectName(QStringLiteral("cautions"));
+  cautions_->setProperty("card", "doubt");
+  auto* column = new QVBoxLayout(cautions_);
+  column->setContentsMargins(18, 12, 18, 12);
+  column->addWidget(role_label(tr("Before the first sound on this interface"), "title", cautions_));
+  column->addWidget(role_label(tr("• Hearing protection above 85 dB(A), and for any test above 95 "
+                                  "dB at the ear. A sweep begins "
+                                  "without warning.<br>• Tweeters burn quickly: mind the start "
+                                  "frequency, begin soft, a protection "
+                                  "capacitor in series.<br>• The amplifier's black terminal must "
+                                  "be ground before it is joined to "
+                                  "interface or jig. A bridged amplifier destroys both.<br>• Mains "
+                                  "voltage inside powered loudspeakers "
+                                  "is for licensed people only.<br>• Heavy cabinets and stands tip "
+                                  "over; mind hot irons, fumes and "
+                                  "dust.<br>Local rules and licensed practice come first."),
+                               "plain", cautions_));
+  auto* read = new QPushButton(tr("I know these"), cautions_);
+  read->setObjectName(QStringLiteral("cautionsRead"));
+  read->setProperty("main", true);
+  column->addWidget(read, 0, Qt::AlignLeft);
+  connect(read, &QPushButton::clicked, this, [this] {
+    rig_.acknowledgeCautions();
+    cautions_->hide();
+  });
+  if (auto* between = qobject_cast<QVBoxLayout*>(middle_->parentWidget()->layout()))
+    between->insertWidget(0, cautions_);
+}
+
+void MainWindow::showBanner(bool wanted) {
+  banner_->setProperty("wanted", wanted);
+  const auto& plan = queue_.plan();
+  banner_->setVisible(wanted && plan && !plan->takes.empty());
+}
+
+void MainWindow::openCase(const QString& id) {
+  if (session_.book().read_only())
+    return showMessage(tr("This book can only be read here: a case needs a book to write to."));
+  const PracticeCase* one = practice_case(id.toStdString());
+  if (one == nullptr) return;
+  const bool begun = job_->start<ImportPreview>(
+      tr("Taking the case's loudspeaker"), WorkScope::kBook,
+      [one](const WorkContext& context) {
+        return case_takes(*one, context.stop, context.progress, context.parallel);
+      },
+      [this, one](const Result<ImportPreview>& takes) {
+        if (!takes) return;
+        session_.edit<OpenedCase>(
+            [one, preview = *takes](Book& book) { return keep_case(book, *one, preview); },
+            [this, one](const Result<OpenedCase>& opened) {
+              if (!opened) return;
+              showMessage(tr("%1 is on the shelf and on the score.")
+                              .arg(QString::fromStdString(one->title)));
+              showCase({opened->takes.begin(), opened->takes.end()}, opened->subject);
+            });
+      });
+  if (!begun) showMessage(tr("Another job is still running."));
+}
+
+/// The case alone on the score: nothing else to mistake it for.
+void MainWindow::showCase(const std::vector<qint64>& takes, qint64 subject) {
+  const BookSession::Together together(session_);
+  std::vector<Id> others;
+  for (const Take& take : session_.takes())
+    if (take.colour >= 0 && take.subject_id != subject) others.push_back(take.id);
+  session_.setLaid(others, false);
+  session_.setLaid({takes.begin(), takes.end()}, true);
+  if (!takes.empty()) session_.chooseTake(takes.back());
+}
+
+void MainWindow::findBestPlace(const QString& driver) {
+  const std::string description = drawing_->description();
+  const bool begun = job_->start<BestPosition>(
+      tr("Trying every place on the front"), WorkScope::kBook,
+      [description, id = driver.toStdString()](const WorkContext& context) {
+        return geometry_of(description, id).and_then([&](const SubjectGeometry& g) {
+          return best_position(g, id, context.stop, context.progress);
+        });
+      },
+      [this, description, driver](const Result<BestPosition>& best) {
+        // Moved on meanwhile: then the answer is to another question.
+        if (!best || drawing_->description() != description) return;
+        const DrawnSubject s = drawn_subject(description);
+        for (const DrawnPart& part : s.parts) {
+          if (part.id != driver.toStdString()) continue;
+          drawing_->edit(with_part_at(description, part, best->x_m * 1e3, best->y_m * 1e3), true);
+          SubjectView::RippleMap map{best->tried_x_m, best->tried_y_m, best->ripple_map_db};
+          for (double& x : map.x_mm) x *= 1e3;
+          for (double& y : map.y_mm) y *= 1e3;
+          drawing_->showRipple(std::move(map));
+          break;
+        }
+        showMessage(tr("%1: ripple %2 dB from %3 to %4 at its best place, %5 dB where it was. "
+                       "Undo puts it back.")
+                        .arg(driver)
+                        .arg(best->ripple_db, 0, 'f', 2)
+                        .arg(QString::fromStdString(frequency_text(best->low_hz)),
+                             QString::fromStdString(frequency_text(best->high_hz)))
+                        .arg(best->ripple_here_db, 0, 'f', 2));
+      });
+  if (!begun) showMessage(tr("Another job is still running."));
+}
+
+}  // namespace lalometer

@@ -1,0 +1,63 @@
+#pragma once
+
+#include <QFrame>
+
+#include "desk/parts/curve_preview.h"
+#include "desk/parts/desk_part.h"
+#include "desk/session/book_session.h"
+#include "workbench/sharing/importing.h"
+
+class QComboBox;
+class QDoubleSpinBox;
+class QLabel;
+class QPushButton;
+class QProgressBar;
+class QTreeWidget;
+
+namespace lalometer {
+
+/// Shows what was understood of dropped files before anything is taken. Lies over the score, blocks
+/// nothing.
+class ImportSheet : public QFrame, public DeskPart {
+  Q_OBJECT
+ public:
+  ImportSheet(BookSession& session, QWidget* parent);
+  /// Reads the files on a worker and shows the preview.
+  void open(const QStringList& paths);
+  [[nodiscard]] bool reading() const { return reading_; }
+  void setTheme(const Theme& theme) override;
+
+ signals:
+  void taken(int count);
+  /// A microphone's correction was ticked: it goes with the rig.
+  void correctionTaken(const QString& name, const Response& correction);
+
+ private:
+  void read();
+  void show(ImportPreview preview);
+  void takeWanted();
+  void finishTaking(const Result<std::vector<Id>>& ids);
+  void leave();
+  void showCurve();
+  [[nodiscard]] ImportChoices choices() const;
+
+  BookSession& session_;
+  QStringList paths_;
+  ImportPreview preview_;
+  QLabel* title_;
+  QTreeWidget* list_;
+  QComboBox* kind_;
+  QComboBox* sound_;
+  QWidget* sweep_box_;
+  QDoubleSpinBox* sweep_[4];
+  QComboBox* loopback_;
+  QPushButton* take_;
+  CurvePreview* preview_curve_;
+  QProgressBar* progress_;
+  WorkId work_id_ = 0;
+  Theme theme_ = Theme::light();
+  bool reading_ = false;
+  int reading_number_ = 0;
+};
+
+}  // namespace lalometer

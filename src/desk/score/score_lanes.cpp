@@ -1,0 +1,135 @@
+#include "desk/score/score_lanes.h"
+
+#include <QJsonArray>
+#include <QJsonDocument>
+#include <QJsonObject>
+
+namespace lalometer {
+
+ScoreLanes::ScoreLanes(BookSession& session, ScoreView& score, QObject* parent)
+    : QObject(parent), session_(session), score_(score) {
+  // In a round of its own: keeping, filling and drawing one take in a single round would hold up
+  // mouse and keys.
+  refresh_.setSingleShot(true);
+  refresh_.setInterval(0);
+  connect(&refresh_, &QTimer::timeout, this, &ScoreLanes::refresh);
+  connect(&session_, &BookSession::laidChanged, &refresh_, qOverload<>(&QTimer::start));
+  connect(&session_, &BookSession::resultsChanged, &refresh_, qOverload<>(&QTimer::start));
+  connect(&session_, &BookSession::bookChanged, this, [this] {
+    building_.clear();
+    restore();
+  });
+  connect(&score_, &ScoreView::lanesArranged, this, &ScoreLanes::keep);
+}
+
+void ScoreLanes::want(const LaneKind& kind) {
+  if (kind.wants_models) session_.setModelsWanted(true);
+}
+
+void ScoreLanes::restore() {
+  std::vector<ScoreView::Lane> lanes;
+  const QJsonArray kept =
+      QJsonDocument::fromJson(QByteArray::fromStdString(session_.view("lanes"))).array();
+  for (const QJsonValue& value : kept) {
+    const QJsonObject object = value.toObject();
+    ScoreView::Lane lane;
+    lane.kind = object.value(QLatin1String("kind")).toString().toStdString();
+    if (lane_kind(lane.kind) == nullptr) continue;
+    lane.weight = std::clamp(object.value(QLatin1String("weight")).toDouble(1.0), 0.2, 8.0);
+    lane.fitted = object.value(QLatin1String("fitted")).toBool(true);
+    lane.values = {object.value(QLatin1String("low")).toDouble(0.0),
+                   object.value(QLatin1String("high")).toDouble(1.0)};
+    if (!(lane.values.high > lane.values.low)) lane.fitted = true;
+    lanes.push_back(std::move(lane));
+  }
+  if (lanes.empty()) {
+    for (const LaneKind& kind : lane_kinds()) {
+      if (!kind.shown_at_first) continue;
+      ScoreView::Lane lane;
+      lane.kind = kind.id;
+      lane.weight = kind.usual_weight;
+      lanes.push_back(std::move(lane));
+    }
+  }
+  for (ScoreView::Lane& lane : lanes) {
+    const LaneKind& kind = *lane_kind(lane.kind);
+    lane.content.title = kind.title;
+    want(kind);
+  }
+  score_.setLanes(std::move(lanes));
+  refresh_.start();
+}
+
+void ScoreLanes::keep() {
+  QJsonArray array;
+  for (const ScoreView::Lane& lane : score_.lanes()) {
+    array.append(QJsonObject{{QStringLiteral("kind"), QString::fromStdString(lane.kind)},
+                             {QStringLiteral("weight"), lane.weight},
+                             {QStringLiteral("fitted"), lane.fitted},
+                             {QStringLiteral("low"), lane.values.low},
+                             {QStringLiteral("high"), lane.values.high}});
+  }
+  session_.setView("lanes", QJsonDocument(array).toJson(QJsonDocument::Compact).toStdString());
+  emit arranged();
+}
+
+bool ScoreLanes::shown(const std::string& kind) const {
+  const auto& lanes = score_.lanes();
+  return std::any_of(lanes.begin(), lanes.end(),
+                     [&](const auto& lane) { return lane.kind == kind; });
+}
+
+void ScoreLanes::setShown(const std::string& kind, bool wanted) {
+  const LaneKind* plug = lane_kind(kind);
+  if (plug == nullptr || shown(kind) == wanted) return;
+  std::vector<ScoreView::Lane> lanes = score_.lanes();
+  if (!wanted) {
+    const auto found = std::find_if(lanes.begin(), lanes.end(),
+                                    [&](const auto& lane) { return lane.kind == kind; });
+    score_.removeLane(static_cast<std::size_t>(found - lanes.begin()));
+    return;
+  }
+  want(*plug);
+  ScoreView::Lane lane;
+  lane.kind = kind;
+  lane.weight = plug->usual_weight;
+  lane.content.title = plug->title;
+  lanes.push_back(std::move(lane));
+  score_.setLanes(std::move(lanes));
+  keep();
+  refresh_.start();
+}
+
+void ScoreLanes::refresh() {
+  if (!session_.isOpen()) return;
+  const std::vector<LaidTake> laid = session_.laid();
+  for (std::size_t i = 0; i < score_.lanes().size(); ++i) {
+    const LaneKind* kind = lane_kind(score_.lanes()[i].kind);
+    if (kind == nullptr) continue;
+    const std::string key = lane_node(*kind, laid, session_.chosenTake()).key;
+    if (const auto content = session_.store()->find<LaneContent>(key))
+      score_.setContent(i, *content);
+    else
+      build(*kind, laid);
+  }
+}
+
+void ScoreLanes::build(const LaneKind& kind, const std::vector<LaidTake>& laid) {
+  const QString id = QString::fromStdString(kind.id);
+  // One at a time of each: what has changed meanwhile is seen when it comes in.
+  if (building_.contains(id)) return;
+  building_.insert(id);
+  session_.work().start<std::shared_ptr<const LaneContent>>(
+      this, {},
+      [store = session_.store(),
+       node = lane_node(kind, laid, session_.chosenTake())](const WorkContext& context) {
+        return store->get(node, {*store, context.stop, context.parallel});
+      },
+      [this, id, generation = session_.work().generation()](const auto&) {
+        if (generation != session_.work().generation()) return;
+        building_.remove(id);
+        refresh_.start();
+      });
+}
+
+}  // namespace lalometer

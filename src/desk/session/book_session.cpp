@@ -1,0 +1,505 @@
+#include "desk/session/book_session.h"
+
+#include <algorithm>
+
+#include "book/json.h"
+
+namespace lalometer {
+namespace {
+
+/// Impulse responses of a hundred takes; older ones are made again from the raw data.
+constexpr std::size_t kResultsLimit_bytes = 400U * 1024U * 1024U;
+/// Heights of lanes and colours are kept when the hand rests.
+constexpr int kViewRest_ms = 250;
+
+}  // namespace
+
+BookSession::BookSession(Work& work, QObject* parent)
+    : QObject(parent), work_(work), store_(std::make_shared<ResultStore>(kResultsLimit_bytes)) {
+  view_timer_.setSingleShot(true);
+  view_timer_.setInterval(kViewRest_ms);
+  connect(&view_timer_, &QTimer::timeout, this, &BookSession::flushView);
+}
+
+BookSession::~BookSession() {
+  flushView();
+}
+
+BookSession::Together::~Together() {
+  if (--session_.together_ > 0) return;
+  if (std::exchange(session_.rows_untold_, false)) emit session_.rowsChanged();
+  if (std::exchange(session_.laid_untold_, false)) emit session_.laidChanged();
+}
+
+void BookSession::tellRows() {
+  rows_untold_ = together_ > 0;
+  if (together_ == 0) emit rowsChanged();
+}
+
+void BookSession::tellLaid() {
+  laid_untold_ = together_ > 0;
+  if (together_ == 0) emit laidChanged();
+}
+
+Result<void> BookSession::open(const std::filesystem::path& path) {
+  auto book = Book::open(path);
+  if (!book) return tl::unexpected(book.error());
+  // A second connection: reading never waits for a write.
+  auto for_writing = Book::open(path);
+  if (!for_writing) return tl::unexpected(for_writing.error());
+  adopt(std::move(*book), std::move(*for_writing));
+  return {};
+}
+
+Result<void> BookSession::create(const std::filesystem::path& path) {
+  if (auto made = Book::create(path); !made) return tl::unexpected(made.error());
+  return open(path);
+}
+
+void BookSession::adopt(Book book, Book for_writing) {
+  flushView();
+  work_.newGeneration();
+  subjects_.clear();
+  geometries_.clear();
+  loadings_.clear();
+  book_ = std::move(book);
+  writer_ = std::make_shared<BookWriter>(std::move(for_writing));
+  shown_.clear();
+  minis_.clear();
+  mini_keys_.clear();
+  analysing_.clear();
+  drawing_minis_.clear();
+  failed_keys_.clear();
+  modelling_.clear();
+  cannot_model_.clear();
+  pending_documents_.clear();
+  pending_colours_.clear();
+  pending_view_.clear();
+  writing_view_.clear();
+  writing_colours_.clear();
+  view_writes_ = 0;
+  edits_ = 0;
+  preview_.reset();
+  chosen_ = 0;
+  {
+    const Together together(*this);
+    reload();
+    emit bookChanged();
+  }
+}
+
+void BookSession::reload() {
+  rigs_.clear();
+  recipes_.clear();
+  keys_.clear();
+  seen_changes_ = book_->foreign_changes();
+  const auto subjects = book_->subjects();
+  const auto takes = book_->takes();
+  if (!subjects || !takes) {
+    emit failed(QString::fromStdString((subjects ? takes.error() : subjects.error()).text()));
+    return;
+  }
+  const std::vector<Subject> before = std::exchange(subjects_, *subjects);
+  takes_ = *takes;
+  groups_ = book_->groups().value_or(std::vector<TakeGroup>{});
+  for (const auto& colours : {writing_colours_, pending_colours_}) {
+    for (Take& t : takes_) {
+      if (const auto colour = colours.find(t.id); colour != colours.end())
+        t.colour = colour->second;
+    }
+  }
+  variants_.clear();
+  for (const Subject& subject : subjects_) {
+    if (const auto variants = book_->variants(subject.id))
+      variants_.insert(variants_.end(), variants->begin(), variants->end());
+  }
+  for (const Subject& subject : subjects_) {
+    const auto as_before = std::find_if(before.begin(), before.end(), [&](const Subject& s) {
+      return s.id == subject.id && s.name == subject.name &&
+             s.description_json == subject.description_json;
+    });
+    if (as_before != before.end() && geometries_.contains(subject.id)) continue;
+    // A description that cannot be right predicts nothing; where it is edited says why.
+    auto geometry = geometry_of(subject.description_json, subject.name);
+    loadings_.insert(subject.id, loading_of(subject.description_json));
+    geometries_.insert(
+        subject.id,
+        geometry ? std::make_shared<const SubjectGeometry>(std::move(*geometry)) : nullptr);
+    cannot_model_.remove(subject.id);
+  }
+  take_index_.clear();
+  for (std::size_t i = 0; i < takes_.size(); ++i)
+    take_index_.insert(takes_[i].id, static_cast<qsizetype>(i));
+  if (take(chosen_) == nullptr) {
+    chosen_ = 0;
+    // A response first: its gate and level are what most people look at.
+    for (const Take& t : takes_) {
+      if (t.colour >= 0 && (chosen_ == 0 || (has_impulse(t) && !has_impulse(*take(chosen_)))))
+        chosen_ = t.id;
+    }
+  }
+  const QList<Id> shown = shown_.keys();
+  for (const Id id : shown) {
+    const Take* t = take(id);
+    if (t == nullptr || t->colour < 0) shown_.remove(id);
+  }
+  tellRows();
+  tellLaid();
+  for (const Take& t : takes_) {
+    if (t.colour >= 0) follow(t);
+  }
+  followModels();
+}
+
+void BookSession::followForeignChanges() {
+  if (!isOpen() || edits_ > 0) return;
+  const std::int64_t changes = book_->foreign_changes();
+  if (changes != seen_changes_) reload();
+}
+
+const Take* BookSession::take(Id id) const {
+  const auto found = take_index_.constFind(id);
+  return found == take_index_.constEnd() ? nullptr : &takes_[static_cast<std::size_t>(*found)];
+}
+
+const Subject* BookSession::subject(Id id) const {
+  const auto found = std::find_if(subjects_.begin(), subjects_.end(),
+                                  [id](const Subject& s) { return s.id == id; });
+  return found == subjects_.end() ? nullptr : &*found;
+}
+
+const Variant* BookSession::variant(Id id) const {
+  const auto found = std::find_if(variants_.begin(), variants_.end(),
+                                  [id](const Variant& v) { return v.id == id; });
+  return found == variants_.end() ? nullptr : &*found;
+}
+
+void BookSession::chooseTake(Id id) {
+  if (chosen_ == id) return;
+  chosen_ = id;
+  tellLaid();
+}
+
+Id BookSession::chosenSubject() const {
+  if (const Take* chosen = take(chosen_)) return chosen->subject_id;
+  return subjects_.empty() ? 0 : subjects_.front().id;
+}
+
+void BookSession::setLaid(const std::vector<Id>& takes, bool laid) {
+  QSet<int> used;
+  for (const Take& t : takes_) used.insert(t.colour);
+  std::vector<std::pair<Id, int>> colours;
+  for (const Id id : takes) {
+    const Take* t = take(id);
+    if (t == nullptr || (t->colour >= 0) == laid) continue;
+    int colour = -1;
+    if (laid) {
+      for (colour = 0; used.contains(colour); ++colour) {
+      }
+      used.insert(colour);
+    }
+    colours.emplace_back(id, colour);
+  }
+  colourTakes(colours);
+}
+
+const TakeGroup* BookSession::group(Id id) const {
+  const auto found =
+      std::find_if(groups_.begin(), groups_.end(), [id](const TakeGroup& g) { return g.id == id; });
+  return found == groups_.end() ? nullptr : &*found;
+}
+
+std::vector<Id> BookSession::membersOf(Id id) const {
+  const TakeGroup* g = group(id);
+  if (g == nullptr) return {};
+  std::vector<std::pair<double, Id>> places;
+  for (const Take& t : takes_)
+    if (t.group_id == id) places.emplace_back(position_in(g->kind, t), t.id);
+  std::sort(places.begin(), places.end());
+  std::vector<Id> members;
+  for (const auto& [place, take] : places) members.push_back(take);
+  return members;
+}
+
+void BookSession::setGroupLaid(Id id, bool laid) {
+  const std::vector<Id> members = membersOf(id);
+  // The first hue that no other curve has.
+  QSet<int> hues;
+  for (const Take& t : takes_) {
+    if (t.colour < 0 || t.group_id == id) continue;
+    hues.insert((t.colour >= kGroupColours ? (t.colour - kGroupColours) / kShades : t.colour) % 8);
+  }
+  int hue = 0;
+  while (hues.contains(hue) && hue < 7) ++hue;
+  std::vector<std::pair<Id, int>> colours;
+  const double last = std::max(1.0, static_cast<double>(members.size()) - 1.0);
+  for (std::size_t i = 0; i < members.size(); ++i) {
+    colours.emplace_back(members[i], laid ? group_colour(hue, static_cast<double>(i) / last) : -1);
+  }
+  colourTakes(colours);
+}
+
+void BookSession::colourTakes(const std::vector<std::pair<Id, int>>& colours) {
+  for (const auto& [id, colour] : colours) {
+    Take& take = takes_[static_cast<std::size_t>(take_index_.value(id))];
+    take.colour = colour;
+    if (!book_->read_only()) {
+      pending_colours_[id] = colour;
+      view_timer_.start();
+    }
+    if (colour >= 0) {
+      chosen_ = id;
+      follow(take);
+    } else {
+      shown_.remove(id);
+      if (chosen_ == id) chosen_ = 0;
+    }
+  }
+  if (colours.empty()) return;
+  tellLaid();
+  followModels();
+}
+
+std::vector<LaidTake> BookSession::laid() const {
+  std::vector<LaidTake> all;
+  for (const Take& t : takes_) {
+    if (t.colour < 0) continue;
+    const Variant* v = variant(t.variant_id);
+    const Shown shown = shown_.value(t.id);
+    LaidTake one{.take = t,
+                 .variant_name = v == nullptr ? std::string() : v->name,
+                 .variant_change = v == nullptr ? std::string() : v->change,
+                 .analysis = shown.analysis,
+                 .geometry = geometries_.value(t.subject_id),
+                 .model = models_wanted_ ? modelOf(t.subject_id) : nullptr,
+                 .reading = shown.reading};
+    one.result_key = shown.key;
+    if (const Subject* s = subject(t.subject_id)) one.subject_key = s->description_json;
+    all.push_back(std::move(one));
+  }
+  std::sort(all.begin(), all.end(),
+            [](const LaidTake& a, const LaidTake& b) { return a.take.colour < b.take.colour; });
+  return all;
+}
+
+bool BookSession::awaiting() const {
+  return !analysing_.isEmpty() || !modelling_.isEmpty();
+}
+
+bool BookSession::busy() const {
+  return awaiting() || !drawing_minis_.isEmpty() || edits_ > 0 || view_timer_.isActive() ||
+         view_writes_ > 0;
+}
+
+const BookSession::Rig& BookSession::rigOf(Id rig) const {
+  auto found = rigs_.find(rig);
+  if (found == rigs_.end()) {
+    auto calibration =
+        std::make_shared<const RigCalibration>(book_->rig(rig).value_or(RigCalibration{}));
+    std::string json = to_json(*calibration);
+    found = rigs_.insert(rig, {std::move(calibration), std::move(json)});
+  }
+  return *found;
+}
+
+TakeInputs BookSession::inputsOf(const Take& take) const {
+  const Rig& rig = rigOf(take.rig_id);
+  return {.take = take,
+          .rig = rig.calibration,
+          .rig_json = rig.json,
+          .recipe = recipe(take.subject_id, role_of(take.kind())),
+          .loading = loadingOf(take.subject_id),
+          .book = book_->path()};
+}
+
+CurveSource BookSession::curveSource(Id subject) const {
+  std::map<Id, TakeInputs> inputs;
+  for (const Take& t : takes_) {
+    if (t.subject_id == subject && has_curve(t)) inputs.emplace(t.id, inputsOf(t));
+  }
+  return [store = store_, inputs = std::move(inputs)](const Take& take) -> Result<Response> {
+    const auto found = inputs.find(take.id);
+    if (found == inputs.end())
+      return fail(ErrorCode::kNotFound, "This take has no curve.", take.name);
+    return store->get(curve_node(found->second), {*store, {}, in_turn})
+        .map([](const std::shared_ptr<const Analysis>& a) { return a->curve; });
+  };
+}
+
+Recipe BookSession::recipe(Id subject, TakeRole role) const {
+  if (!book_) return {};
+  if (preview_ && preview_->subject == subject && preview_->role == role) return preview_->recipe;
+  auto found = recipes_.find({subject, role});
+  if (found == recipes_.end()) {
+    found = recipes_
+                .emplace(std::pair(subject, role),
+                         book_->recipe(subject, role).value_or(usual_recipe(role)))
+                .first;
+  }
+  return found->second;
+}
+
+const BookSession::Keys& BookSession::keysOf(const Take& take) const {
+  // Each row of the shelf asks for it whenever it is painted.
+  const Recipe used = recipe(take.subject_id, role_of(take.kind()));
+  const auto known = keys_.constFind(take.id);
+  if (known != keys_.constEnd() && known->recipe == used) return *known;
+  const TakeInputs inputs = inputsOf(take);
+  const bool impedance = take.kind() == TakeKind::kImpedance;
+  return *keys_.insert(take.id,
+                       {used, impedance ? reading_node(inputs).key : curve_node(inputs).key,
+                        miniature_node(inputs).key});
+}
+
+/// Sees to it that the results of a laid take are the ones of its inputs as they are now.
+void BookSession::follow(const Take& take) {
+  if (!has_curve(take) || analysing_.contains(take.id)) return;
+  const std::string key = keysOf(take).curve;
+  if (shown_.value(take.id).key == key || failed_keys_.contains(QString::fromStdString(key)))
+    return;
+  analysing_.insert(take.id);
+  work_.start<Shown>(
+      this, {},
+      [store = store_, inputs = inputsOf(take), key](const WorkContext& context) {
+        const Making making{*store, context.stop, context.parallel};
+        Shown shown{key, nullptr, nullptr};
+        return store->get(curve_node(inputs), making)
+            .and_then([&](std::shared_ptr<const Analysis> analysis) -> Result<Shown> {
+              shown.analysis = std::move(analysis);
+              if (inputs.take.kind() != TakeKind::kImpedance) return shown;
+              return store->get(reading_node(inputs), making)
+                  .map([&](std::shared_ptr<const ImpedanceReading> reading) {
+                    shown.reading = std::move(reading);
+                    return shown;
+                  });
+            });
+      },
+      [this, id = take.id, key, generation = work_.generation()](Result<Shown> outcome) {
+        // Of a book that is not open any more: its ids mean other takes now.
+        if (generation != work_.generation()) return;
+        analysing_.remove(id);
+        const Take* t = this->take(id);
+        if (t == nullptr || t->colour < 0) return;
+        if (outcome) {
+          show(id, key, std::move(*outcome));
+        } else if (outcome.error().code != ErrorCode::kCancelled) {
+          failed_keys_.insert(QString::fromStdString(key));
+          emit failed(tr("%1 could not be analysed: %2")
+                          .arg(QString::fromStdString(t->name),
+                               QString::fromStdString(outcome.error().text())));
+          emit resultsChanged();
+        }
+        // The inputs may have moved on meanwhile (a gate being dragged).
+        if (const Take* now = this->take(id)) follow(*now);
+      });
+}
+
+void BookSession::show(Id id, const std::string& key, Shown shown) {
+  const Take* t = take(id);
+  const bool dragging = preview_ && preview_->subject == t->subject_id;
+  const std::string mini_key = keysOf(*t).curve == key ? keysOf(*t).miniature : std::string();
+  if (!dragging && !mini_key.empty() && mini_keys_.value(id) != mini_key) {
+    const std::vector<float> points = miniature(shown.analysis->curve);
+    minis_.insert(id, points);
+    mini_keys_.insert(id, mini_key);
+    keepMiniature(mini_key, points);
+    emit miniatureKnown(id);
+  }
+  shown_.insert(id, std::move(shown));
+  emit resultsChanged();
+}
+
+void BookSession::keepMiniature(const std::string& key, const std::vector<float>& points) {
+  if (book_->read_only()) return;
+  work_.start<void>(
+      this, {WorkKind::kWrite, WorkScope::kBook, {}},
+      [writer = writer_, key, bytes = derived_bytes(points)](const WorkContext&) -> Result<void> {
+        writer->run([&](Book& book) {
+          book.keep_derived(key, bytes);
+          return 0;
+        });
+        return {};
+      },
+      [](const Result<void>&) {});
+}
+
+std::vector<float> BookSession::miniatureOf(const Take& take) {
+  if (!has_curve(take)) return {};
+  const Keys& keys = keysOf(take);
+  if (mini_keys_.value(take.id) == keys.miniature) return minis_.value(take.id);
+  // A few at a time, for what is in view.
+  constexpr qsizetype kAtOnce = 4;
+  if (drawing_minis_.size() < kAtOnce && !drawing_minis_.contains(take.id) &&
+      !failed_keys_.contains(QString::fromStdString(keys.miniature)))
+    askMiniature(take, keys.miniature);
+  return minis_.value(take.id);
+}
+
+void BookSession::askMiniature(const Take& take, const std::string& key) {
+  drawing_minis_.insert(take.id);
+  struct Drawn {
+    std::vector<float> points;
+    bool kept = false;
+  };
+  work_.start<Drawn>(
+      this, {},
+      [store = store_, inputs = inputsOf(take)](const WorkContext& context) {
+        const Making making{*store, context.stop, context.parallel};
+        const bool kept = !Book::read_derived(inputs.book, miniature_node(inputs).key).empty();
+        return store->get(miniature_node(inputs), making)
+            .map([&](const std::shared_ptr<const std::vector<float>>& points) {
+              return Drawn{*points, kept};
+            });
+      },
+      [this, id = take.id, key, generation = work_.generation()](const Result<Drawn>& drawn) {
+        if (generation != work_.generation()) return;
+        drawing_minis_.remove(id);
+        if (drawn) {
+          minis_.insert(id, drawn->points);
+          mini_keys_.insert(id, key);
+          if (!drawn->kept) keepMiniature(key, drawn->points);
+        } else if (drawn.error().code != ErrorCode::kCancelled) {
+          failed_keys_.insert(QString::fromStdString(key));
+        }
+        emit miniatureKnown(id);
+      });
+}
+
+void BookSession::setModelsWanted(bool wanted) {
+  if (wanted == models_wanted_) return;
+  models_wanted_ = wanted;
+  tellLaid();
+  followModels();
+}
+
+std::shared_ptr<const ModelledCurves> BookSession::modelOf(Id id) const {
+  const Subject* row = subject(id);
+  if (row == nullptr) return nullptr;
+  return store_->find<ModelledCurves>(model_node(row->description_json, row->name).key);
+}
+
+void BookSession::followModels() {
+  if (!models_wanted_) return;
+  for (const Subject& s : subjects_) {
+    const bool laid = std::any_of(takes_.begin(), takes_.end(), [&](const Take& t) {
+      return t.colour >= 0 && t.subject_id == s.id;
+    });
+    if (!laid || modelling_.contains(s.id) || cannot_model_.contains(s.id) || modelOf(s.id))
+      continue;
+    modelling_.insert(s.id);
+    work_.start<std::shared_ptr<const ModelledCurves>>(
+        this, {},
+        [store = store_, node = model_node(s.description_json, s.name)](const WorkContext& c) {
+          return store->get(node, {*store, c.stop, c.parallel});
+        },
+        [this, id = s.id, generation = work_.generation()](const auto& outcome) {
+          if (generation != work_.generation()) return;
+          modelling_.remove(id);
+          // Where it is edited says why.
+          if (!outcome && outcome.error().code != ErrorCode::kCancelled) cannot_model_.insert(id);
+          emit resultsChanged();
+        });
+  }
+}
+
+}  // namespace lalometer

@@ -1,0 +1,412 @@
+#include <fmt/format.h>
+
+#include <nlohmann/json.hpp>
+#include <set>
+
+#include "base/json_text.h"
+#include "base/text.h"
+#include "exchange/audio_file.h"
+#include "exchange/curve_file.h"
+#include "exchange/measurement_set.h"
+#include "exchange/text_table.h"
+
+namespace lalometer {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+/// Reads one object's members with the place in every complaint.
+class Reader {
+ public:
+  Reader(const Json& json, std::string where) : json_(json), where_(std::move(where)) {}
+
+  [[nodiscard]] double number(const char* key, double fallback) {
+    const auto found = json_.find(key);
+    if (found == json_.end() || found->is_null()) return fallback;
+    if (!found->is_number()) return complain(key, "a number", *found), fallback;
+    return found->get<double>();
+  }
+  [[nodiscard]] std::string text(const char* key, std::string fallback) {
+    const auto found = json_.find(key);
+    if (found == json_.end() || found->is_null()) return fallback;
+    if (!found->is_string()) return complain(key, "a text", *found), fallback;
+    return found->get<std::string>();
+  }
+  [[nodiscard]] bool flag(const char* key) {
+    const auto found = json_.find(key);
+    if (found == json_.end() || found->is_null()) return false;
+    if (!found->is_boolean()) return complain(key, "true or false", *found), false;
+    return found->get<bool>();
+  }
+  void require(bool holds, const std::string& complaint) {
+    if (!holds && problem_.empty()) problem_ = complaint;
+  }
+  [[nodiscard]] Result<void> outcome() const {
+    if (problem_.empty()) return {};
+    return bad_input(problem_, where_);
+  }
+
+ private:
+  void complain(const char* key, const char* wanted, const Json& found) {
+    require(false, fmt::format("\"{}\" should be {}, found {}.", key, wanted,
+                               dumped(found).substr(0, 60)));
+  }
+  const Json& json_;
+  std::string where_;
+  std::string problem_;
+};
+
+const std::set<std::string> kKnownTakeKeys = {"id",
+                                              "kind",
+                                              "file",
+                                              "condition",
+                                              "driver",
+                                              "sample",
+                                              "variant",
+                                              "horizontal_deg",
+                                              "vertical_deg",
+                                              "distance_m",
+                                              "drive_v",
+                                              "gate_ms",
+                                              "delay_included",
+                                              "channel",
+                                              "t0_s",
+                                              "stimulus",
+                                              "note",
+                                              "loopback_channel",
+                                              "name",
+                                              "pa_per_v",
+                                              "microphone_correction",
+                                              "added_mass_g",
+                                              "test_box_l",
+                                              "source",
+                                              "distance_mm",
+                                              "tones_hz",
+                                              "spl_db",
+                                              "polarity_flipped",
+                                              "listening_axis",
+                                              "plan_item",
+                                              "drawing"};
+
+/// Subject's part of the set: checked where this version relies on it, kept whole.
+Result<Subject> read_subject(const Json& root, const std::string& file) {
+  const auto found = root.find("subject");
+  if (found == root.end() || !found->is_object())
+    return bad_input("The set has no \"subject\".", file);
+  Reader reader(*found, file + ": subject");
+  Subject subject;
+  subject.name = reader.text("name", "Unnamed");
+  const std::string kind = reader.text("kind", "loudspeaker");
+  reader.require(kind == "driver" || kind == "loudspeaker",
+                 fmt::format("\"kind\" is \"{}\", should be driver or loudspeaker.", kind));
+  if (kind == "driver") {
+    subject.kind = SubjectKind::kFullrange;
+    const Json drivers = found->value("drivers", Json::array());
+    if (drivers.is_array() && !drivers.empty() && drivers[0].is_object()) {
+      const std::string role = drivers[0].value("role", std::string());
+      subject.kind = subject_kind_of(role).value_or(SubjectKind::kFullrange);
+    }
+  }
+  static const std::set<std::string> loadings = {
+      "",       "free-air",         "large-baffle", "sealed",
+      "vented", "passive-radiator", "open-baffle",  "horn"};
+  const std::string loading = reader.text("loading", "");
+  reader.require(loadings.contains(loading),
+                 fmt::format("\"loading\" is \"{}\", which is none of the known ones.", loading));
+  subject.description_json = found->dump();
+  return reader.outcome().map([&] { return subject; });
+}
+
+Result<void> check_stimulus(const Conditions& c, const AudioData& audio, const std::string& where) {
+  const Stimulus& s = c.stimulus;
+  if (!(s.start_hz > 0.0 && s.stop_hz > s.start_hz && s.duration_s > 0.0 && s.lead_in_s >= 0.0 &&
+        s.amplitude > 0.0)) {
+    return bad_input(
+        "A sweep's stimulus needs start_hz > 0, stop_hz above it, duration_s > 0, lead_in_s >= 0 "
+        "and amplitude > 0.",
+        where);
+  }
+  if (s.stop_hz > 0.5 * audio.sample_rate_hz) {
+    return bad_input(
+        fmt::format("The sweep runs to {} Hz, above half of the file's sample rate of {} Hz.",
+                    shortest(s.stop_hz), shortest(audio.sample_rate_hz)),
+        where);
+  }
+  const double length_s = static_cast<double>(audio.channels[0].size()) / audio.sample_rate_hz;
+  if (length_s < s.lead_in_s + s.duration_s) {
+    return bad_input(fmt::format("The file lasts {} s, but lead-in and sweep take {} s.",
+                                 three_digits(length_s), three_digits(s.lead_in_s + s.duration_s)),
+                     where);
+  }
+  return {};
+}
+
+/// Opens the raw file of a take and checks that it can be read as what it is said to be.
+Result<void> load_raw(SetTake& item, const std::filesystem::path& path, const std::string& where) {
+  auto bytes = file_bytes(path);
+  if (!bytes) return tl::unexpected(bytes.error());
+  item.raw.bytes = std::move(*bytes);
+  item.raw.file_name = path.filename().string();
+  if (item.take.kind() == TakeKind::kUnknown) return {};
+  if (item.take.form == RawForm::kTextFile) {
+    const ColumnKind kind =
+        item.take.kind() == TakeKind::kImpedance ? ColumnKind::kImpedance : ColumnKind::kResponse;
+    return read_text_table(item.raw.bytes, path.string(), kind).map([](const TextTable&) {});
+  }
+  const auto audio = read_audio(item.raw.bytes, path.string());
+  if (!audio) return tl::unexpected(audio.error());
+  item.raw.sample_rate_hz = audio->sample_rate_hz;
+  const int channel_count = static_cast<int>(audio->channels.size());
+  const Conditions& c = item.take.conditions;
+  if (c.channel < 0 || c.channel >= channel_count || c.loopback_channel >= channel_count) {
+    return bad_input(
+        fmt::format("Channel {} is asked for, but {} has {}.",
+                    std::max(c.channel, c.loopback_channel), item.raw.file_name, channel_count),
+        where);
+  }
+  return item.take.form == RawForm::kSweepFile ? check_stimulus(c, *audio, where) : Result<void>{};
+}
+
+/// What a take's file holds, by its kind and its ending.
+RawForm form_of(const std::string& kind, const std::string& file, bool has_stimulus) {
+  const std::string ending = std::filesystem::path(file).extension().string();
+  const bool sound = ending == ".wav" || ending == ".flac" || ending == ".WAV" || ending == ".FLAC";
+  if (kind == "sweep") return RawForm::kSweepFile;
+  if (kind == "impulse-response") return RawForm::kImpulseFile;
+  if (kind == "impedance" || kind == "response") return RawForm::kTextFile;
+  if (kind == "multitone") return RawForm::kSoundFile;
+  if (kind == "near-field" || kind == "level-step")
+    return !sound ? RawForm::kTextFile : has_stimulus ? RawForm::kSweepFile : RawForm::kImpulseFile;
+  return sound ? RawForm::kSoundFile : RawForm::kTextFile;
+}
+
+TakeSetup setup_of(const std::string& kind, const Json& json, Reader& reader) {
+  if (kind == "impedance") {
+    return ImpedanceSetup{reader.text("condition", ""), reader.number("added_mass_g", 0.0),
+                          reader.number("test_box_l", 0.0)};
+  }
+  if (kind == "near-field") {
+    NearFieldSetup s{reader.text("source", ""), reader.number("distance_mm", 5.0)};
+    reader.require(!s.source.empty(),
+                   "A near field needs a \"source\": the driver, port or radiator before the "
+                   "microphone.");
+    reader.require(s.distance_mm >= 0.0 && s.distance_mm <= 500.0,
+                   "\"distance_mm\" of a near field lies within 0 and 500.");
+    return s;
+  }
+  Placement place{reader.number("distance_m", 1.0), reader.number("horizontal_deg", 0.0),
+                  reader.number("vertical_deg", 0.0), reader.text("listening_axis", "")};
+  reader.require(place.distance_m > 0.0, "\"distance_m\" must be above 0.");
+  for (const double angle : {place.horizontal_deg, place.vertical_deg}) {
+    reader.require(angle >= -180.0 && angle <= 180.0, "Angles lie within -180 and 180 degrees.");
+  }
+  reader.require(place.horizontal_deg == 0.0 || place.vertical_deg == 0.0,
+                 "A take has one of the two angles other than 0.");
+  if (kind == "response" || kind == "impulse-response" || kind == "sweep")
+    return FarFieldSetup{std::move(place), reader.text("condition", "")};
+  if (kind == "level-step") return LevelStepSetup{std::move(place)};
+  if (kind == "multitone") {
+    MultitoneSetup s{std::move(place), {}};
+    const Json tones = json.value("tones_hz", Json::array());
+    for (const Json& tone : tones.is_array() ? tones : Json::array()) {
+      const bool fine = tone.is_number() && tone.get<double>() > 0.0;
+      reader.require(fine, "\"tones_hz\" should be frequencies above 0.");
+      if (fine) s.tones_hz.push_back(tone.get<double>());
+    }
+    return s;
+  }
+  return UnknownSetup{kind, dumped(json)};
+}
+
+/// A set speaks of its own folder only: what somebody else packed must not bring files of this
+/// machine into a book.
+Result<std::filesystem::path> inside(const std::filesystem::path& folder, const std::string& file,
+                                     const std::string& where) {
+  const std::filesystem::path named(file);
+  const bool climbs =
+      named.is_absolute() ||
+      std::any_of(named.begin(), named.end(), [](const auto& part) { return part == ".."; });
+  std::error_code problem;
+  const auto real = std::filesystem::weakly_canonical(folder / named, problem);
+  const auto root = std::filesystem::weakly_canonical(folder, problem);
+  const auto off = std::mismatch(root.begin(), root.end(), real.begin(), real.end());
+  if (climbs || problem || off.first != root.end()) {
+    return bad_input(
+        fmt::format("\"{}\" lies outside the set's folder; such files are not read.", file), where);
+  }
+  return folder / named;
+}
+
+bool known_kind(const std::string& kind) {
+  return kind == "impulse-response" || kind == "sweep" || take_kind_of(kind).has_value();
+}
+
+/// A kind of a later version: its object and its file go into the book as they are, and out again.
+Result<SetTake> unknown_take(SetTake item, const Json& json, const std::filesystem::path& folder,
+                             const std::string& where) {
+  const auto kind = json.find("kind");
+  item.take.setup = UnknownSetup{kind->get<std::string>(), dumped(json)};
+  item.take.form = RawForm::kSoundFile;
+  const auto file = json.find("file");
+  if (file == json.end() || !file->is_string()) {
+    const std::string text = dumped(json);
+    const auto bytes = std::as_bytes(std::span(text.data(), text.size()));
+    item.raw = {{bytes.begin(), bytes.end()}, 0.0, 0, ""};
+    return item;
+  }
+  return inside(folder, file->get<std::string>(), where)
+      .and_then([](const std::filesystem::path& path) { return file_bytes(path); })
+      .map([&](std::vector<std::byte>&& bytes) {
+        item.raw = {std::move(bytes), 0.0, 0,
+                    std::filesystem::path(file->get<std::string>()).filename().string()};
+        return std::move(item);
+      });
+}
+
+Result<SetTake> read_take(const Json& json, const std::filesystem::path& folder,
+                          const std::string& where) {
+  Reader reader(json, where);
+  SetTake item;
+  item.id = reader.text("id", "");
+  reader.require(!item.id.empty(), "A take needs an \"id\".");
+  const std::string kind = reader.text("kind", "");
+  const std::string file = reader.text("file", "");
+  reader.require(!file.empty() || !known_kind(kind), "A take needs a \"file\".");
+  item.take.form = form_of(kind, file, json.contains("stimulus"));
+  item.take.name = reader.text("name", item.id);
+  item.take.note = reader.text("note", "");
+  item.variant_id = reader.text("variant", "");
+  if (!known_kind(kind)) return unknown_take(std::move(item), json, folder, where);
+  Conditions& c = item.take.conditions;
+  c.drive_v = reader.number("drive_v", 2.83);
+  c.delay_included = reader.flag("delay_included");
+  c.driver = reader.text("driver", "");
+  c.polarity_flipped = reader.text("polarity_flipped", "");
+  c.sample = reader.text("sample", "");
+  c.spl_db = reader.number("spl_db", 0.0);
+  item.take.plan_item = reader.text("plan_item", "");
+  item.take.drawing = reader.text("drawing", "");
+  c.channel = static_cast<int>(reader.number("channel", 0.0));
+  c.loopback_channel = static_cast<int>(reader.number("loopback_channel", -1.0));
+  c.t0_s = reader.number("t0_s", 0.0);
+  c.pa_per_v = reader.number("pa_per_v", 0.0);
+  c.gate_s = reader.number("gate_ms", 0.0) / 1000.0;
+  reader.require(c.drive_v > 0.0, "\"drive_v\" must be above 0.");
+  reader.require(c.gate_s >= 0.0, "\"gate_ms\" must not be below 0.");
+  item.take.setup = setup_of(kind, json, reader);
+  if (const auto stimulus = json.find("stimulus");
+      stimulus != json.end() && stimulus->is_object()) {
+    Reader s(*stimulus, where + ": stimulus");
+    c.stimulus = {s.number("start_hz", 0.0), s.number("stop_hz", 0.0), s.number("duration_s", 0.0),
+                  s.number("lead_in_s", 0.0), s.number("amplitude", 1.0)};
+    if (auto read = s.outcome(); !read) return tl::unexpected(read.error());
+  }
+  for (const auto& [key, value] : json.items()) {
+    if (!kKnownTakeKeys.contains(key)) c.more_json[key] = dumped(value);
+  }
+  if (const std::string name = reader.text("microphone_correction", ""); !name.empty()) {
+    const auto correction =
+        inside(folder, name, where).and_then([](const std::filesystem::path& path) {
+          return file_bytes(path).and_then([&](const auto& bytes) {
+            return read_text_table(bytes, path.string(), ColumnKind::kCalibration);
+          });
+        });
+    if (!correction) return tl::unexpected(correction.error());
+    item.microphone_correction = curve_of(*correction, ColumnKind::kCalibration);
+  }
+  if (auto read = reader.outcome(); !read) return tl::unexpected(read.error());
+  return inside(folder, file, where)
+      .and_then([&](const std::filesystem::path& path) { return load_raw(item, path, where); })
+      .map([&] { return item; });
+}
+
+Result<Json> parsed_set(const std::filesystem::path& file) {
+  const auto bytes = file_bytes(file);
+  if (!bytes) return tl::unexpected(bytes.error());
+  const auto text = decoded_text(*bytes, file.string());
+  if (!text) return tl::unexpected(text.error());
+  try {
+    Json root = Json::parse(*text);
+    if (!root.is_object()) return bad_input("The set is not a JSON object.", file.string());
+    return root;
+  } catch (const Json::parse_error& problem) {
+    const auto upto = std::min(problem.byte, text->size());
+    const auto line =
+        1 + std::count(text->begin(), text->begin() + static_cast<std::ptrdiff_t>(upto), '\n');
+    return bad_input("This is not valid JSON.", fmt::format("{}:{}", file.string(), line));
+  }
+}
+
+}  // namespace
+
+Result<MeasurementSet> read_set(const std::filesystem::path& path) {
+  std::error_code ignored;
+  const std::filesystem::path file =
+      std::filesystem::is_directory(path, ignored) ? path / "set.json" : path;
+  const std::filesystem::path folder = file.parent_path();
+  const auto root = parsed_set(file);
+  if (!root) return tl::unexpected(root.error());
+  if (!root->contains("format") || (*root)["format"] != "lalometer-set") {
+    return bad_input("\"format\" should be \"lalometer-set\".", file.string());
+  }
+  if (!root->contains("version") || (*root)["version"] != 1) {
+    return fail(ErrorCode::kNewerVersion, "This program reads sets of \"version\" 1.",
+                file.string());
+  }
+  MeasurementSet set;
+  auto subject = read_subject(*root, file.string());
+  if (!subject) return tl::unexpected(subject.error());
+  set.subject = std::move(*subject);
+  set.bench_json = root->value("bench", Json::object()).dump();
+  std::set<std::string> variant_ids;
+  for (const Json& json : root->value("variants", Json::array())) {
+    Reader reader(json, file.string() + ": variants");
+    if (!json.is_object())
+      return bad_input("A variant should be an object.", file.string() + ": variants");
+    const std::string id = reader.text("id", "");
+    reader.require(!id.empty(), "A variant needs an \"id\".");
+    reader.require(variant_ids.insert(id).second,
+                   fmt::format("Two variants are called \"{}\".", id));
+    Variant variant;
+    variant.name = reader.text("name", id);
+    variant.changed = reader.text("changed", "");
+    variant.change = reader.text("change", guessed_change(variant.name + " " + variant.changed));
+    reader.require(
+        variant.change.empty() || is_variant_change(variant.change),
+        fmt::format("\"change\" is \"{}\", which is none of the known ones.", variant.change));
+    set.variants.emplace_back(id, std::move(variant));
+    if (auto read = reader.outcome(); !read) return tl::unexpected(read.error());
+  }
+  const auto takes = root->find("takes");
+  if (takes == root->end() || !takes->is_array())
+    return bad_input("The set has no \"takes\".", file.string());
+  std::set<std::string> take_ids;
+  for (std::size_t i = 0; i < takes->size(); ++i) {
+    const Json& json = (*takes)[i];
+    std::string where = fmt::format("{}: takes[{}]", file.string(), i);
+    if (!json.is_object()) return bad_input("A take should be an object.", where);
+    const auto id = json.find("id");
+    if (id != json.end() && id->is_string())
+      where += fmt::format(" \"{}\"", id->get<std::string>());
+    const auto kind = json.find("kind");
+    if (kind == json.end() || !kind->is_string())
+      return bad_input("A take needs a \"kind\".", where);
+    auto item = read_take(json, folder, where);
+    if (!item) return tl::unexpected(item.error());
+    if (item->take.kind() == TakeKind::kUnknown) {
+      set.notes.push_back(
+          fmt::format("{}: a take of the kind \"{}\" is kept whole, but not read by this version.",
+                      where, kind->get<std::string>()));
+    }
+    if (!take_ids.insert(item->id).second)
+      return bad_input(fmt::format("Two takes are called \"{}\".", item->id), where);
+    if (!item->variant_id.empty() && !variant_ids.contains(item->variant_id)) {
+      return bad_input(fmt::format("There is no variant \"{}\".", item->variant_id), where);
+    }
+    if (item->take.conditions.gate_s > 0.0) set.gate_s = item->take.conditions.gate_s;
+    set.takes.push_back(std::move(*item));
+  }
+  return set;
+}
+
+}  // namespace lalometer

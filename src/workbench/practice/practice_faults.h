@@ -1,0 +1,24 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "workbench/practice/practice_subject.h"
+
+namespace lalometer {
+
+/// One fault that can be switched on: a word of the product's list of causes, or a mishap of the
+/// bench.
+struct FaultKind {
+  std::string word;
+  std::string explained;  ///< what is put in, in a sentence
+};
+[[nodiscard]] const std::vector<FaultKind>& fault_kinds();
+
+/// Puts a fault into a bench. `json` is the word alone as a JSON string, or an object with "fault"
+/// and figures that override the usual ones (docs/file-formats.md lists them). An unknown word, or
+/// one that does not fit the loudspeaker (a port fault in a sealed box), is an error.
+[[nodiscard]] Result<void> add_fault(PracticeBenchSetup& bench, const std::string& json,
+                                     const std::string& where);
+
+}  // namespace lalometer

@@ -1,0 +1,59 @@
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <stop_token>
+#include <string>
+#include <vector>
+
+#include "base/result.h"
+#include "rig/audio_device.h"
+#include "workbench/practice/practice_takes.h"
+
+namespace lalometer {
+
+/// A described loudspeaker with what is to be taken of it: the content of a file for `simulate`.
+struct SimulationPlan {
+  struct Variant {
+    std::string id;
+    std::string name;
+    std::string changed;
+    PracticeBenchSetup bench;
+  };
+  std::string name;
+  std::string description_json;  ///< the subject
+  std::vector<Variant> variants;
+  std::vector<PracticeTake> takes;
+  double sample_rate_hz = 48000.0;
+  std::vector<std::string> faults;  ///< words of what was put in, of all variants
+};
+
+/// Reads a plan: "subject" (or the whole object), "bench" (sample_rate_hz, temperature_c,
+/// distance_m, floor_m, ceiling_m, nearest_wall_m, floor_reflection, wall_reflection, noise_pa),
+/// "faults" (words or objects), "variants" (each may carry "subject", a merge patch per RFC 7396,
+/// and "faults" of its own), "takes" (keys of set.json; "orbit" for many angles). Without takes: an
+/// impedance and an on-axis sweep.
+[[nodiscard]] Result<SimulationPlan> simulation_plan_of(const std::string& json,
+                                                        const std::string& where,
+                                                        std::uint64_t seed);
+
+/// A plan's takes as a measurement set, with the truth of each as JSON. Takes that need no device
+/// run side by side.
+struct Simulation {
+  MeasurementSet set;
+  std::string truth_json;
+};
+[[nodiscard]] Result<Simulation> simulated(const SimulationPlan& plan, std::stop_token stop,
+                                           const Progress& progress,
+                                           const Parallel& parallel = in_turn);
+
+/// Reads a plan, simulates it and writes a folder with set.json and `truth.json` beside it: the
+/// bench's own impedance and free-field response of the first impedance and response take at the
+/// top (24 points per octave, flight time out), the same for each take under "takes", and the
+/// faults.
+[[nodiscard]] Result<void> simulate_set(const std::filesystem::path& subject_file,
+                                        const std::filesystem::path& folder, std::uint64_t seed,
+                                        std::stop_token stop, const Progress& progress,
+                                        const Parallel& parallel = in_turn);
+
+}  // namespace lalometer

@@ -1,0 +1,149 @@
+#pragma once
+
+#include <cmath>
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "exchange/subject_geometry.h"
+#include "workbench/design/modelled.h"
+#include "workbench/results/analysis.h"
+#include "workbench/results/impedance_reading.h"
+#include "workbench/results/result_store.h"
+#include "workbench/studies/wiggle_causes.h"
+
+/// What a lane of the score shows, as plain values; the desk only draws them. A new kind of lane is
+/// one builder here, one line in lane_kinds(), and nothing else.
+namespace lalometer {
+
+/// One curve of a lane. x in Hz (or ms), y in the lane's unit; NaN breaks the line.
+struct Series {
+  Id take_id = 0;
+  std::string label;
+  int style = 0;  ///< place on the palette
+  bool chosen = false;
+  std::vector<double> x;
+  std::vector<double> y;
+  double valid_low = 0.0;  ///< outside, the curve is drawn faint
+  double valid_high = 1e300;
+  friend bool operator==(const Series&, const Series&) = default;
+};
+
+/// Values over frequency and a second quantity (angle, time), drawn as a map with contours. Row by
+/// row.
+struct ValueMap {
+  std::vector<double> x;
+  std::vector<double> rows;
+  std::vector<float> values;  ///< rows.size() * x.size()
+  double low = -30.0;
+  double high = 0.0;
+  double contour_step = 6.0;
+  friend bool operator==(const ValueMap&, const ValueMap&) = default;
+};
+
+/// The gate of the chosen impulse, in ms after its arrival.
+struct GateMarks {
+  double end_ms = 0.0;
+  std::optional<double> reflection_ms;
+  friend bool operator==(const GateMarks&, const GateMarks&) = default;
+};
+
+/// A named frequency or band of a lane without curves.
+struct LaneMark {
+  std::string name;
+  std::string sentence;  ///< shown on hover
+  int style = 0;         ///< place on the palette
+  double low_hz = 0.0;
+  double high_hz = 0.0;
+  [[nodiscard]] double centre_hz() const { return std::sqrt(low_hz * high_hz); }
+  friend bool operator==(const LaneMark&, const LaneMark&) = default;
+};
+
+struct LaneContent {
+  std::string title;
+  std::string subtitle;
+  std::vector<Series> left;
+  std::vector<Series> right;  ///< on the right-hand scale, drawn thin
+  std::string left_unit;
+  std::string right_unit;
+  bool over_time = false;  ///< x is ms after the arrival, with an axis of its own
+  double x_low = 0.0;      ///< of a lane over time
+  double x_high = 0.0;
+  double fit_low = 0.0;  ///< what "fit" shows on the left-hand scale
+  double fit_high = 1.0;
+  double right_low = 0.0;
+  double right_high = 1.0;
+  double hatch_below = 0.0;  ///< no curve is valid there
+  double hatch_above = 1e300;
+  std::string hatch_text;
+  std::optional<GateMarks> gate;
+  std::optional<ValueMap> map;
+  std::vector<LaneMark> marks;  ///< rising in frequency
+  std::string empty_text;       ///< what to do next, where there is nothing to show
+  friend bool operator==(const LaneContent&, const LaneContent&) = default;
+};
+
+/// A take on the score with its result, if it is worked out already.
+struct LaidTake {
+  Take take;
+  std::string variant_name;
+  std::string variant_change = {};  ///< what kind of change its variant is; may be empty
+  std::shared_ptr<const Analysis> analysis;
+  std::shared_ptr<const SubjectGeometry> geometry = nullptr;  ///< of its subject, where it is told
+  std::shared_ptr<const ModelledCurves> model = nullptr;  ///< of its subject, where it is wanted
+  /// Of an impedance: what the fit says.
+  std::shared_ptr<const ImpedanceReading> reading = nullptr;
+  std::string result_key = {};   ///< of analysis and reading: names them for what is built on them
+  std::string subject_key = {};  ///< of geometry and model
+};
+
+/// The loops of a laid impedance with their causes, as far as what else lies on the score tells:
+/// the subject's drawing, the driver in free air, the same box in other variants.
+[[nodiscard]] std::vector<ExplainedWiggle> explained_loops(const LaidTake& laid,
+                                                           const std::vector<LaidTake>& all);
+
+struct LaneKind {
+  std::string id;  ///< kept in the book's view
+  std::string title;
+  std::string explained;  ///< one sentence that teaches the term
+  double usual_weight;    ///< share of the score's height
+  LaneContent (*build)(const std::vector<LaidTake>& laid, Id chosen);
+  /// Whether it shows something of such a take.
+  bool (*needs)(const LaidTake& laid);
+  bool shown_at_first = true;  ///< false: added by hand, since few need it daily
+  bool wants_models = false;   ///< is made of what the subject's description predicts
+};
+/// A lane's content as a node: built once for the same takes, results and choice. While what it
+/// needs is on its way it says so.
+[[nodiscard]] Node<LaneContent> lane_node(const LaneKind& kind, const std::vector<LaidTake>& laid,
+                                          Id chosen);
+[[nodiscard]] const std::vector<LaneKind>& lane_kinds();
+[[nodiscard]] const LaneKind* lane_kind(const std::string& id);
+
+/// A curve's name on the score, as short as it can be told apart: the take's name; its variant
+/// where takes of one name in several variants are laid; both where both differ; its sample where
+/// only that differs.
+[[nodiscard]] std::string series_label(const LaidTake& laid, const std::vector<LaidTake>& all);
+
+/// Values at a frequency, for the reading: level, or magnitude and phase. In the order of the
+/// lanes.
+struct CursorValue {
+  Id take_id = 0;
+  std::string group;  ///< title of the lane it belongs to
+  std::string label;
+  int style = 0;
+  std::string text;   ///< "81.4 dB", "14.8 ohm ∠ +9°"; "–" outside the curve
+  bool valid = true;  ///< false: below the gate's limit and the like
+};
+[[nodiscard]] std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid,
+                                                     double frequency_hz);
+
+/// Key figures of a take with the range they rest on.
+struct KeyFigure {
+  std::string name;
+  std::string value;
+  std::string basis;  ///< range, uncertainty or condition
+};
+[[nodiscard]] std::vector<KeyFigure> key_figures(const LaidTake& laid);
+
+}  // namespace lalometer

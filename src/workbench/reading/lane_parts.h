@@ -1,0 +1,36 @@
+#pragma once
+
+#include <limits>
+#include <optional>
+#include <utility>
+#include <vector>
+
+#include "workbench/reading/lane_content.h"
+
+/// What the builders of lanes share, and those that live in files of their own.
+namespace lalometer {
+
+inline constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
+/// Grey and dashed: what is modelled is never taken for what was measured.
+inline constexpr int kModelStyle = 7;
+
+[[nodiscard]] bool shows(const LaidTake& laid, TakeKind kind);
+/// A take's curve without its values.
+[[nodiscard]] Series series_for(const LaidTake& laid, const std::vector<LaidTake>& all, Id chosen);
+/// Lowest and highest finite value where valid, over all series.
+[[nodiscard]] std::optional<std::pair<double, double>> extent(const std::vector<Series>& all);
+/// The range in which no curve of the lane means anything is hatched.
+void set_hatch(LaneContent& content);
+/// The take whose subject's model is laid under a lane of its kind: the chosen one's, else the
+/// first.
+[[nodiscard]] const LaidTake* modelled_take(const std::vector<LaidTake>& laid, TakeKind kind,
+                                            Id chosen);
+[[nodiscard]] Series model_series(const ModelledCurves& model, const std::vector<double>& y,
+                                  double shift);
+
+[[nodiscard]] LaneContent impedance_lane(const std::vector<LaidTake>& laid, Id chosen);
+/// What the fitted model leaves of each impedance: loops stand up from it.
+[[nodiscard]] LaneContent loops_lane(const std::vector<LaidTake>& laid, Id chosen);
+[[nodiscard]] std::vector<KeyFigure> impedance_figures(const LaidTake& laid);
+
+}  // namespace lalometer

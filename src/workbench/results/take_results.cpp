@@ -1,0 +1,130 @@
+#include "workbench/results/take_results.h"
+
+#include <cstring>
+
+#include "book/json.h"
+
+namespace lalometer {
+namespace {
+
+// Raised whenever the same inputs give another result.
+constexpr int kImpulseVersion = 1;
+constexpr int kCurveVersion = 1;
+constexpr int kReadingVersion = 1;
+constexpr int kMiniatureVersion = 1;
+constexpr int kModelVersion = 1;
+
+/// What the raw data and how they were taken say, without the recipe.
+std::vector<std::string> source_of(const TakeInputs& in) {
+  const Take& t = in.take;
+  return {t.raw_hash,
+          kind_word(t.setup),
+          to_json(t.setup),
+          std::string(word_of(t.form)),
+          fmt::format("{}", t.sample_rate_hz),
+          to_json(t.conditions),
+          in.rig_json};
+}
+
+Result<AnalysisInput> loaded(const TakeInputs& in) {
+  return Book::read_raw(in.book, in.take.raw_hash).map([&](std::vector<std::byte>&& raw) {
+    return AnalysisInput{in.take, std::move(raw), *in.rig, in.recipe};
+  });
+}
+
+std::size_t bytes_of(const Response& curve) {
+  return curve.size() * 24;
+}
+
+}  // namespace
+
+Node<ImpulseStage> impulse_node(const TakeInputs& in) {
+  return {node_key("impulse", kImpulseVersion, source_of(in)),
+          [in](const Making& making) {
+            return loaded(in).and_then(
+                [&](const AnalysisInput& input) { return impulse_stage(input, making.stop); });
+          },
+          [](const ImpulseStage& s) { return s.impulse->samples.size() * sizeof(double); }};
+}
+
+Node<Analysis> curve_node(const TakeInputs& in) {
+  if (!has_impulse(in.take)) {
+    std::vector<std::string> inputs = source_of(in);
+    // Recorded impedances have no recipe; text is smoothed by it.
+    inputs.push_back(to_json(in.recipe));
+    return {node_key("curve", kCurveVersion, inputs),
+            [in](const Making& making) {
+              return loaded(in).and_then(
+                  [&](const AnalysisInput& input) { return analysed(input, making.stop); });
+            },
+            [](const Analysis& a) { return bytes_of(a.curve); }};
+  }
+  Node<ImpulseStage> impulse = impulse_node(in);
+  std::string key = node_key("curve", kCurveVersion, {impulse.key, to_json(in.recipe)});
+  return {std::move(key),
+          [impulse = std::move(impulse), recipe = in.recipe](const Making& making) {
+            return making.store.get(impulse, making)
+                .map([&](const std::shared_ptr<const ImpulseStage>& stage) {
+                  return curve_stage(*stage, recipe);
+                });
+          },
+          // The impulse response is shared with its own node.
+          [](const Analysis& a) { return bytes_of(a.curve); }};
+}
+
+Node<ImpedanceReading> reading_node(const TakeInputs& in) {
+  Node<Analysis> curve = curve_node(in);
+  std::string key =
+      node_key("reading", kReadingVersion, {curve.key, condition_of(in.take), in.loading});
+  return {std::move(key),
+          [curve = std::move(curve), condition = condition_of(in.take),
+           loading = in.loading](const Making& making) {
+            return making.store.get(curve, making)
+                .map([&](const std::shared_ptr<const Analysis>& analysis) {
+                  const auto role = impedance_role(condition, loading);
+                  return read_impedance(analysis->curve,
+                                        role.value_or(guessed_role(analysis->curve)));
+                });
+          },
+          [](const ImpedanceReading&) { return std::size_t{4096}; }};
+}
+
+std::string derived_key(const Node<std::vector<float>>& node) {
+  return node.key;
+}
+
+std::vector<std::byte> derived_bytes(const std::vector<float>& points) {
+  const auto bytes = std::as_bytes(std::span(points));
+  return {bytes.begin(), bytes.end()};
+}
+
+Node<std::vector<float>> miniature_node(const TakeInputs& in) {
+  Node<Analysis> curve = curve_node(in);
+  std::string key = node_key("miniature", kMiniatureVersion, {curve.key});
+  return {
+      key,
+      [curve = std::move(curve), key,
+       book = in.book](const Making& making) -> Result<std::vector<float>> {
+        const std::vector<std::byte> kept = Book::read_derived(book, key);
+        if (!kept.empty() && kept.size() % sizeof(float) == 0) {
+          std::vector<float> points(kept.size() / sizeof(float));
+          std::memcpy(points.data(), kept.data(), kept.size());
+          return points;
+        }
+        return making.store.get(curve, making).map([](const std::shared_ptr<const Analysis>& a) {
+          return miniature(a->curve);
+        });
+      },
+      [](const std::vector<float>& points) { return points.size() * sizeof(float); }};
+}
+
+Node<ModelledCurves> model_node(const std::string& description_json, const std::string& name) {
+  return {
+      node_key("model", kModelVersion, {description_json, name}),
+      [description_json, name](const Making&) { return modelled_curves(description_json, name); },
+      [](const ModelledCurves& m) {
+        return m.frequency_hz.size() * sizeof(double) * (4 + m.edges.size());
+      }};
+}
+
+}  // namespace lalometer

@@ -1,0 +1,36 @@
+#pragma once
+
+#include "workbench/design/modelled.h"
+#include "workbench/results/analysis.h"
+#include "workbench/results/impedance_reading.h"
+#include "workbench/results/result_store.h"
+
+/// The results of takes as nodes: impulse, curve, reading, miniature; and what a subject's
+/// description predicts.
+namespace lalometer {
+
+/// All that a take's results depend on, by value: what a worker may hold.
+struct TakeInputs {
+  Take take;
+  std::shared_ptr<const RigCalibration> rig;  ///< never null
+  std::string rig_json;                       ///< the same as text, for keys
+  Recipe recipe;
+  std::string loading;         ///< of the subject; may be empty
+  std::filesystem::path book;  ///< where its raw data are
+};
+
+/// Precondition: has_impulse(inputs.take).
+[[nodiscard]] Node<ImpulseStage> impulse_node(const TakeInputs& inputs);
+[[nodiscard]] Node<Analysis> curve_node(const TakeInputs& inputs);
+/// Precondition: an impedance.
+[[nodiscard]] Node<ImpedanceReading> reading_node(const TakeInputs& inputs);
+/// Small curve for the shelf. Looked for in the book's cache first.
+[[nodiscard]] Node<std::vector<float>> miniature_node(const TakeInputs& inputs);
+/// Under which the book's cache keeps a miniature.
+[[nodiscard]] std::string derived_key(const Node<std::vector<float>>& node);
+[[nodiscard]] std::vector<std::byte> derived_bytes(const std::vector<float>& points);
+
+[[nodiscard]] Node<ModelledCurves> model_node(const std::string& description_json,
+                                              const std::string& name);
+
+}  // namespace lalometer

@@ -1,0 +1,145 @@
+#include "workbench/sharing/exporting.h"
+
+#include <algorithm>
+#include <cctype>
+
+#include "exchange/audio_file.h"
+#include "exchange/curve_file.h"
+#include "exchange/measurement_set.h"
+#include "workbench/results/analysis.h"
+
+namespace lalometer {
+namespace {
+
+AudioData sound_of(std::span<const std::byte> raw, double sample_rate_hz) {
+  UnpackedRecording recording = unpacked_recording(raw);
+  return {sample_rate_hz, {std::move(recording.measured), std::move(recording.loopback)}, ""};
+}
+
+/// A name that every file system takes.
+std::string plain_name(const std::string& name) {
+  std::string plain;
+  for (const char c : name) {
+    if (std::isalnum(static_cast<unsigned char>(c)) != 0)
+      plain.push_back(static_cast<char>(std::tolower(static_cast<unsigned char>(c))));
+    else if (!plain.empty() && plain.back() != '-')
+      plain.push_back('-');
+  }
+  while (!plain.empty() && plain.back() == '-') plain.pop_back();
+  return plain.empty() ? "take" : plain;
+}
+
+Result<Analysis> worked_out(const Book& book, const Take& take) {
+  const auto raw = book.raw(take.raw_hash);
+  if (!raw) return tl::unexpected(raw.error());
+  const auto rig = book.rig(take.rig_id);
+  if (!rig) return tl::unexpected(rig.error());
+  const auto recipe = book.recipe(take.subject_id);
+  if (!recipe) return tl::unexpected(recipe.error());
+  return analysed({take, *raw, *rig, *recipe});
+}
+
+}  // namespace
+
+Result<void> export_take(const Book& book, Id id, const std::filesystem::path& path) {
+  const auto take = book.take(id);
+  if (!take) return tl::unexpected(take.error());
+  const std::string ending = path.extension().string();
+  if (ending == ".wav" || ending == ".flac") {
+    const auto raw = book.raw(take->raw_hash);
+    if (!raw) return tl::unexpected(raw.error());
+    if (take->form == RawForm::kTextFile)
+      return bad_input("This take came as a text curve and has no sound.", take->name);
+    if (take->form != RawForm::kRecording) return write_file(path, *raw);
+    const AudioFormat format = ending == ".flac" ? AudioFormat::kFlac24 : AudioFormat::kWavFloat32;
+    return audio_bytes(sound_of(*raw, take->sample_rate_hz), format)
+        .and_then([&](const std::vector<std::byte>& bytes) { return write_file(path, bytes); });
+  }
+  return worked_out(book, *take).and_then([&](const Analysis& a) {
+    const Conditions& c = take->conditions;
+    std::vector<std::string> comments = {take->name, "taken " + take->taken_at};
+    if (is_pressure(*take)) {
+      comments.push_back(fmt::format("{} V, {} m, {}", c.drive_v, place_of(*take).distance_m,
+                                     a.calibrated ? "dB re 20 uPa" : "dB re full scale"));
+      if (a.gate_s)
+        comments.push_back(
+            fmt::format("gate {:.3f} ms, valid from {:.1f} Hz", *a.gate_s * 1e3, 1.0 / *a.gate_s));
+    }
+    return write_file(path, curve_text(valid_part(a.curve), comments));
+  });
+}
+
+Result<void> export_subject(const Book& book, Id subject_id, const std::filesystem::path& folder,
+                            std::stop_token stop, const Progress& progress) {
+  MeasurementSet set;
+  const auto subjects = book.subjects();
+  if (!subjects) return tl::unexpected(subjects.error());
+  const auto found = std::find_if(subjects->begin(), subjects->end(),
+                                  [&](const Subject& s) { return s.id == subject_id; });
+  if (found == subjects->end())
+    return fail(ErrorCode::kNotFound, "This subject is not in the book.", book.path().string());
+  set.subject = *found;
+  const auto recipe = book.recipe(subject_id);
+  const auto variants = book.variants(subject_id);
+  const auto takes = book.takes();
+  if (!variants) return tl::unexpected(variants.error());
+  if (!takes) return tl::unexpected(takes.error());
+  std::map<Id, std::string> variant_names;
+  for (const Variant& v : *variants) {
+    std::string id = plain_name(v.name);
+    while (std::any_of(set.variants.begin(), set.variants.end(),
+                       [&](auto& have) { return have.first == id; }))
+      id += "-b";
+    variant_names[v.id] = id;
+    set.variants.emplace_back(id, v);
+  }
+  int number = 0;
+  for (const Take& take : *takes) {
+    if (take.subject_id != subject_id || !take.accepted) continue;
+    if (stop.stop_requested()) return cancelled();
+    if (progress)
+      progress(static_cast<double>(&take - takes->data()) / static_cast<double>(takes->size()));
+    const auto raw = book.raw(take.raw_hash);
+    if (!raw) return tl::unexpected(raw.error());
+    SetTake item{fmt::format("{:02d}-{}", ++number, plain_name(take.name)),
+                 variant_names[take.variant_id],
+                 take,
+                 {}};
+    item.raw.file_name = fmt::format("{:02d}-{}", number,
+                                     take.raw_name.empty() ? plain_name(take.name) : take.raw_name);
+    item.take.conditions.gate_s = 0.0;
+    if (take.form == RawForm::kTextFile) item.take.conditions.gate_s = take.conditions.gate_s;
+    if (take.form != RawForm::kRecording) {
+      item.raw.bytes = *raw;
+    } else if (take.kind() == TakeKind::kImpedance) {
+      // A set knows impedance as a curve only; the recording stays in the book.
+      const auto a = worked_out(book, take);
+      if (!a) return tl::unexpected(a.error());
+      const std::string text =
+          curve_text(valid_part(a->curve), {take.name, "taken " + take.taken_at});
+      const auto bytes = std::as_bytes(std::span(text.data(), text.size()));
+      item.raw.bytes.assign(bytes.begin(), bytes.end());
+      item.raw.file_name += ".zma";
+      item.take.form = RawForm::kTextFile;
+    } else {
+      auto bytes = audio_bytes(sound_of(*raw, take.sample_rate_hz), AudioFormat::kWavFloat32);
+      if (!bytes) return tl::unexpected(bytes.error());
+      item.raw.bytes = std::move(*bytes);
+      item.raw.file_name += ".wav";
+      item.take.form = RawForm::kSweepFile;
+      item.take.conditions.channel = 0;
+      item.take.conditions.loopback_channel = 1;
+      if (recipe && recipe->gated) item.take.conditions.gate_s = recipe->gate_s;
+      const auto rig = book.rig(take.rig_id);
+      // The sensitivity that makes levels absolute again when the set is read back.
+      if (rig) {
+        item.take.conditions.pa_per_v = rig->input_pa_per_unit / rig->loopback_v_per_unit;
+        item.microphone_correction = rig->microphone_correction;
+      }
+    }
+    set.takes.push_back(std::move(item));
+  }
+  return write_set(set, folder);
+}
+
+}  // namespace lalometer

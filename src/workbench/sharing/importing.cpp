@@ -1,0 +1,284 @@
+#include "workbench/sharing/importing.h"
+
+#include <algorithm>
+
+#include "base/text.h"
+#include "exchange/audio_file.h"
+#include "exchange/curve_file.h"
+#include "workbench/results/analysis.h"
+
+namespace lalometer {
+namespace {
+
+namespace fs = std::filesystem;
+
+std::string ending_of(const fs::path& path) {
+  std::string ending = path.extension().string();
+  std::transform(ending.begin(), ending.end(), ending.begin(),
+                 [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+  return ending;
+}
+
+std::string span_text(const Response& curve) {
+  return fmt::format("{} to {}", frequency_text(curve.axis().front()),
+                     frequency_text(curve.axis().back()));
+}
+
+/// Curve and words for the preview of an item whose raw data and conditions are set.
+Result<void> describe(ImportItem& item, double gate_s, std::stop_token stop) {
+  Recipe recipe;
+  recipe.smoothing = 0;
+  if (gate_s > 0.0) recipe.gate_s = gate_s;
+  Take take = item.take;
+  take.raw_name = item.file;
+  if (!has_curve(take)) {
+    item.understood =
+        fmt::format("{}, kept whole; not read by this version", kind_word(take.setup));
+    return {};
+  }
+  const AnalysisInput input{take, item.raw.bytes, item.rig.value_or(RigCalibration{}), recipe};
+  Result<Analysis> result = cancelled();
+  if (has_impulse(take)) {
+    // Kept: whoever wants another gate need not deconvolve again.
+    auto stage = impulse_stage(input, stop);
+    if (!stage) return tl::unexpected(stage.error());
+    item.stage = std::make_shared<const ImpulseStage>(std::move(*stage));
+    result = curve_stage(*item.stage, recipe);
+  } else {
+    result = analysed(input, stop);
+  }
+  if (!result) return tl::unexpected(result.error());
+  item.curve = result->curve;
+  item.notes.insert(item.notes.end(), result->notes.begin(), result->notes.end());
+  const std::string_view what = word_of(item.take.kind());
+  switch (item.take.form) {
+    case RawForm::kTextFile:
+      item.understood =
+          fmt::format("{}, {} rows, {}, {}", what, result->curve.size(), span_text(result->curve),
+                      result->curve.has_phase() ? "with phase" : "without phase");
+      break;
+    case RawForm::kImpulseFile:
+      item.understood = fmt::format("impulse response, {} Hz, arrival at {:.2f} ms",
+                                    item.raw.sample_rate_hz, result->arrival_s * 1e3);
+      break;
+    case RawForm::kSweepFile:
+      item.understood = fmt::format("recorded sweep, {} Hz, arrival at {:.2f} ms",
+                                    item.raw.sample_rate_hz, result->arrival_s * 1e3);
+      break;
+    case RawForm::kRecording:
+    case RawForm::kSoundFile:
+      break;
+  }
+  return {};
+}
+
+Result<ImportItem> read_text_item(const fs::path& path, std::vector<std::byte> bytes,
+                                  const ImportChoices& choices, std::stop_token stop) {
+  ImportItem item;
+  item.file = path.filename().string();
+  // Read first as a response, whose limits are the widest, to have something to guess from.
+  ColumnKind kind = choices.kind.value_or(ColumnKind::kResponse);
+  if (!choices.kind) {
+    const std::string ending = ending_of(path);
+    if (ending == ".zma")
+      kind = ColumnKind::kImpedance;
+    else if (ending == ".cal")
+      kind = ColumnKind::kCalibration;
+    else if (ending != ".frd") {
+      const auto table = read_text_table(bytes, path.string(), ColumnKind::kResponse);
+      const auto guess =
+          table ? guessed_kind(item.file, *table) : std::optional(ColumnKind::kImpedance);
+      if (!guess) {
+        return bad_input(
+            "The file does not tell whether it holds a response or an impedance: say which.",
+            path.string());
+      }
+      kind = *guess;
+      item.notes.push_back(
+          fmt::format("Taken for {} by its contents.",
+                      kind == ColumnKind::kImpedance ? "an impedance" : "a response"));
+    }
+  }
+  const auto table = read_text_table(bytes, path.string(), kind);
+  if (!table) return tl::unexpected(table.error());
+  if (kind == ColumnKind::kImpedance) item.take.setup = ImpedanceSetup{};
+  item.take.form = RawForm::kTextFile;
+  item.take.name = path.stem().string();
+  item.raw = {std::move(bytes), 0.0, 0, item.file};
+  if (kind == ColumnKind::kCalibration) {
+    item.calibration = true;
+    item.curve = curve_of(*table, kind);
+    item.notes.insert(item.notes.end(), table->notes.begin(), table->notes.end());
+    item.understood =
+        fmt::format("correction, {} rows, {}", table->rows.size(), span_text(*item.curve));
+    return item;
+  }
+  return describe(item, 0.0, stop).map([&] { return item; });
+}
+
+Result<ImportItem> read_sound_item(const fs::path& path, std::vector<std::byte> bytes,
+                                   const ImportChoices& choices, std::stop_token stop) {
+  const auto audio = read_audio(bytes, path.string());
+  if (!audio) return tl::unexpected(audio.error());
+  ImportItem item;
+  item.file = path.filename().string();
+  item.take.form = choices.stimulus ? RawForm::kSweepFile : RawForm::kImpulseFile;
+  item.take.name = path.stem().string();
+  item.take.sample_rate_hz = audio->sample_rate_hz;
+  item.take.conditions.channel = choices.channel;
+  item.take.conditions.loopback_channel = choices.loopback_channel;
+  if (choices.stimulus) item.take.conditions.stimulus = *choices.stimulus;
+  item.notes.push_back(fmt::format("{}, {} channels.", audio->format, audio->channels.size()));
+  item.raw = {std::move(bytes), audio->sample_rate_hz, 0, item.file};
+  return describe(item, 0.0, stop).map([&] { return item; });
+}
+
+void read_set_into(ImportPreview& preview, const fs::path& path, std::stop_token stop,
+                   const Progress& progress) {
+  auto set = read_set(path);
+  if (!set) {
+    preview.problems.push_back(set.error());
+    return;
+  }
+  preview.subject = set->subject;
+  preview.variants = set->variants;
+  preview.gate_s = set->gate_s;
+  std::size_t done = 0;
+  for (SetTake& taken : set->takes) {
+    if (stop.stop_requested()) return;
+    if (progress) progress(static_cast<double>(done++) / static_cast<double>(set->takes.size()));
+    ImportItem item;
+    item.file = taken.raw.file_name;
+    item.take = std::move(taken.take);
+    item.take.sample_rate_hz = taken.raw.sample_rate_hz;
+    item.raw = std::move(taken.raw);
+    if (taken.microphone_correction) {
+      item.rig = RigCalibration{};
+      item.rig->rig_name = "As told by the set";
+      item.rig->microphone_correction = std::move(taken.microphone_correction);
+    }
+    item.variant_id = taken.variant_id;
+    if (auto described = describe(item, set->gate_s, stop); !described) {
+      preview.problems.push_back(described.error());
+    } else {
+      preview.items.push_back(std::move(item));
+    }
+  }
+  for (const std::string& note : set->notes)
+    preview.problems.push_back({ErrorCode::kBadInput, note, ""});
+}
+
+}  // namespace
+
+ImportPreview preview_import(const std::vector<fs::path>& paths, const ImportChoices& choices,
+                             std::stop_token stop, const Progress& progress) {
+  ImportPreview preview;
+  const double share = 1.0 / static_cast<double>(std::max<std::size_t>(paths.size(), 1));
+  for (std::size_t i = 0; i < paths.size(); ++i) {
+    if (stop.stop_requested()) return {};
+    const fs::path& path = paths[i];
+    const auto tell = [&](double part) {
+      if (progress) progress(share * (static_cast<double>(i) + part));
+    };
+    tell(0.0);
+    std::error_code ignored;
+    if (fs::is_directory(path, ignored) || path.filename() == "set.json") {
+      read_set_into(preview, path, stop, tell);
+      continue;
+    }
+    auto bytes = file_bytes(path);
+    if (!bytes) {
+      preview.problems.push_back(bytes.error());
+      continue;
+    }
+    const std::string ending = ending_of(path);
+    const bool sound = ending == ".wav" || ending == ".flac";
+    auto item = sound ? read_sound_item(path, std::move(*bytes), choices, stop)
+                      : read_text_item(path, std::move(*bytes), choices, stop);
+    if (item)
+      preview.items.push_back(std::move(*item));
+    else
+      preview.problems.push_back(item.error());
+  }
+  return stop.stop_requested() ? ImportPreview{} : preview;
+}
+
+namespace {
+
+/// Subject and variants of a set, made for it.
+struct Places {
+  Id subject_id = 0;
+  Id variant_id = 0;  ///< for items that name none; 0: not made yet
+  std::map<std::string, Id> variant_ids;
+};
+
+Result<Places> made_places(Book& book, const ImportPreview& preview, const std::string& name) {
+  Subject subject = preview.subject.value_or(Subject{});
+  if (subject.name.empty()) subject.name = name;
+  const auto added = book.add_subject(subject);
+  if (!added) return tl::unexpected(added.error());
+  Places places{*added, 0, {}};
+  for (const auto& [id, variant] : preview.variants) {
+    Variant own = variant;
+    own.id = 0;
+    own.subject_id = *added;
+    const auto made = book.add_variant(own);
+    if (!made) return tl::unexpected(made.error());
+    places.variant_ids[id] = *made;
+  }
+  if (preview.gate_s > 0.0) {
+    Recipe recipe;
+    recipe.gate_s = preview.gate_s;
+    if (auto set = book.set_recipe(*added, recipe); !set) return tl::unexpected(set.error());
+  }
+  return places;
+}
+
+Result<std::vector<Id>> take_in_together(Book& book, const ImportPreview& preview,
+                                         ImportTarget target) {
+  const auto wanted = [](const ImportItem& item) { return item.wanted && !item.calibration; };
+  const auto first = std::find_if(preview.items.begin(), preview.items.end(), wanted);
+  if (first == preview.items.end()) return std::vector<Id>{};
+  Places places{target.subject_id, target.variant_id, {}};
+  if (preview.subject || target.subject_id == 0) {
+    auto made = made_places(book, preview, first->take.name);
+    if (!made) return tl::unexpected(made.error());
+    places = std::move(*made);
+  }
+  std::vector<std::pair<Take, RawData>> takes;
+  for (const ImportItem& item : preview.items) {
+    if (!wanted(item)) continue;
+    Take take = item.take;
+    take.subject_id = places.subject_id;
+    const auto named = places.variant_ids.find(item.variant_id);
+    take.variant_id = named != places.variant_ids.end() ? named->second : places.variant_id;
+    if (take.variant_id == 0) {
+      const auto made = book.add_variant({0, places.subject_id, "As it is", "", ""});
+      if (!made) return tl::unexpected(made.error());
+      places.variant_id = take.variant_id = *made;
+    }
+    if (item.rig) {
+      const auto rig = book.add_rig(*item.rig);
+      if (!rig) return tl::unexpected(rig.error());
+      take.rig_id = *rig;
+    }
+    takes.emplace_back(std::move(take), item.raw);
+  }
+  return book.add_takes(takes);
+}
+
+}  // namespace
+
+Result<std::vector<Id>> take_in(Book& book, const ImportPreview& preview, ImportTarget target) {
+  return book.together<std::vector<Id>>("Import",
+                                        [&] { return take_in_together(book, preview, target); });
+}
+
+Result<Response> read_correction(const fs::path& path) {
+  return file_bytes(path).and_then([&](const std::vector<std::byte>& bytes) {
+    return read_text_table(bytes, path.string(), ColumnKind::kCalibration)
+        .map([](const TextTable& table) { return curve_of(table, ColumnKind::kCalibration); });
+  });
+}
+
+}  // namespace lalometer

@@ -1,0 +1,68 @@
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <stop_token>
+
+#include "base/progress.h"
+#include "book/book.h"
+#include "exchange/measurement_set.h"
+#include "exchange/text_table.h"
+#include "workbench/results/analysis.h"
+
+namespace lalometer {
+
+/// One file or one take of a set, understood but not yet taken.
+struct ImportItem {
+  std::string file;
+  Take take;
+  RawData raw;
+  std::optional<RigCalibration> rig =
+      std::nullopt;          ///< where the set tells the microphone's correction
+  std::string variant_id;    ///< the set's own; empty for single files
+  bool calibration = false;  ///< a microphone or interface correction, not a take
+  /// Of sound with an impulse response: its costly half, for whoever wants another gate.
+  std::shared_ptr<const ImpulseStage> stage = nullptr;
+  std::optional<Response> curve;  ///< for the preview; of sound files what the default recipe gives
+  std::string understood;         ///< "412 rows, 20 Hz to 20 kHz, with phase"
+  std::vector<std::string> notes;
+  bool wanted = true;  ///< unticked in the preview: left out
+};
+
+/// What was understood of everything that was dropped; nothing of it is in the book yet.
+struct ImportPreview {
+  std::optional<Subject> subject;  ///< of a set; single files go to the subject the user chose
+  std::vector<std::pair<std::string, Variant>> variants;
+  double gate_s = 0.0;
+  std::vector<ImportItem> items;
+  std::vector<Error> problems;  ///< files that cannot be used, each with place and reason
+};
+
+/// What the user may decide where a file cannot tell.
+struct ImportChoices {
+  std::optional<ColumnKind> kind;    ///< of text files
+  std::optional<Stimulus> stimulus;  ///< of sound files: makes them recorded sweeps
+  int channel = 0;
+  int loopback_channel = -1;
+};
+
+/// Reads all files (and folders with set.json). Never throws anything away silently: each path ends
+/// up in items or problems. A stop leaves a preview without items.
+[[nodiscard]] ImportPreview preview_import(const std::vector<std::filesystem::path>& paths,
+                                           const ImportChoices& choices, std::stop_token stop = {},
+                                           const Progress& progress = {});
+
+/// Takes the wanted items into the book, all or none, as one step of undo. Set takes go to a new
+/// subject of the set; single files to the given one (0: a new subject named after the first file).
+struct ImportTarget {
+  Id subject_id = 0;
+  Id variant_id = 0;
+};
+[[nodiscard]] Result<std::vector<Id>> take_in(Book& book, const ImportPreview& preview,
+                                              ImportTarget target);
+
+/// A microphone or interface correction read from its file: the deviation of the device from flat,
+/// in dB, which the program subtracts.
+[[nodiscard]] Result<Response> read_correction(const std::filesystem::path& path);
+
+}  // namespace lalometer

@@ -1,0 +1,385 @@
+#include "workbench/studies/impedance_studies.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "base/constants.h"
+#include "base/json_text.h"
+#include "base/text.h"
+#include "exchange/json_read.h"
+#include "workbench/studies/comparison_text.h"
+
+namespace lalometer {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+/// The driver's object in the description; the first that works where no id is told.
+Json* driver_in(Json& root, const std::string& id) {
+  const auto drivers = root.find("drivers");
+  if (drivers == root.end() || !drivers->is_array()) return nullptr;
+  for (Json& d : *drivers) {
+    if (d.is_object() && (id.empty() || json_text(d, "id") == id)) return &d;
+  }
+  return nullptr;
+}
+
+std::string edited(const std::string& description, const std::string& driver,
+                   const std::function<void(Json&)>& change) {
+  Json root = parsed_ordered_json(description);
+  if (!root.is_object()) root = Json::object();
+  Json* found = driver_in(root, driver);
+  if (found == nullptr) {
+    Json fresh = Json::object();
+    if (!driver.empty()) fresh["id"] = driver;
+    if (!root.contains("drivers") || !root["drivers"].is_array()) root["drivers"] = Json::array();
+    root["drivers"].push_back(std::move(fresh));
+    found = &root["drivers"].back();
+  }
+  change(*found);
+  return dumped(root);
+}
+
+/// Rounded to what the uncertainty lets mean something: a drawing is read by people.
+double sensible(const Estimate& e, double scale) {
+  const double value = e.value * scale;
+  if (value == 0.0) return 0.0;
+  const double step = std::pow(
+      10.0, std::floor(std::log10(std::max(e.half_width * scale, std::abs(value) * 1e-4))) - 1.0);
+  return std::round(value / step) * step;
+}
+
+Series plain_series(const Response& z, const std::string& label, int style) {
+  Series s;
+  s.label = label;
+  s.style = style;
+  for (std::size_t i = 0; i < z.size(); ++i) {
+    s.x.push_back(z.axis()[i]);
+    s.y.push_back(z.magnitude(i));
+  }
+  s.valid_low = z.valid().low_hz;
+  s.valid_high = z.valid().high_hz;
+  return s;
+}
+
+}  // namespace
+
+std::string DriverGroup::name() const {
+  std::string text = driver.empty() ? "driver" : driver;
+  if (!sample.empty()) text += " " + sample;
+  return text;
+}
+
+std::vector<DriverGroup> driver_groups(const std::vector<Take>& takes, Id subject) {
+  std::vector<DriverGroup> all;
+  for (const Take& t : takes) {
+    const Conditions& c = t.conditions;
+    const std::string condition = condition_of(t);
+    const bool free_air = condition == "free-air";
+    const bool second = condition == "added-mass" || condition == "test-box";
+    if (t.subject_id != subject || t.kind() != TakeKind::kImpedance || !t.accepted) continue;
+    if (!free_air && !second) continue;
+    auto found = std::find_if(all.begin(), all.end(), [&](const DriverGroup& g) {
+      return g.driver == c.driver && g.sample == c.sample;
+    });
+    if (found == all.end()) found = all.insert(all.end(), DriverGroup{c.driver, c.sample, {}, {}});
+    (free_air ? found->free_air : found->second).push_back(t);
+  }
+  std::erase_if(all, [](const DriverGroup& g) { return g.free_air.empty(); });
+  return all;
+}
+
+CurveSource book_curves(const std::filesystem::path& book,
+                        std::vector<std::pair<Id, RigCalibration>> rigs, Recipe recipe) {
+  return [book, rigs = std::move(rigs), recipe](const Take& take) -> Result<Response> {
+    auto raw = Book::read_raw(book, take.raw_hash);
+    if (!raw) return tl::unexpected(raw.error());
+    RigCalibration rig;
+    for (const auto& [id, calibration] : rigs) {
+      if (id == take.rig_id) rig = calibration;
+    }
+    return analysed({take, std::move(*raw), rig, recipe}).map([](Analysis&& a) {
+      return std::move(a.curve);
+    });
+  };
+}
+
+LaneContent residual_lane(const Response& measured, const FittedImpedance& motor,
+                          const std::vector<Wiggle>& wiggles) {
+  LaneContent lane;
+  lane.title = "Left over by the model";
+  lane.left_unit = "%";
+  Series s;
+  double highest = 1.0;
+  for (std::size_t i = 0; i < measured.size(); ++i) {
+    const double f = measured.axis()[i];
+    const auto model = motor.at(f);
+    const double off = measured.has_phase()
+                           ? std::abs(measured.value(i) - model) / std::abs(model)
+                           : std::abs(measured.magnitude(i) / std::abs(model) - 1.0);
+    s.x.push_back(f);
+    s.y.push_back(100.0 * off);
+    if (f > 10.0 && f < 5000.0) highest = std::max(highest, 100.0 * off);
+  }
+  lane.left.push_back(std::move(s));
+  lane.fit_low = 0.0;
+  lane.fit_high = std::min(40.0, std::ceil(1.1 * highest));
+  for (const Wiggle& w : wiggles)
+    lane.marks.push_back(
+        {frequency_text(w.frequency_hz.value),
+         fmt::format("A loop of {:.1f} %, Q {}.", w.height_percent, three_digits(w.q)), 0,
+         w.frequency_hz.value, w.frequency_hz.value});
+  std::sort(lane.marks.begin(), lane.marks.end(),
+            [](const LaneMark& a, const LaneMark& b) { return a.low_hz < b.low_hz; });
+  return lane;
+}
+
+Result<DriverStudy> study_driver(const DriverGroup& group, const CurveSource& curves, double sd_m2,
+                                 std::optional<double> re_ohm, std::stop_token stop) {
+  if (group.free_air.empty()) return bad_input("No take in free air.", group.name());
+  std::vector<ThieleSmall> all;
+  std::optional<DriverStudy> study;
+  for (std::size_t i = 0; i < group.free_air.size(); ++i) {
+    if (stop.stop_requested()) return cancelled();
+    const Take& take = group.free_air[i];
+    const auto z = curves(take);
+    if (!z) return tl::unexpected(z.error());
+    auto fit = fit_driver(*z, {.re_ohm = re_ohm});
+    if (!fit) return bad_input(fit.error().message, take.name);
+    ThieleSmall t = electrical_parameters(*fit);
+    if (sd_m2 > 0.0 && !group.second.empty()) {
+      const Take& other = group.second[std::min(i, group.second.size() - 1)];
+      const auto second = curves(other);
+      if (!second) return tl::unexpected(second.error());
+      const auto& setup = std::get<ImpedanceSetup>(other.setup);
+      const bool box = setup.condition == "test-box";
+      auto other_fit = fit_driver(*second, {.re_ohm = re_ohm, .in_closed_box = box});
+      if (!other_fit) return bad_input(other_fit.error().message, other.name);
+      const double mass_kg = setup.added_mass_g * 1e-3;
+      const double volume_m3 = setup.test_box_l * 1e-3;
+      if (!(box ? volume_m3 > 0.0 : mass_kg > 0.0)) {
+        return bad_input(box ? "The take does not tell the test box's volume."
+                             : "The take does not tell the added mass.",
+                         other.name);
+      }
+      auto whole = box ? thiele_small(*fit, sd_m2, {}, TestBox{std::move(*other_fit), volume_m3})
+                       : thiele_small(*fit, sd_m2, AddedMass{std::move(*other_fit), mass_kg});
+      if (!whole) return bad_input(whole.error().message, other.name);
+      t = std::move(*whole);
+    }
+    all.push_back(std::move(t));
+    if (!study) {
+      const Response curve = *z;
+      WiggleSearch search;
+      search.low_hz = 0.5 * fit->fs_hz.value;
+      search.humps = {0.5 * fit->fs_hz.value, 1.6 * fit->fs_hz.value};
+      search.model_to_hz = fit->fitted_to_hz;
+      auto wiggles = find_wiggles(curve, &fit->motor, search);
+      auto lane = residual_lane(curve, fit->motor, wiggles);
+      const auto points = closed_signature(curve, fit->re_ohm.value);
+      study =
+          DriverStudy{all.front(), std::move(*fit), points, std::move(wiggles), std::move(lane), 1};
+    }
+  }
+  study->repeats = all.size();
+  study->parameters = mean_of_repeats(all);
+  if (group.second.empty())
+    study->parameters.notes.emplace_back(
+        "Vas, Mms and Bl need a second take: with a known mass on the cone, or in a known box.");
+  else if (!(sd_m2 > 0.0))
+    study->parameters.notes.emplace_back("Vas, Mms and Bl need the radiating area Sd.");
+  return std::move(*study);
+}
+
+Quoted sheet_of(const std::string& description_json, const std::string& driver) {
+  Quoted q;
+  Json root = parsed_ordered_json(description_json);
+  const Json* found = root.is_object() ? driver_in(root, driver) : nullptr;
+  if (found == nullptr) return q;
+  const Json sheet = json_member(*found, "sheet", Json::value_t::object);
+  const auto read = [&](const char* key, std::optional<double>& to) {
+    const double value = json_number(sheet, key, 0.0);
+    if (value != 0.0) to = value;
+  };
+  read("re_ohm", q.re_ohm);
+  read("fs_hz", q.fs_hz);
+  read("qms", q.qms);
+  read("qes", q.qes);
+  read("qts", q.qts);
+  read("vas_l", q.vas_l);
+  read("mms_g", q.mms_g);
+  read("bl_tm", q.bl_tm);
+  read("le_mh", q.le_mh);
+  read("sensitivity_db_2v83_1m", q.sensitivity_db);
+  return q;
+}
+
+std::string with_sheet_value(const std::string& description_json, const std::string& driver,
+                             const std::string& key, double value) {
+  return edited(description_json, driver, [&](Json& d) {
+    Json sheet = json_member(d, "sheet", Json::value_t::object);
+    if (value == 0.0)
+      sheet.erase(key);
+    else
+      sheet[key] = value;
+    d["sheet"] = std::move(sheet);
+  });
+}
+
+double sd_of(const std::string& description_json, const std::string& driver) {
+  Json root = parsed_ordered_json(description_json);
+  const Json* found = root.is_object() ? driver_in(root, driver) : nullptr;
+  if (found == nullptr) return 0.0;
+  if (const double sd = json_number(*found, "sd_cm2", 0.0); sd > 0.0) return sd * 1e-4;
+  // Four fifths of the outer diameter move, surround half counted (common practice, no source).
+  const double diameter = json_number(*found, "diameter_mm", 0.0) * 1e-3;
+  return kPi * std::pow(0.4 * diameter, 2);
+}
+
+std::string loading_of(const std::string& description_json) {
+  const Json root = parsed_ordered_json(description_json);
+  return root.is_object() ? json_text(root, "loading") : std::string();
+}
+
+std::optional<double> radiator_mass_of(const std::string& description_json) {
+  const Json root = parsed_ordered_json(description_json);
+  if (!root.is_object()) return std::nullopt;
+  for (const Json& one : json_member(root, "passive_radiators", Json::value_t::array)) {
+    if (const double g = json_number(one, "moving_mass_g", 0.0); g > 0.0) return g * 1e-3;
+  }
+  return std::nullopt;
+}
+
+std::string with_parameters(const std::string& description_json, const std::string& driver,
+                            const ThieleSmall& t, double sd_m2) {
+  return edited(description_json, driver, [&](Json& d) {
+    d["re_ohm"] = sensible(t.re_ohm, 1.0);
+    d["fs_hz"] = sensible(t.fs_hz, 1.0);
+    d["qms"] = sensible(t.qms, 1.0);
+    d["qes"] = sensible(t.qes, 1.0);
+    d["le_mh"] = sensible(t.le_h, 1e3);
+    if (t.vas_m3) d["vas_l"] = sensible(*t.vas_m3, 1e3);
+    if (sd_m2 > 0.0) d["sd_cm2"] = std::round(sd_m2 * 1e6) / 100.0;
+  });
+}
+
+namespace {
+
+struct Line {
+  const char* key;
+  const char* unit;
+  std::optional<Estimate> value;
+  double scale;
+};
+std::vector<Line> lines_of(const ThieleSmall& t) {
+  return {{"re_ohm", "ohm", t.re_ohm, 1.0},
+          {"fs_hz", "Hz", t.fs_hz, 1.0},
+          {"qms", "", t.qms, 1.0},
+          {"qes", "", t.qes, 1.0},
+          {"qts", "", t.qts, 1.0},
+          {"le_mh", "mH", t.le_h, 1e3},
+          {"vas_l", "l", t.vas_m3, 1e3},
+          {"mms_g", "g", t.mms_kg, 1e3},
+          {"cms_mm_per_n", "mm/N", t.cms_m_per_n, 1e3},
+          {"rms_kg_per_s", "kg/s", t.rms_kg_per_s, 1.0},
+          {"bl_tm", "T m", t.bl_tm, 1.0},
+          {"sensitivity_db_2v83_1m", "dB", t.sensitivity_2v83_db, 1.0},
+          {"sensitivity_db_1w_1m", "dB", t.sensitivity_1w_db, 1.0},
+          {"reference_efficiency_percent", "%", t.efficiency, 100.0}};
+}
+
+}  // namespace
+
+std::string parameters_json(const DriverStudy& study, double sd_m2) {
+  Json json;
+  for (const Line& line : lines_of(study.parameters)) {
+    json[line.key] = line.value ? Json{{"value", line.value->value * line.scale},
+                                       {"uncertainty", line.value->half_width * line.scale}}
+                                : Json(nullptr);
+  }
+  if (sd_m2 > 0.0) json["sd_cm2"] = sd_m2 * 1e4;
+  json["repeats"] = study.repeats;
+  json["coil"] = {{"model", study.fit.coil.name()}, {"parameters", study.fit.coil.parameters}};
+  json["misfit_percent"] = study.fit.misfit_percent;
+  json["notes"] = study.parameters.notes;
+  return dumped(json);
+}
+
+std::string parameters_csv(const DriverStudy& study) {
+  std::string out = "figure,value,uncertainty,unit\n";
+  for (const Line& line : lines_of(study.parameters)) {
+    if (line.value)
+      out += fmt::format("{},{},{},{}\n", line.key, shortest(line.value->value * line.scale),
+                         shortest(line.value->half_width * line.scale), line.unit);
+  }
+  return out;
+}
+
+Result<SeriesStudy> study_series(const SeriesOptions& wish, const CurveSource& curves,
+                                 std::stop_token stop, const Progress& progress,
+                                 const Parallel& parallel) {
+  std::vector<std::pair<const Take*, Response>> have;
+  std::size_t done = 0;
+  for (const Take& take : wish.takes) {
+    if (stop.stop_requested()) return cancelled();
+    if (progress)
+      progress(static_cast<double>(done++) / static_cast<double>(wish.takes.size() + 1));
+    const Placement place = place_of(take);
+    const bool on_axis = place.horizontal_deg == 0.0 && place.vertical_deg == 0.0;
+    const bool read =
+        take.kind() == TakeKind::kImpedance || (take.kind() == TakeKind::kResponse && on_axis);
+    if (take.subject_id != wish.subject || !take.accepted || !read || !has_curve(take)) continue;
+    auto curve = curves(take);
+    if (!curve) return tl::unexpected(curve.error());
+    have.emplace_back(&take, std::move(*curve));
+  }
+  std::vector<CurveOfTake> material;
+  for (const auto& [take, curve] : have) {
+    std::string id;
+    std::string name;
+    if (wish.by_sample) {
+      id = name = take->conditions.sample;
+    } else {
+      for (const auto& [variant, text] : wish.variants) {
+        if (variant == take->variant_id) name = text;
+      }
+      id = std::to_string(take->variant_id);
+    }
+    material.push_back({take, &curve, id, name});
+  }
+  const SeriesMaterial members = series_material(material, wish.loading);
+  if (members.members.size() < 2) {
+    return bad_input(wish.by_sample
+                         ? "Fewer than two samples have takes. Tell the sample when taking: A, B…"
+                         : "Fewer than two variants have takes that can be compared.");
+  }
+  SeriesStudy study;
+  study.role = members.role;
+  study.comparison = compared(members.members, members.role,
+                              {.free_air = members.free_air ? &*members.free_air : nullptr,
+                               .stop = stop,
+                               .parallel = parallel});
+  if (stop.stop_requested()) return cancelled();
+  for (const std::string& note : members.notes) study.comparison.notes.push_back(note);
+  study.overlay.title = "All over each other";
+  study.overlay.left_unit = "ohm";
+  double highest = 10.0;
+  int style = 0;
+  for (const ComparedMember& m : members.members) {
+    study.impedances.push_back(m.impedances.empty() ? std::nullopt
+                                                    : std::optional(m.impedances.front()));
+    if (!m.impedances.empty()) {
+      study.overlay.left.push_back(plain_series(m.impedances.front(), m.name, style));
+      for (const double y : study.overlay.left.back().y) highest = std::max(highest, y);
+    }
+    ++style;
+  }
+  study.overlay.fit_low = 0.0;
+  study.overlay.fit_high = std::ceil(1.08 * std::min(highest, 300.0) / 5.0) * 5.0;
+  return study;
+}
+
+}  // namespace lalometer

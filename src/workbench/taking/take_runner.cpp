@@ -1,0 +1,283 @@
+#include "workbench/taking/take_runner.h"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+#include "acoustics/signal/checks/recording_checks.h"
+#include "acoustics/signal/deconvolve.h"
+#include "base/text.h"
+#include "workbench/taking/take_checks.h"
+
+namespace lalometer {
+namespace {
+
+constexpr double kLeadIn_s = 0.25;
+/// Kept after the sweep: converter latency and a room's first half second.
+constexpr double kTail_s = 0.6;
+/// A take whose samples were lost or doubled is simply played again, so often at most.
+constexpr int kSecondTries = 2;
+/// Of the played peak: room for the converter's own filter.
+constexpr double kHighestAmplitude = 0.9;
+
+bool refused(const std::vector<Remark>& remarks) {
+  return std::any_of(remarks.begin(), remarks.end(),
+                     [](const Remark& r) { return r.weight == Remark::Weight::kRefusal; });
+}
+
+/// The converter or its driver stumbled; nothing else is wrong, so that trying again may help.
+bool only_lost(const std::vector<Remark>& remarks) {
+  return std::all_of(remarks.begin(), remarks.end(), [](const Remark& r) {
+    return r.weight != Remark::Weight::kRefusal || r.code == "lost-samples";
+  });
+}
+
+/// How far two recordings of one sweep lie apart, as rms of the difference over rms; alignment is
+/// exact because both are cut at their loopback's latency.
+double distance_between(const std::vector<double>& a, const std::vector<double>& b) {
+  std::vector<double> difference(a.size());
+  std::transform(a.begin(), a.end(), b.begin(), difference.begin(), std::minus<>());
+  return rms_of(difference) / std::max(rms_of(a), 1e-12);
+}
+
+/// Mean of the repeats that agree. Returns how many were set aside.
+std::size_t average(std::vector<Recording>& repeats, Recording& mean) {
+  std::vector<double> strangeness(repeats.size(), 0.0);
+  for (std::size_t i = 0; i < repeats.size(); ++i) {
+    std::vector<double> distances;
+    for (std::size_t j = 0; j < repeats.size(); ++j) {
+      if (j != i) distances.push_back(distance_between(repeats[i].measured, repeats[j].measured));
+    }
+    std::nth_element(distances.begin(),
+                     distances.begin() + static_cast<std::ptrdiff_t>(distances.size() / 2),
+                     distances.end());
+    if (!distances.empty()) strangeness[i] = distances[distances.size() / 2];
+  }
+  std::vector<double> sorted = strangeness;
+  std::sort(sorted.begin(), sorted.end());
+  // With two repeats nobody can tell which one is wrong; from three on the middle one sets the
+  // measure.
+  const double usual = sorted[(sorted.size() - 1) / 2];
+  const double limit = repeats.size() < 3 ? 1e300 : std::max(2.0 * usual, 1e-4);
+  std::size_t used = 0;
+  mean = repeats.front();
+  std::fill(mean.measured.begin(), mean.measured.end(), 0.0);
+  std::fill(mean.loopback.begin(), mean.loopback.end(), 0.0);
+  for (std::size_t i = 0; i < repeats.size(); ++i) {
+    if (strangeness[i] > limit) continue;
+    ++used;
+    for (std::size_t n = 0; n < mean.measured.size(); ++n) {
+      mean.measured[n] += repeats[i].measured[n];
+      mean.loopback[n] += repeats[i].loopback[n];
+    }
+  }
+  for (auto* channel : {&mean.measured, &mean.loopback}) {
+    for (double& x : *channel) x /= static_cast<double>(used);
+  }
+  return repeats.size() - used;
+}
+
+}  // namespace
+
+DriverLimits limits_of(SubjectKind kind) {
+  switch (kind) {
+    case SubjectKind::kTweeter:
+      return {500.0, 2.83,
+              "Tweeters burn quickly: the sweep starts at 500 Hz, and a protection capacitor in "
+              "series is wise."};
+    case SubjectKind::kCompressionDriver:
+      return {500.0, 2.0,
+              "Compression drivers need their horn and a protection capacitor; the sweep starts at "
+              "500 Hz."};
+    case SubjectKind::kMidrange:
+      return {60.0, 2.83, "Midrange drivers have little travel: the sweep starts at 60 Hz."};
+    case SubjectKind::kWoofer:
+      return {5.0, 6.0, ""};
+    case SubjectKind::kSubwoofer:
+      return {5.0, 10.0, ""};
+    case SubjectKind::kFullrange:
+      return {10.0, 4.0, ""};
+    case SubjectKind::kLoudspeaker:
+      return {5.0, 6.0, ""};
+  }
+  return {500.0, 2.0, ""};
+}
+
+TakeSetup setup_of(const TakeRequest& r) {
+  const Placement place{r.distance_m, r.horizontal_deg, r.vertical_deg, {}};
+  switch (r.kind) {
+    case TakeKind::kNearField:
+      return NearFieldSetup{r.source, r.distance_m * 1e3};
+    case TakeKind::kImpedance:
+      return ImpedanceSetup{r.condition, r.added_mass_g, r.test_box_l};
+    case TakeKind::kLevelStep:
+      return LevelStepSetup{place};
+    case TakeKind::kMultitone:
+      return MultitoneSetup{place, {}};
+    case TakeKind::kResponse:
+    case TakeKind::kUnknown:
+      break;
+  }
+  return FarFieldSetup{place, r.condition};
+}
+
+LimitedRequest limited(const TakeRequest& request) {
+  LimitedRequest result{request, {}};
+  const DriverLimits limits = limits_of(request.driver);
+  // An impedance sweep through the jig drives a tweeter with a few milliwatts; it may pass the
+  // resonance.
+  const double lowest = request.kind == TakeKind::kImpedance
+                            ? std::min(limits.lowest_start_hz, 20.0)
+                            : limits.lowest_start_hz;
+  if (request.start_hz < lowest) {
+    result.request.start_hz = lowest;
+    result.remarks.push_back({Remark::Weight::kNote, "start-limited",
+                              fmt::format("The sweep was made to start at {} for a {}.",
+                                          frequency_text(lowest), word_of(request.driver)),
+                              limits.caution});
+  }
+  if (request.drive_v > limits.highest_drive_v) {
+    result.request.drive_v = limits.highest_drive_v;
+    result.remarks.push_back(
+        {Remark::Weight::kNote, "level-limited",
+         fmt::format("The drive was cut from {} V to {} V for a {}.", three_digits(request.drive_v),
+                     three_digits(limits.highest_drive_v), word_of(request.driver)),
+         limits.caution});
+  }
+  return result;
+}
+
+Result<Excitation> excitation_for(const TakeRequest& r, const RigCalibration& rig) {
+  return SweepSpec::make_synchronised({r.start_hz, std::min(r.stop_hz, 0.48 * r.sample_rate_hz),
+                                       r.duration_s, r.sample_rate_hz})
+      .and_then([&](const SweepSpec& spec) -> Result<Excitation> {
+        const double amplitude = r.drive_v * std::sqrt(2.0) / rig.output_v_per_unit;
+        if (amplitude > kHighestAmplitude) {
+          return bad_input(fmt::format("{} V needs {:.0f} dB more than the rig can give.",
+                                       three_digits(r.drive_v),
+                                       20.0 * std::log10(amplitude / kHighestAmplitude)),
+                           rig.rig_name);
+        }
+        Excitation e{
+            spec, {}, {spec.start_hz(), spec.stop_hz(), spec.duration_s(), kLeadIn_s, amplitude}};
+        const std::vector<double> sweep = faded_sweep(spec);
+        const auto lead = static_cast<std::size_t>(kLeadIn_s * r.sample_rate_hz);
+        const auto tail = static_cast<std::size_t>(kTail_s * r.sample_rate_hz);
+        e.output.assign(lead + sweep.size() + tail, 0.0);
+        for (std::size_t i = 0; i < sweep.size(); ++i) e.output[lead + i] = amplitude * sweep[i];
+        return e;
+      });
+}
+
+Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
+                             const TakeRequest& wanted, std::stop_token stop,
+                             const TakeProgressCallback& progress) {
+  const auto [request, limit_remarks] = limited(wanted);
+  const Result<Excitation> excitation = excitation_for(request, rig);
+  if (!excitation) return tl::unexpected(excitation.error());
+  const double length_s = static_cast<double>(excitation->output.size()) / request.sample_rate_hz;
+  const double whole_s = length_s * request.repeats;
+  const auto tell = [&](TakeProgress::Stage stage, double done) {
+    if (progress) progress({stage, done, (1.0 - done) * whole_s});
+  };
+  tell(TakeProgress::Stage::kPrepare, 0.0);
+  const Hookup hookup =
+      request.kind == TakeKind::kImpedance ? Hookup::kImpedanceJig : Hookup::kMicrophone;
+  if (auto ready = device.prepare({request.sample_rate_hz, 0, 1, hookup}); !ready)
+    return tl::unexpected(ready.error());
+
+  std::vector<Recording> good;
+  int second_tries = 0;
+  int complaints = 0;
+  std::vector<Remark> remarks = limit_remarks;
+  std::vector<Remark> last_refusal;
+  Recording last;
+  for (int i = 0; i < request.repeats; ++i) {
+    const double share = 1.0 / request.repeats;
+    auto recording = device.run(excitation->output, stop, [&](double done) {
+      tell(TakeProgress::Stage::kPlay, share * (i + 0.98 * done));
+    });
+    if (!recording) {
+      device.stop();
+      return tl::unexpected(recording.error());
+    }
+    tell(TakeProgress::Stage::kCheck, share * (i + 0.98));
+    std::vector<Remark> found = check_recording(*recording, *excitation, request.kind);
+    last = std::move(*recording);
+    complaints += last.xrun_count;
+    if (refused(found)) {
+      if (second_tries < kSecondTries && only_lost(found)) {
+        ++second_tries;
+        --i;
+        continue;
+      }
+      last_refusal = std::move(found);
+      continue;
+    }
+    if (good.empty()) remarks.insert(remarks.end(), found.begin(), found.end());
+    good.push_back(last);
+    if (stop.stop_requested()) {
+      device.stop();
+      return cancelled();
+    }
+  }
+  device.stop();
+
+  TakeOutcome outcome;
+  outcome.tries = request.repeats + second_tries;
+  outcome.accepted = !good.empty();
+  if (good.empty()) {
+    outcome.recording = std::move(last);
+    remarks.insert(remarks.end(), last_refusal.begin(), last_refusal.end());
+  } else {
+    const std::size_t strange = average(good, outcome.recording);
+    const std::size_t bad = static_cast<std::size_t>(request.repeats) - good.size();
+    if (strange + bad > 0) {
+      remarks.push_back(
+          {Remark::Weight::kNote, "repeat-set-aside",
+           fmt::format("{} of {} repeats disagreed with the others and were set aside.",
+                       strange + bad, request.repeats),
+           ""});
+    }
+  }
+  if (outcome.accepted && second_tries > 0) {
+    remarks.push_back({Remark::Weight::kNote, "played-again",
+                       fmt::format("Samples were lost; it was played again ({} of at most {}).",
+                                   second_tries, kSecondTries),
+                       ""});
+  } else if (outcome.accepted && complaints > 0) {
+    remarks.push_back({Remark::Weight::kNote, "driver-complained",
+                       "The audio driver complained of lost samples, but none are missing.", ""});
+  }
+  Take& take = outcome.take;
+  take.subject_id = request.subject_id;
+  take.variant_id = request.variant_id;
+  take.setup = setup_of(request);
+  take.form = RawForm::kRecording;
+  take.name = request.name;
+  take.sample_rate_hz = request.sample_rate_hz;
+  take.conditions.drive_v = request.drive_v;
+  take.conditions.temperature_c = request.temperature_c;
+  take.conditions.sample = request.sample;
+  if (request.kind != TakeKind::kNearField) take.conditions.driver = request.source;
+  take.plan_item = request.plan_item;
+  take.drawing = request.drawing;
+  take.conditions.stimulus = excitation->stimulus;
+  take.remarks = std::move(remarks);
+  take.accepted = outcome.accepted;
+  tell(TakeProgress::Stage::kCheck, 1.0);
+  return outcome;
+}
+
+Result<Id> keep_take(Book& book, const TakeOutcome& outcome, const RigCalibration& rig) {
+  return book.add_rig(rig).and_then([&](Id rig_id) {
+    Take take = outcome.take;
+    take.rig_id = rig_id;
+    take.taken_at = utc_now();
+    return book.add_take(take,
+                         packed_recording(outcome.recording.measured, outcome.recording.loopback,
+                                          outcome.recording.sample_rate_hz));
+  });
+}
+
+}  // namespace lalometer

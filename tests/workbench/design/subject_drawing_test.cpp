@@ -1,0 +1,115 @@
+#include "workbench/design/subject_drawing.h"
+
+#include <gmock/gmock.h>
+
+#include <nlohmann/json.hpp>
+
+#include "support/support.h"
+
+namespace lalometer {
+namespace {
+
+using ::testing::HasSubstr;
+using json = nlohmann::json;
+
+const std::string kBox = R"({"name": "K", "loading": "vented", "made_by": "the workshop",
+  "drivers": [{"id": "woofer", "sd_cm2": 132, "x_mm": 0, "y_mm": -95, "glue": "white"},
+              {"id": "tweeter", "sd_cm2": 7.5, "x_mm": 0, "y_mm": 60}],
+  "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "left_mm": 105, "top_mm": 150},
+  "box": {"net_volume_l": 14, "inner_width_mm": 178, "inner_height_mm": 348, "inner_depth_mm": 262},
+  "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "y_mm": -120}]})";
+
+TEST(SubjectDrawing, MovesAPartAndLosesNothing) {
+  const DrawnSubject before = drawn_subject(kBox);
+  ASSERT_EQ(before.parts.size(), 3U);
+  const std::string moved = with_part_at(kBox, before.parts[0], 12.34, -80.0);
+  json want = json::parse(kBox);
+  want["drivers"][0]["x_mm"] = 12.3;
+  want["drivers"][0]["y_mm"] = -80.0;
+  EXPECT_EQ(json::parse(moved), want) << "unknown keys stay";
+}
+
+// By hand: 10 mm wider at the left moves the left edge, the origin stays over its parts; the walls
+// keep their 16 mm, the net volume its share: 14 * 188 / 178 = 14.787 l.
+TEST(SubjectDrawing, AnEdgeThatMovesTakesTheInsideWithIt) {
+  const DrawnSubject s = drawn_subject(with_edge_moved(kBox, DrawingGrip::Kind::kLeft, 10.0));
+  EXPECT_EQ(s.width_mm, 220.0);
+  EXPECT_EQ(s.left_mm, 115.0);
+  EXPECT_EQ(s.inner_width_mm, 188.0);
+  EXPECT_NEAR(*s.net_volume_l, 14.787, 0.001);
+  EXPECT_EQ(s.parts[0].x_mm, 0.0);
+  const DrawnSubject top = drawn_subject(with_edge_moved(kBox, DrawingGrip::Kind::kTop, -30.0));
+  EXPECT_EQ(top.height_mm, 350.0);
+  EXPECT_EQ(top.top_mm, 120.0);
+  EXPECT_EQ(drawn_subject(with_edge_moved(kBox, DrawingGrip::Kind::kBack, -1000.0)).depth_mm, 20.0);
+}
+
+TEST(SubjectDrawing, SaysAtThePartWhatCannotBe) {
+  const auto problems = [](const std::string& description, std::size_t part) {
+    std::string all;
+    const DrawnSubject drawn = drawn_subject(description);
+    for (const std::string& text : drawn.parts[part].problems) all += text;
+    return all;
+  };
+  for (std::size_t i = 0; i < 3; ++i) EXPECT_EQ(problems(kBox, i), "") << i;
+  const DrawnSubject s = drawn_subject(kBox);
+  EXPECT_THAT(problems(with_part_at(kBox, s.parts[0], 60.0, -95.0), 0), HasSubstr("flat"));
+  EXPECT_THAT(problems(with_part_at(kBox, s.parts[1], 0.0, -20.0), 1),
+              HasSubstr("overlaps woofer"));
+  EXPECT_THAT(problems(with_part_figure(kBox, s.parts[2], "length_mm", 280.0), 2),
+              HasSubstr("longer"));
+  EXPECT_THAT(problems(with_part_figure(kBox, s.parts[2], "length_mm", 240.0), 2),
+              HasSubstr("wanted"));
+  const auto of_box = [](const std::string& d) { return drawn_subject(d).problems; };
+  EXPECT_THAT(of_box(with_figure(kBox, "net_volume_l", 30.0)),
+              ::testing::Contains(HasSubstr("does not fit")));
+  EXPECT_THAT(of_box(with_figure(kBox, "net_volume_l", -1.0)),
+              ::testing::Contains(HasSubstr("above 0")));
+  EXPECT_THAT(of_box(with_figure(kBox, "edge_radius_mm", 120.0)),
+              ::testing::Contains(HasSubstr("half the front")));
+  EXPECT_TRUE(of_box("[]").empty()) << "no box, nothing impossible about it";
+}
+
+// Hand calculation: 105 mm to the side edges, dip near 343 / 0.105 = 3.27 kHz; centres 155 mm
+// apart, 2.21 kHz.
+TEST(SubjectDrawing, FiguresAreLive) {
+  std::string all;
+  for (const KeyFigure& f : drawing_figures(kBox, 0))
+    all += f.name + " " + f.value + " " + f.basis + "\n";
+  EXPECT_THAT(all, HasSubstr("left edge 105 mm peak near 1.63 kHz, dip near 3.27 kHz"));
+  EXPECT_THAT(all, HasSubstr("alike: left, right"));
+  EXPECT_THAT(all, HasSubstr("to tweeter 155 mm a wavelength at 2.21 kHz"));
+  EXPECT_THAT(all, HasSubstr("lowest wave 493 Hz"));
+}
+
+TEST(SubjectDrawing, CoarseAndFineCurvesTellTheSameStory) {
+  const LaneContent coarse = edge_lane(kBox, 1, true);
+  const LaneContent fine = edge_lane(kBox, 1, false);
+  ASSERT_EQ(coarse.left.size(), 1U);
+  ASSERT_GT(fine.left[0].x.size(), 2 * coarse.left[0].x.size());
+  // The first order alone is within a decibel above the step.
+  for (std::size_t i = 0; i < coarse.left[0].x.size(); ++i) {
+    if (coarse.left[0].x[i] < 800.0) continue;
+    const auto at =
+        std::lower_bound(fine.left[0].x.begin(), fine.left[0].x.end(), coarse.left[0].x[i] - 1e-6);
+    const auto j = static_cast<std::size_t>(at - fine.left[0].x.begin());
+    if (j < fine.left[0].x.size()) {
+      EXPECT_NEAR(coarse.left[0].y[i], fine.left[0].y[j], 1.0) << *at;
+    }
+  }
+  EXPECT_THAT(edge_lane(kBox, 2, true).empty_text, HasSubstr("Choose a driver"));
+  const std::string off = with_part_at(kBox, drawn_subject(kBox).parts[0], 90.0, 0.0);
+  EXPECT_THAT(edge_lane(off, 0, true).empty_text, HasSubstr("woofer")) << "never computed silently";
+  EXPECT_TRUE(edge_lane(off, 0, true).left.empty());
+}
+
+TEST(SubjectDrawing, GivesAFirstBoxToASubjectWithoutSizes) {
+  const DrawnSubject s = drawn_subject(with_first_box(R"({"name": "bare"})"));
+  EXPECT_TRUE(s.has_baffle);
+  ASSERT_EQ(s.parts.size(), 1U);
+  EXPECT_TRUE(s.parts[0].problems.empty());
+  EXPECT_TRUE(s.problems.empty());
+}
+
+}  // namespace
+}  // namespace lalometer

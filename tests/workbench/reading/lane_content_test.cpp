@@ -1,0 +1,218 @@
+#include "workbench/reading/lane_content.h"
+
+#include <gmock/gmock.h>
+
+#include <set>
+
+#include "support/support.h"
+
+namespace lalometer {
+namespace {
+
+using ::testing::HasSubstr;
+
+LaidTake laid(TakeKind kind, Response curve, const std::string& name = "t", Id id = 1) {
+  LaidTake one;
+  one.take.id = id;
+  if (kind == TakeKind::kImpedance) one.take.setup = ImpedanceSetup{};
+  one.take.name = name;
+  one.take.variant_id = id;
+  one.take.colour = static_cast<int>(id) - 1;
+  one.variant_name = "variant " + std::to_string(id);
+  one.analysis = std::make_shared<Analysis>(Analysis{
+      .curve = std::move(curve), .first_reflection_s = std::nullopt, .gate_s = 0.004, .notes = {}});
+  return one;
+}
+
+Response flat(Quantity quantity, double value) {
+  return test::curve_from([value](double) { return value; }, quantity);
+}
+
+TEST(Lanes, EmptyOnesSayWhatToDoNext) {
+  for (const LaneKind& kind : lane_kinds()) {
+    const LaneContent content = kind.build({}, 0);
+    EXPECT_TRUE(content.left.empty()) << kind.id;
+    EXPECT_FALSE(content.empty_text.empty()) << kind.id;
+    EXPECT_FALSE(kind.explained.empty()) << kind.id;
+  }
+}
+
+TEST(Lanes, TakeOnlyTheirOwnKind) {
+  const std::vector<LaidTake> all = {
+      laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", 1),
+      laid(TakeKind::kImpedance, flat(Quantity::kImpedance, 8.0), "z", 2)};
+  EXPECT_EQ(lane_kind("level")->build(all, 1).left.size(), 1U);
+  const LaneContent z = lane_kind("impedance")->build(all, 1);
+  ASSERT_EQ(z.left.size(), 1U);
+  EXPECT_EQ(z.left[0].y[0], 8.0);
+  EXPECT_EQ(z.right.size(), 1U) << "the phase lies on the right-hand scale";
+}
+
+TEST(Lanes, HatchWhereNoCurveIsValid) {
+  const std::vector<LaidTake> all = {
+      laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({300.0, 20000.0}), "a",
+           1),
+      laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({250.0, 18000.0}), "b",
+           2)};
+  const LaneContent content = lane_kind("level")->build(all, 1);
+  EXPECT_EQ(content.hatch_below, 250.0);
+  EXPECT_EQ(content.hatch_above, 20000.0);
+  EXPECT_THAT(content.hatch_text, HasSubstr("250 Hz"));
+}
+
+TEST(Lanes, SayWhenComparedCurvesWereTakenDifferently) {
+  std::vector<LaidTake> all = {laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "a", 1),
+                               laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "b", 2)};
+  EXPECT_THAT(lane_kind("level")->build(all, 1).subtitle, HasSubstr("2.83 V"));
+  all[1].take.setup = FarFieldSetup{{2.0, 0.0, 0.0, {}}, {}};
+  EXPECT_THAT(lane_kind("level")->build(all, 1).subtitle, HasSubstr("differ"));
+}
+
+TEST(Lanes, BreakThePhaseWhereItWraps) {
+  const Response turning =
+      test::curve_from([](double f) { return std::polar(1.0, -0.002 * f); }, Quantity::kPressure);
+  const LaneContent content = lane_kind("phase")->build({laid(TakeKind::kResponse, turning)}, 1);
+  int breaks = 0;
+  for (const double y : content.left[0].y) breaks += std::isnan(y) ? 1 : 0;
+  EXPECT_GT(breaks, 3);
+  EXPECT_EQ(content.left[0].x.size(), content.left[0].y.size());
+}
+
+LaidTake named(const std::string& name, Id variant, const std::string& variant_name,
+               const std::string& sample = "") {
+  LaidTake one;
+  one.take.name = name;
+  one.take.variant_id = variant;
+  one.take.conditions.sample = sample;
+  one.variant_name = variant_name;
+  return one;
+}
+
+TEST(SeriesLabels, AreAsShortAsTheyCanBeToldApart) {
+  const auto labels = [](const std::vector<LaidTake>& all) {
+    std::vector<std::string> texts;
+    for (const LaidTake& one : all) texts.push_back(series_label(one, all));
+    return texts;
+  };
+  using Texts = std::vector<std::string>;
+  EXPECT_EQ(labels({named("On axis", 1, "Bare"), named("30°", 1, "Bare")}),
+            (Texts{"On axis", "30°"}));
+  EXPECT_EQ(labels({named("On axis", 1, "Bare"), named("On axis", 2, "Lined")}),
+            (Texts{"Bare", "Lined"}));
+  EXPECT_EQ(labels({named("On axis", 1, "Bare"), named("30°", 2, "Lined")}),
+            (Texts{"On axis, Bare", "30°, Lined"}));
+  EXPECT_EQ(labels({named("Free air", 1, "Bare", "A"), named("Free air", 1, "Bare", "B")}),
+            (Texts{"Free air A", "Free air B"}));
+  LaidTake impedance = named("Impedance", 2, "Lined");
+  impedance.take.setup = ImpedanceSetup{};
+  EXPECT_EQ(labels({named("On axis", 1, "Bare"), impedance}), (Texts{"On axis", "Impedance"}))
+      << "other lanes do not count";
+}
+
+TEST(Lanes, LevelShowsAtLeastTwentyFiveDecibels) {
+  const LaneContent content =
+      lane_kind("level")->build({laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0))}, 1);
+  EXPECT_GE(content.fit_high - content.fit_low, 25.0)
+      << "a flat curve's molehills must not fill the lane";
+  EXPECT_GT(content.fit_high, 94.0);
+  EXPECT_LT(content.fit_low, 94.0);
+}
+
+TEST(Lanes, ManyCurvesOrAMapAskForAFinerPictureLater) {
+  std::vector<LaidTake> many;
+  for (int i = 0; i < 20; ++i)
+    many.push_back(laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", i + 1));
+  const LaneContent content = lane_kind("level")->build(many, 1);
+  EXPECT_EQ(content.left.size(), 20U);
+  std::set<int> chosen;
+  for (const Series& s : content.left) {
+    if (s.chosen) chosen.insert(static_cast<int>(s.take_id));
+  }
+  EXPECT_EQ(chosen, std::set<int>{1});
+}
+
+TEST(CursorValues, CarryUnitsAndSayWhatIsNotValid) {
+  const std::vector<LaidTake> all = {
+      laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({250.0, 20000.0}), "r",
+           1),
+      laid(TakeKind::kImpedance,
+           test::curve_from([](double) { return std::polar(14.8, -0.3); }, Quantity::kImpedance),
+           "z", 2)};
+  const auto at = cursor_values(all, 1000.0);
+  ASSERT_EQ(at.size(), 2U);
+  EXPECT_EQ(at[0].text, "94.0 dB");
+  EXPECT_TRUE(at[0].valid);
+  EXPECT_EQ(at[1].text, "14.8 Ω  −17°");
+  EXPECT_FALSE(cursor_values(all, 100.0)[0].valid);
+  EXPECT_EQ(cursor_values(all, 50000.0)[0].text, "–");
+}
+
+TEST(KeyFigures, RestOnTheirRange) {
+  const auto figures = key_figures(laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0)));
+  ASSERT_FALSE(figures.empty());
+  EXPECT_EQ(figures[0].value, "94.0 dB");
+  EXPECT_EQ(figures[0].basis, "300 Hz to 3 kHz");
+  for (const KeyFigure& f : key_figures(laid(
+           TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({500.0, 20000.0})))) {
+    EXPECT_NE(f.name, "Mean level") << "a mean from 300 Hz cannot rest on data from 500 Hz";
+  }
+}
+
+}  // namespace
+}  // namespace lalometer
+
+namespace lalometer {
+namespace {
+
+std::shared_ptr<const ModelledCurves> model() {
+  return std::make_shared<ModelledCurves>(
+      ModelledCurves{{100.0, 1000.0, 10000.0},
+                     {80.0, 85.0, 84.0},
+                     {10.0, 6.0, 8.0},
+                     {20.0, 0.0, 30.0},
+                     {{"woofer", {-5.0, 1.0, 0.0}}, {"tweeter", {-5.0, -1.0, 2.0}}},
+                     {}});
+}
+
+TEST(ModelLanes, LieUnderTheMeasuredAndFollowDriveAndDistance) {
+  LaidTake r = laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", 1);
+  r.model = model();
+  r.take.conditions.drive_v = 5.66;                       // 6 dB more
+  r.take.setup = FarFieldSetup{{2.0, 0.0, 0.0, {}}, {}};  // 6 dB less
+  const LaneContent level = lane_kind("level")->build({r}, 1);
+  ASSERT_EQ(level.left.size(), 2U);
+  EXPECT_EQ(level.left[0].label, "modelled");
+  EXPECT_NEAR(level.left[0].y[1], 85.0, 0.01);
+  EXPECT_EQ(level.left[1].take_id, 1) << "the measured one is drawn over it";
+  r.analysis = std::make_shared<Analysis>(*r.analysis);
+  auto relative = std::make_shared<Analysis>(*r.analysis);
+  relative->calibrated = false;
+  r.analysis = relative;
+  EXPECT_EQ(lane_kind("level")->build({r}, 1).left.size(), 1U)
+      << "a level re full scale has nothing to compare with";
+}
+
+TEST(ModelLanes, ImpedanceHasMagnitudeAndPhaseAndSaysWhereItGuesses) {
+  LaidTake z = laid(TakeKind::kImpedance, flat(Quantity::kImpedance, 8.0), "z", 1);
+  auto guessed = std::make_shared<ModelledCurves>(*model());
+  guessed->usual_drivers = {"woofer"};
+  z.model = guessed;
+  const LaneContent lane = lane_kind("impedance")->build({z}, 1);
+  ASSERT_EQ(lane.left.size(), 2U);
+  EXPECT_EQ(lane.left[0].y[0], 10.0);
+  EXPECT_EQ(lane.right[0].y[0], 20.0);
+  EXPECT_THAT(lane.subtitle, HasSubstr("usual drivers"));
+}
+
+TEST(ModelLanes, EdgesShowEachDriver) {
+  LaidTake r = laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", 1);
+  EXPECT_FALSE(lane_kind("edges")->build({r}, 1).empty_text.empty());
+  r.model = model();
+  const LaneContent edges = lane_kind("edges")->build({r}, 1);
+  ASSERT_EQ(edges.left.size(), 2U);
+  EXPECT_EQ(edges.left[1].label, "tweeter");
+  EXPECT_NE(edges.left[0].style, edges.left[1].style);
+}
+
+}  // namespace
+}  // namespace lalometer
