@@ -127,8 +127,11 @@ TEST_F(Bench, ThePlansGateBecomesTheSubjectsGate) {
   window_->queue().setPlan(plan);
   runQueue();
   EXPECT_DOUBLE_EQ(session().recipe(session().chosenSubject()).gate_s, 0.0051);
-  QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
-  rest();
+  // The take is a step of its own, after the gate.
+  for (int i = 0; i < 2; ++i) {
+    QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
+    rest();
+  }
   EXPECT_DOUBLE_EQ(session().recipe(session().chosenSubject()).gate_s, before);
 }
 
@@ -145,7 +148,7 @@ TEST_F(Bench, TheQueuePlaysTheSubjectAsDrawn) {
   const auto plain = at == std::string::npos ? drawn.find("\"fs_hz\":42") : at;
   ASSERT_NE(plain, std::string::npos);
   drawn.replace(drawn.find("42", plain), 2, "61");
-  session().apply(session().book().set_description(session().chosenSubject(), drawn));
+  describe(session().chosenSubject(), drawn);
   rest();
   runQueue();
   EXPECT_NEAR(window_->capture().practiceSetup().speaker.ways.front().driver.fs_hz(), 61.0, 0.5);
@@ -157,7 +160,7 @@ TEST_F(Bench, ADrawnChangeMakesTakesStale) {
   runQueue();
   std::string other = session().subject(session().chosenSubject())->description_json;
   other.insert(other.rfind('}'), R"(, "note": "another port")");
-  session().apply(session().book().set_description(session().chosenSubject(), other));
+  describe(session().chosenSubject(), other);
   window_->showDesk(QStringLiteral("takes"));
   EXPECT_EQ(cell(0, 0), QStringLiteral("stale"));
   EXPECT_TRUE(table()->item(0, 0)->toolTip().contains(QStringLiteral("drawing")));

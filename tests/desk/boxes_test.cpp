@@ -100,7 +100,7 @@ TEST_F(Boxes, BecomesAVariantAndGoesIntoTheDrawing) {
   desk_->takeIntoDrawing();
   rest();
   EXPECT_NEAR(*drawn_subject(window_->drawing()->description()).net_volume_l, 18.0, 1e-9);
-  session().undo();
+  undo();
   EXPECT_NEAR(*drawn_subject(window_->drawing()->description()).net_volume_l, 14.0, 1e-9);
 }
 

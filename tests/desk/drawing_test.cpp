@@ -35,7 +35,9 @@ class Drawing : public test::WindowTest {
 
 TEST_F(Drawing, ADraggedDriverIsKeptAsOneStepOfUndo) {
   const DrawnSubject before = kept();
-  const QPointF woofer = view_->frontPoint(before.parts[0].x_mm, before.parts[0].y_mm);
+  // Well inside its cone, and off the port behind it.
+  const QPointF woofer =
+      view_->frontPoint(before.parts[0].x_mm, before.parts[0].y_mm) - QPointF(0, 20);
   const double up_px = 20.0 * view_->pxPerMm();
   const LaneContent curve = window_->drawing()->edges();
   drag(woofer, {0.0, -up_px}, false);
@@ -43,8 +45,9 @@ TEST_F(Drawing, ADraggedDriverIsKeptAsOneStepOfUndo) {
   EXPECT_NEAR(drawn_subject(window_->drawing()->description()).parts[0].y_mm, -75.0, 1.01);
   EXPECT_NE(window_->drawing()->edges().left[0].y, curve.left[0].y) << "the curve follows";
   QTest::mouseRelease(view_, Qt::LeftButton, {}, (woofer + QPointF(0, -up_px)).toPoint());
+  rest();
   EXPECT_NEAR(kept().parts[0].y_mm, -75.0, 1.01);
-  session().undo();
+  undo();
   EXPECT_EQ(kept().parts[0].y_mm, before.parts[0].y_mm);
   EXPECT_EQ(drawn_subject(window_->drawing()->description()).parts[0].y_mm, before.parts[0].y_mm);
 }
@@ -63,16 +66,19 @@ TEST_F(Drawing, ArrowsNudgeAndTypedNumbersCount) {
   ASSERT_EQ(window_->drawing()->chosenPart(), std::optional<std::size_t>(1));
   QTest::keyClick(view_, Qt::Key_Right);
   QTest::keyClick(view_, Qt::Key_Up, Qt::ShiftModifier);
+  rest();
   EXPECT_EQ(kept().parts[1].x_mm, 1.0);
   EXPECT_EQ(kept().parts[1].y_mm, 70.0);
   auto* depth = part<QDoubleSpinBox>("box depth");
   depth->setValue(320.0);
+  rest();
   EXPECT_EQ(kept().depth_mm, 320.0);
   EXPECT_EQ(kept().inner_depth_mm, 282.0);
 }
 
 TEST_F(Drawing, TheImpossibleIsSaidBesideTheDrawing) {
-  drag(view_->frontPoint(0.0, -95.0), {70.0 * view_->pxPerMm(), 0.0});
+  // Well inside the cone, and off the port behind it.
+  drag(view_->frontPoint(0.0, -70.0), {70.0 * view_->pxPerMm(), 0.0});
   auto* figures = part<QLabel>("drawingFigures");
   EXPECT_TRUE(figures->text().contains(QStringLiteral("flat of the front")))
       << figures->text().toStdString();

@@ -196,12 +196,12 @@ TEST_F(Impedances, TheQueueTakesTheDriverOutOfItsBox) {
   request.condition = "added-mass";
   request.source = "woofer";
   request.added_mass_g = 12.0;
-  window_->capture().bench().aim(request);
+  window_->capture().wired().aim(request);
   const auto& bare = window_->capture().practiceSetup().bare_driver;
   ASSERT_TRUE(bare.has_value());
   EXPECT_DOUBLE_EQ(bare->added_mass_kg, 0.012);
   request.condition = "in-box";
-  window_->capture().bench().aim(request);
+  window_->capture().wired().aim(request);
   EXPECT_FALSE(window_->capture().practiceSetup().bare_driver.has_value());
 }
 

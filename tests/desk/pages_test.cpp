@@ -28,8 +28,9 @@ using Pages = test::WindowTest;
 
 TEST_F(Pages, PlanNamesWhatAVariantLacksAndTakesIt) {
   const Id subject = session().subjects()[0].id;
-  session().apply(
-      session().book().add_variant({0, subject, "Port moved", "to the back"}).map([](Id) {}));
+  edit([subject](Book& book) {
+    return book.add_variant({0, subject, "Port moved", "to the back"}).map([](Id) {});
+  });
   window_->setStation(RouteStrip::kPlan);
   rest();
   QPushButton* missing = nullptr;
@@ -41,7 +42,7 @@ TEST_F(Pages, PlanNamesWhatAVariantLacksAndTakesIt) {
   QTest::mouseClick(missing, Qt::LeftButton);
   EXPECT_TRUE(window_->capture().running());
   rest();
-  EXPECT_EQ(session().takes().back().kind, TakeKind::kImpedance);
+  EXPECT_EQ(session().takes().back().kind(), TakeKind::kImpedance);
 }
 
 TEST_F(Pages, SmoothingIsChosenForAllTakesOfTheSubjectAndUndone) {
@@ -72,6 +73,7 @@ TEST_F(Pages, ANoteBegunIsKeptWhenAnotherTakeIsChosen) {
   QTest::keyClicks(part<QPlainTextEdit>("takeNote"), QStringLiteral("half a thought"));
   session().chooseTake(session().takes()[0].id == take ? session().takes()[1].id
                                                        : session().takes()[0].id);
+  rest();
   EXPECT_EQ(session().take(take)->note, "half a thought");
 }
 
@@ -268,36 +270,34 @@ TEST_F(Pages, ABookThatWasOpenIsRecentAndOpensAgain) {
   EXPECT_EQ(session().takes().size(), 4U);
 }
 
-TEST(JobStrip, TellsItsEndAndAStopIsNoFailure) {
-  JobStrip strip;
-  QString done;
+TEST(JobStrip, DeliversDoneFailedAndStoppedAndOneJobAtATime) {
+  Work work;
+  JobStrip strip(work);
   QString failed;
-  QObject::connect(&strip, &JobStrip::done, &strip, [&](const QString& text) { done = text; });
   QObject::connect(&strip, &JobStrip::failed, &strip, [&](const QString& text) { failed = text; });
-  ASSERT_TRUE(
-      strip.start(QStringLiteral("quick"), [](std::stop_token, const Progress&) -> Result<QString> {
-        return QStringLiteral("written");
-      }));
-  ASSERT_TRUE(QTest::qWaitFor([&] { return !strip.running(); }, 5000));
-  EXPECT_EQ(done, QStringLiteral("written"));
-  ASSERT_TRUE(strip.start(QStringLiteral("slow"),
-                          [](std::stop_token stop, const Progress& progress) -> Result<QString> {
-                            while (!stop.stop_requested()) progress(0.5);
-                            return cancelled();
-                          }));
-  EXPECT_FALSE(
-      strip.start(QStringLiteral("second"),
-                  [](std::stop_token, const Progress&) -> Result<QString> { return QString(); }))
-      << "one at a time";
+  std::vector<Result<int>> outcomes;
+  const auto deliver = [&](Result<int> outcome) { outcomes.push_back(std::move(outcome)); };
+  const auto run = [&](auto job) {
+    return strip.start<int>(QStringLiteral("job"), WorkScope::kProgram, job, deliver);
+  };
+  const auto ended = [&] { return QTest::qWaitFor([&] { return !strip.running(); }, 5000); };
+  ASSERT_TRUE(run([](const WorkContext&) -> Result<int> { return 3; }));
+  ASSERT_TRUE(ended());
+  ASSERT_TRUE(run([](const WorkContext& context) -> Result<int> {
+    while (!context.stop.stop_requested()) context.progress(0.5);
+    return cancelled();
+  }));
+  EXPECT_FALSE(run([](const WorkContext&) -> Result<int> { return 4; })) << "one at a time";
   strip.stop();
-  ASSERT_TRUE(QTest::qWaitFor([&] { return !strip.running(); }, 5000));
-  EXPECT_TRUE(failed.isEmpty());
-  ASSERT_TRUE(
-      strip.start(QStringLiteral("bad"), [](std::stop_token, const Progress&) -> Result<QString> {
-        return bad_input("No room.", "there");
-      }));
-  ASSERT_TRUE(QTest::qWaitFor([&] { return !strip.running(); }, 5000));
+  ASSERT_TRUE(ended());
+  EXPECT_TRUE(failed.isEmpty()) << "a stop is no failure";
+  ASSERT_TRUE(run([](const WorkContext&) -> Result<int> { return bad_input("No room.", "there"); }));
+  ASSERT_TRUE(ended());
   EXPECT_EQ(failed, QStringLiteral("there: No room."));
+  ASSERT_EQ(outcomes.size(), 3U);
+  EXPECT_EQ(*outcomes[0], 3);
+  EXPECT_EQ(outcomes[1].error().code, ErrorCode::kCancelled);
+  EXPECT_EQ(outcomes[2].error().code, ErrorCode::kBadInput);
 }
 
 }  // namespace

@@ -48,6 +48,7 @@ TEST_F(Practice, AVerdictTellsTheTruthAndIsKept) {
   const std::string wrong = one().offered[0] == one().cause ? one().offered[1] : one().offered[0];
   QTest::mouseClick(choice(wrong), Qt::LeftButton, {}, QPoint(8, 8));
   QTest::mouseClick(part<QPushButton>("caseCommit"), Qt::LeftButton);
+  rest();
   auto* verdict = part<QLabel>("caseVerdict");
   EXPECT_TRUE(verdict->isVisible());
   EXPECT_TRUE(verdict->text().contains(QStringLiteral("Not quite")))
@@ -64,6 +65,7 @@ TEST_F(Practice, ARightVerdictSolvesIt) {
   open();
   QTest::mouseClick(choice(one().cause), Qt::LeftButton, {}, QPoint(8, 8));
   QTest::mouseClick(part<QPushButton>("caseCommit"), Qt::LeftButton);
+  rest();
   EXPECT_TRUE(part<QLabel>("caseVerdict")->text().contains(QStringLiteral("Right.")));
   EXPECT_TRUE(part<QListWidget>("caseList")->item(0)->text().contains(QStringLiteral("solved")));
 }
@@ -82,7 +84,7 @@ TEST_F(Practice, TheBenchPlaysTheSubjectAsDrawn) {
   const auto at = description.find("\"length_mm\": 130");
   ASSERT_NE(at, std::string::npos) << description;
   description.replace(at, 16, "\"length_mm\": 40 ");
-  session().apply(session().book().set_description(id, description));
+  describe(id, description);
   part<QComboBox>("benchWalls")->setCurrentIndex(2);
   window_->setStation(RouteStrip::kCapture);
   const auto upper_peak = [&] {
@@ -110,7 +112,7 @@ TEST_F(Practice, TheBenchPlaysTheSubjectAsDrawn) {
 
 TEST_F(Practice, WhatCannotBePlayedIsSaidAndNothingIsTaken) {
   const Id id = session().chosenSubject();
-  session().apply(session().book().set_description(id, R"({"loading": "horn"})"));
+  describe(id, R"({"loading": "horn"})");
   part<QComboBox>("benchWalls")->setCurrentIndex(2);
   window_->setStation(RouteStrip::kCapture);
   const std::size_t before = session().takes().size();

@@ -28,7 +28,20 @@ class WindowTest : public ::testing::Test {
   }
   /// Waits for the signal-driven work to end; never for a fixed time.
   void rest() {
+    QCoreApplication::processEvents();
     ASSERT_TRUE(QTest::qWaitFor([this] { return window_->atRest(); }, 20000));
+  }
+  /// Changes the book as a page would, and waits until it is through.
+  void edit(std::function<Result<void>(Book&)> change) {
+    session().edit(std::move(change));
+    rest();
+  }
+  void describe(Id subject, const std::string& description) {
+    edit([=](Book& book) { return book.set_description(subject, description); });
+  }
+  void undo() {
+    session().undo();
+    rest();
   }
   template <class Widget>
   Widget* part(const char* name) {

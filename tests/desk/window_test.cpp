@@ -40,7 +40,7 @@ TEST_F(Window, TakesOnThePracticeBenchByKeyboardAndFindsItAgainTomorrow) {
   rest();
   ASSERT_EQ(session().takes().size(), 5U);
   const Take taken = session().takes().back();
-  EXPECT_EQ(taken.kind, TakeKind::kResponse);
+  EXPECT_EQ(taken.kind(), TakeKind::kResponse);
   EXPECT_TRUE(taken.accepted);
   EXPECT_EQ(session().chosenTake(), taken.id);
   EXPECT_EQ(score().lanes()[lane("level")].content.left.size(), 3U);
@@ -59,6 +59,7 @@ TEST_F(Window, ARefusedTakeIsNotKeptUntilTheUserSaysSo) {
   ASSERT_NE(window_->capture().refused(), nullptr);
   EXPECT_TRUE(part<QPushButton>("keepButton")->isVisible());
   QTest::mouseClick(part<QPushButton>("keepButton"), Qt::LeftButton);
+  rest();
   ASSERT_EQ(session().takes().size(), 5U);
   EXPECT_FALSE(session().takes().back().accepted);
 }
@@ -86,6 +87,7 @@ TEST_F(Window, AnImportedCorrectionIsTakenOutOfLaterResponses) {
   window_->importFiles({QString::fromStdString((folder_ / "mic.cal").string())});
   rest();
   QTest::mouseClick(part<QPushButton>("importTake"), Qt::LeftButton);
+  rest();
   EXPECT_EQ(session().takes().size(), 4U) << "a correction is no take";
   window_->actionNamed(QStringLiteral("take-response"))->trigger();
   rest();
@@ -154,6 +156,7 @@ TEST_F(Window, DraggingTheGateMovesWhatIsValidAndIsOneStepOfUndo) {
   rest();
   EXPECT_EQ(session().recipe(session().chosenSubject()).gate_s, before);
   window_->actionNamed(QStringLiteral("redo"))->trigger();
+  rest();
   EXPECT_EQ(session().recipe(session().chosenSubject()).gate_s, after);
 }
 
@@ -298,8 +301,10 @@ TEST_F(Window, ADarkWindowOfOneRunIsNotRememberedButTheActionIs) {
 TEST_F(Window, RemovingATakeIsUndone) {
   session().chooseTake(session().takes()[0].id);
   window_->actionNamed(QStringLiteral("remove-take"))->trigger();
+  rest();
   EXPECT_EQ(session().takes().size(), 3U);
   window_->actionNamed(QStringLiteral("undo"))->trigger();
+  rest();
   EXPECT_EQ(session().takes().size(), 4U);
 }
 
@@ -322,6 +327,7 @@ TEST_F(Window, ShelfModelKeepsTheRulesOfModels) {
   session().reload();
   const QModelIndex take = model.indexOfTake(session().takes()[0].id);
   EXPECT_TRUE(model.setData(take, QStringLiteral("renamed"), Qt::EditRole));
+  rest();
   EXPECT_EQ(session().takes()[0].name, "renamed");
 }
 
@@ -331,7 +337,7 @@ TEST_F(Window, ANewBookGoesToCaptureAndItsFirstTakeMakesASubject) {
   window_->actionNamed(QStringLiteral("take-impedance"))->trigger();
   rest();
   ASSERT_EQ(session().takes().size(), 1U);
-  EXPECT_EQ(session().takes()[0].kind, TakeKind::kImpedance);
+  EXPECT_EQ(session().takes()[0].kind(), TakeKind::kImpedance);
   EXPECT_EQ(session().subjects().size(), 1U);
 }
 

@@ -37,6 +37,7 @@ DrawingPage::DrawingPage(DrawingDesk& desk, QWidget* parent) : QWidget(parent), 
                 tr("Of a driver's moving part, or of the port; a slot's width."));
   length_ = field(tr("length"), mm, 2000.0, 1, tr("Of the port."));
   best_ = new QPushButton(tr("Find its best place"), this);
+  best_->setObjectName(QStringLiteral("bestPlace"));
   best_->setToolTip(
       tr("Tries every place on the front and moves the driver to the one with the "
          "least edge ripple in its range."));

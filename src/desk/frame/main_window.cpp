@@ -56,6 +56,7 @@ MainWindow::MainWindow(QWidget* parent)
 
 MainWindow::~MainWindow() {
   qApp->removeEventFilter(this);
+  session_.flushView();
   // Workers first: they use devices and the book's writer. Then the widgets, which use the session.
   work_.shutDown();
   delete takeCentralWidget();

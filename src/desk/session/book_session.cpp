@@ -21,9 +21,7 @@ BookSession::BookSession(Work& work, QObject* parent)
   connect(&view_timer_, &QTimer::timeout, this, &BookSession::flushView);
 }
 
-BookSession::~BookSession() {
-  flushView();
-}
+BookSession::~BookSession() = default;
 
 BookSession::Together::~Together() {
   if (--session_.together_ > 0) return;

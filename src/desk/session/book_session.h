@@ -104,6 +104,8 @@ class BookSession : public QObject {
   /// How the window looks: kept soon, not an edit.
   void setView(const std::string& key, const std::string& value);
   [[nodiscard]] std::string view(const std::string& key) const;
+  /// Keeps at once what setView() and setLaid() would keep soon.
+  void flushView();
   /// A text that the book keeps of a subject (0: of the whole book): the value that was set last,
   /// also while it is being written.
   [[nodiscard]] std::string document(Id subject, const std::string& kind) const;
@@ -163,7 +165,6 @@ class BookSession : public QObject {
   void askMiniature(const Take& take, const std::string& key);
   void keepMiniature(const std::string& key, const std::vector<float>& points);
   void finishEdit(const Error* problem);
-  void flushView();
   void tellRows();
   void tellLaid();
   [[nodiscard]] TakeInputs inputsOf(const Take& take) const;
