@@ -23,6 +23,7 @@
 #include "workbench/results/analysis.h"
 #include "workbench/sharing/exporting.h"
 #include "workbench/sharing/importing.h"
+#include "workbench/sharing/sources.h"
 
 namespace lalometer {
 namespace {
@@ -53,8 +54,8 @@ ImportChoices choices_of(const ResponseOptions& o) {
 
 /// The take of a file or set that `response` speaks of: the response nearest to the axis, curves
 /// before recordings.
-Result<ImportItem> chosen_response(const ResponseOptions& o) {
-  ImportPreview preview = preview_import({o.path}, choices_of(o));
+Result<ImportItem> chosen_response(const Doors& doors, const ResponseOptions& o) {
+  const ImportPreview preview = read_source(o.path, choices_of(o), doors.choice);
   const ImportItem* best = nullptr;
   double best_angle = 1e9;
   for (const ImportItem& item : preview.items) {
@@ -116,8 +117,8 @@ void print_curve_table(std::ostream& out, const Json& json, const char* level_na
   }
 }
 
-int response_command(Doors doors, const ResponseOptions& o) {
-  const auto item = chosen_response(o);
+int response_command(const Doors& doors, const ResponseOptions& o) {
+  const auto item = chosen_response(doors, o);
   if (!item) return refuse(doors, item.error());
   Json json;
   Json notes = item->notes;
@@ -142,9 +143,13 @@ int response_command(Doors doors, const ResponseOptions& o) {
     notes.push_back("Curves on file hold no arrival.");
   } else {
     Recipe recipe;
+    if (item->recipe && plain) {
+      recipe = *item->recipe;  // of a book: as the window shows it
+    } else {
     recipe.smoothing = o.smooth;
     recipe.gate_s = o.gate_ms > 0.0 ? o.gate_ms / 1e3 : item->take.conditions.gate_s;
     recipe.gated = recipe.gate_s > 0.0;
+    }
     const Analysis result = curve_stage(*item->stage, recipe);
     json = curve_json(result.curve);
     notes = result.notes;
@@ -298,6 +303,7 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   app.fallthrough();
   Doors doors{out, err};
   app.add_flag("--json", doors.json, "print one JSON object");
+  app.set_version_flag("--version", "lalometer-cli " LALOMETER_VERSION);
   int status = kDone;
 
   ResponseOptions response;
@@ -311,6 +317,7 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
       ->check(above_zero());
   command->add_option("--smooth", response.smooth, "1/N octave")->check(CLI::Range(0, 96));
   add_reading_options(*command, response);
+  add_source_options(*command, doors.choice);
   command->callback([&] { status = response_command(doors, response); });
 
   std::vector<std::string> files;

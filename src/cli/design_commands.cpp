@@ -28,12 +28,18 @@ struct DiffractionOptions {
 };
 
 int diffraction_command(const Doors& doors, const DiffractionOptions& o) {
-  const auto set = read_set(o.path);
-  if (!set) return refuse(doors, set.error());
-  const auto geometry = geometry_of(set->subject.description_json, o.path);
+  const ImportPreview source = read_source(o.path, {}, doors.choice);
+  if (!source.subject) {
+    return refuse(doors, source.problems.empty()
+                             ? Error{ErrorCode::kBadInput,
+                                     "Not a measurement set or a book: diffraction needs one.",
+                                     o.path}
+                             : source.problems.front());
+  }
+  const auto geometry = geometry_of(source.subject->description_json, o.path);
   if (!geometry) return refuse(doors, geometry.error());
   double distance_m = o.distance_m;
-  for (const SetTake& take : set->takes) {
+  for (const ImportItem& take : source.items) {
     const Placement place = place_of(take.take);
     if (distance_m <= 0.0 && take.take.kind() == TakeKind::kResponse &&
         place.horizontal_deg == 0.0 && place.vertical_deg == 0.0)
@@ -320,6 +326,7 @@ void add_design_commands(CLI::App& app, Doors& doors, int& status) {
   auto diffraction = std::make_shared<DiffractionOptions>();
   CLI::App* command = app.add_subcommand(
       "diffraction", "what the baffle's edges do to a driver, from geometry alone");
+  add_source_options(*command, doors.choice);
   command->add_option("set", diffraction->path, "measurement set with the subject's geometry")
       ->required();
   command->add_option("--driver", diffraction->driver, "id of the driver; the first by default");

@@ -22,10 +22,11 @@ using Json = OrderedJson;
 
 /// An impedance from a file or the first impedance take of a set, of a condition where one is
 /// asked for.
-Result<Response> impedance_of(const std::string& path, const std::string& condition = {}) {
+Result<Response> impedance_of(const Doors& doors, const std::string& path,
+                              const std::string& condition = {}) {
   ImportChoices choices;
   choices.kind = ColumnKind::kImpedance;
-  const ImportPreview preview = preview_import({path}, choices);
+  const ImportPreview preview = read_source(path, choices, doors.choice);
   const ImportItem* first = nullptr;
   for (const ImportItem& item : preview.items) {
     if (item.take.kind() != TakeKind::kImpedance || !item.curve) continue;
@@ -59,8 +60,8 @@ struct ThieleSmallOptions {
   double re_ohm = 0.0;
 };
 
-Result<DriverFit> fitted(const std::string& path, const char* condition, const DriverFitWishes& w) {
-  const auto z = impedance_of(path, condition);
+Result<DriverFit> fitted(const Doors& doors, const std::string& path, const char* condition, const DriverFitWishes& w) {
+  const auto z = impedance_of(doors, path, condition);
   if (!z) return tl::unexpected(z.error());
   auto fit = fit_driver(*z, w);
   if (!fit) return tl::unexpected(placed(fit.error(), path));
@@ -70,17 +71,17 @@ Result<DriverFit> fitted(const std::string& path, const char* condition, const D
 int thiele_small_command(const Doors& doors, const ThieleSmallOptions& o) {
   DriverFitWishes wishes;
   if (o.re_ohm > 0.0) wishes.re_ohm = o.re_ohm;
-  const auto free_air = fitted(o.free_air, "free-air", wishes);
+  const auto free_air = fitted(doors, o.free_air, "free-air", wishes);
   if (!free_air) return refuse(doors, free_air.error());
   std::optional<AddedMass> added;
   std::optional<TestBox> box;
   if (!o.added_mass.empty()) {
-    auto fit = fitted(o.added_mass, "added-mass", wishes);
+    auto fit = fitted(doors, o.added_mass, "added-mass", wishes);
     if (!fit) return refuse(doors, fit.error());
     added = AddedMass{std::move(*fit), o.mass_g * 1e-3};
   } else if (!o.test_box.empty()) {
     wishes.in_closed_box = true;
-    auto fit = fitted(o.test_box, "test-box", wishes);
+    auto fit = fitted(doors, o.test_box, "test-box", wishes);
     if (!fit) return refuse(doors, fit.error());
     box = TestBox{std::move(*fit), o.volume_l * 1e-3};
   }
@@ -107,7 +108,7 @@ int thiele_small_command(const Doors& doors, const ThieleSmallOptions& o) {
   if (free_air->second) {
     json["second_resonance_hz"] = estimate_json(free_air->second->frequency_hz);
   }
-  const auto z = impedance_of(o.free_air, "free-air");
+  const auto z = impedance_of(doors, o.free_air, "free-air");
   const auto points = closed_signature(*z, t->re_ohm.value);
   json["three_frequency_check"] = points ? Json{{"fs_hz", points->resonance_hz},
                                                 {"qms", points->qms},
@@ -219,7 +220,7 @@ void fitted_figures(Json& json, const ImpedanceReading& r) {
 }
 
 int box_impedance_command(const Doors& doors, const BoxOptions& o) {
-  const auto z = impedance_of(o.path, "in-box");
+  const auto z = impedance_of(doors, o.path, "in-box");
   if (!z) return refuse(doors, z.error());
   const std::optional<double> re = o.re_ohm > 0.0 ? std::optional(o.re_ohm) : std::nullopt;
   const ImpedanceRole role = *impedance_role("in-box", o.loading);
@@ -229,7 +230,7 @@ int box_impedance_command(const Doors& doors, const BoxOptions& o) {
   WiggleContext context;
   std::optional<ClosedSignature> alone;
   if (!o.free_air.empty()) {
-    const auto own = impedance_of(o.free_air, "free-air");
+    const auto own = impedance_of(doors, o.free_air, "free-air");
     if (!own) return refuse(doors, own.error());
     const ImpedanceReading driver = read_impedance(*own, ImpedanceRole::kDriver, re);
     alone = closed_signature(*own, re);
@@ -291,7 +292,7 @@ int box_impedance_command(const Doors& doors, const BoxOptions& o) {
 
 int compare_command(const Doors& doors, const std::string& path, const std::string& by,
                     const std::string& csv) {
-  const ImportPreview preview = preview_import({path}, {});
+  const ImportPreview preview = read_source(path, {}, doors.choice);
   std::vector<std::string> aside;
   for (const Error& problem : preview.problems) {
     // Takes of kinds that are not read are named without a place; a file that cannot be used has
@@ -300,7 +301,7 @@ int compare_command(const Doors& doors, const std::string& path, const std::stri
     aside.push_back(problem.message);
   }
   if (!preview.subject)
-    return refuse(doors, {ErrorCode::kBadInput, "Not a measurement set: compare needs one.", path});
+    return refuse(doors, {ErrorCode::kBadInput, "Not a measurement set or a book: compare needs one.", path});
   const SeriesMaterial material = series_material(preview, by == "sample");
   if (material.members.size() < 2) {
     return refuse(doors, {ErrorCode::kBadInput,
@@ -335,6 +336,7 @@ void add_impedance_commands(CLI::App& app, Doors& doors, int& status) {
   auto driver = std::make_shared<ThieleSmallOptions>();
   CLI::App* command =
       app.add_subcommand("thiele-small", "parameters of a driver from its impedance");
+  add_source_options(*command, doors.choice);
   command->add_option("free_air", driver->free_air, "impedance in free air")->required();
   command->add_option("--sd-cm2", driver->sd_cm2, "effective radiating area")
       ->required()
@@ -357,6 +359,7 @@ void add_impedance_commands(CLI::App& app, Doors& doors, int& status) {
 
   auto enclosure = std::make_shared<BoxOptions>();
   command = app.add_subcommand("box-impedance", "what the impedance of a box tells");
+  add_source_options(*command, doors.choice);
   command->add_option("path", enclosure->path, "impedance file or measurement set")->required();
   command->add_option("--loading", enclosure->loading, "what the box is")
       ->required()
@@ -371,6 +374,7 @@ void add_impedance_commands(CLI::App& app, Doors& doors, int& status) {
   auto by = std::make_shared<std::string>();
   auto csv = std::make_shared<std::string>();
   command = app.add_subcommand("compare", "variants or samples of a set against one another");
+  add_source_options(*command, doors.choice);
   command->add_option("set", *set, "measurement set")->required();
   command->add_option("--by", *by, "what differs")
       ->required()

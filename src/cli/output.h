@@ -3,14 +3,17 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <CLI/CLI.hpp>
 #include <cmath>
+#include <limits>
 #include <nlohmann/json.hpp>
 #include <optional>
 #include <ostream>
 
 #include "base/result.h"
 #include "base/text.h"
-#include "rig/audio_device.h"
+#include "base/progress.h"
+#include "workbench/sharing/sources.h"
 
 /// What all commands share: where they print, how they fail.
 namespace lalometer {
@@ -25,6 +28,7 @@ struct Doors {
   std::ostream& out;
   std::ostream& err;
   bool json = false;
+  SourceChoice choice = {};
 };
 
 inline int refuse(const Doors& doors, const Error& error) {
@@ -54,6 +58,14 @@ inline void print_figures(std::ostream& out, const OrderedJson& json) {
     if (value.is_number())
       out << fmt::format("{:<24} {}\n", key, three_digits(value.get<double>()));
   }
+}
+
+/// "--take", "--subject", "--variant": which part of a book a command is about.
+inline void add_source_options(CLI::App& command, SourceChoice& choice) {
+  command.add_option("--take", choice.take, "of a book: id of one take")
+      ->check(CLI::Range(Id{1}, std::numeric_limits<Id>::max()));
+  command.add_option("--subject", choice.subject, "of a book: name of the subject");
+  command.add_option("--variant", choice.variant, "of a book: name of the variant");
 }
 
 }  // namespace lalometer

@@ -10,6 +10,7 @@
 
 #include "desk/frame/main_window.h"
 #include "desk/parts/theme.h"
+#include "exchange/transform_wisdom.h"
 
 namespace lalometer {
 namespace {
@@ -34,6 +35,7 @@ int run(int argc, char** argv) {
   since_start.start();
   QCoreApplication::setOrganizationName(QStringLiteral("lalometer"));
   QCoreApplication::setApplicationName(QStringLiteral("lalometer"));
+  QCoreApplication::setApplicationVersion(QStringLiteral(LALOMETER_VERSION));
   QApplication app(argc, argv);
   QApplication::setApplicationDisplayName(QStringLiteral("Lalometer"));
   load_fonts();
@@ -43,6 +45,7 @@ int run(int argc, char** argv) {
   parser.setApplicationDescription(
       QCoreApplication::translate("app", "Loudspeaker measurements: take, read, keep."));
   parser.addHelpOption();
+  parser.addVersionOption();
   parser.addPositionalArgument(QStringLiteral("book"),
                                QCoreApplication::translate("app", "book to open"),
                                QStringLiteral("[book]"));
@@ -120,5 +123,6 @@ int run(int argc, char** argv) {
 }  // namespace lalometer
 
 int main(int argc, char** argv) {
+  const lalometer::TransformWisdom wisdom;
   return lalometer::run(argc, argv);
 }

@@ -75,6 +75,33 @@ std::string format_name(int format) {
   return std::string(sample) + ((format & SF_FORMAT_TYPEMASK) == SF_FORMAT_FLAC ? "FLAC" : "WAV");
 }
 
+std::uint32_t number_at(std::span<const std::byte> bytes, std::size_t at) {
+  std::uint32_t value = 0;
+  for (std::size_t i = 0; i < 4; ++i)
+    value |= std::to_integer<std::uint32_t>(bytes[at + i]) << (8U * i);
+  return value;
+}
+
+/// Bytes of sound that a WAV file's header promises and the file does not hold; 0 where all is
+/// there. The library reads what there is and says nothing.
+std::uint64_t missing_sound(std::span<const std::byte> bytes) {
+  const auto is = [&](std::size_t at, const char* id) {
+    return std::memcmp(bytes.data() + at, id, 4) == 0;
+  };
+  if (bytes.size() < 12 || !is(0, "RIFF") || !is(8, "WAVE")) return 0;
+  for (std::size_t at = 12; at + 8 <= bytes.size();) {
+    const std::uint64_t size = number_at(bytes, at + 4);
+    if (is(at, "data")) {
+      const std::uint64_t there = bytes.size() - at - 8;
+      // What is written to a pipe cannot know its length: then it says the most there can be.
+      constexpr std::uint64_t kNotKnown = 0xFFFFFF00;
+      return size < kNotKnown && size > there ? size - there : 0;
+    }
+    at += 8 + size + size % 2;
+  }
+  return 0;
+}
+
 }  // namespace
 
 Result<AudioData> read_audio(std::span<const std::byte> bytes, const std::string& file_name) {
@@ -109,6 +136,11 @@ Result<AudioData> read_audio(std::span<const std::byte> bytes, const std::string
       return bad_input(fmt::format("Sample {} is not a finite number.", i / channels), file_name);
     }
     audio.channels[i % channels][i / channels] = interleaved[i];
+  }
+  if (const std::uint64_t missing = missing_sound(bytes); missing > 0) {
+    audio.notes.push_back(
+        fmt::format("The file is cut off: its header promises {} bytes of sound more than there are.",
+                    missing));
   }
   return audio;
 }

@@ -13,10 +13,12 @@ struct AudioData {
   double sample_rate_hz = 0.0;
   std::vector<std::vector<double>> channels;
   std::string format;  ///< "24-bit WAV", for messages
+  std::vector<std::string> notes = {};  ///< doubts about the file itself, for the user
 };
 
 /// WAV or FLAC of any rate, channel count and sample format that libsndfile reads, from bytes in
-/// memory. A header that promises more samples than the file holds is refused.
+/// memory. A file that ends before its header says (a copy that was cut off) is read as far as it
+/// goes, with a note.
 [[nodiscard]] Result<AudioData> read_audio(std::span<const std::byte> bytes,
                                            const std::string& file_name);
 

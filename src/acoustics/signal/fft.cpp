@@ -3,6 +3,7 @@
 #include <fftw3.h>
 
 #include <algorithm>
+#include <cstdlib>
 #include <map>
 #include <memory>
 #include <mutex>
@@ -23,8 +24,10 @@ struct PlanPair {
 
 /// Owns all plans for the life of the process. FFTW's planner is not thread-safe, so the mutex
 /// guards both the map and every planner call.
+std::mutex guard;
+bool learned = false;  ///< plans were made that no wisdom held
+
 const PlanPair& plans_for(std::size_t size) {
-  static std::mutex guard;
   static std::map<std::size_t, PlanPair> plans;
   const std::scoped_lock lock(guard);
   if (const auto found = plans.find(size); found != plans.end()) return found->second;
@@ -34,14 +37,36 @@ const PlanPair& plans_for(std::size_t size) {
   const int n = static_cast<int>(size);
   // A map never moves its values, so the reference stays good.
   PlanPair& pair = plans[size];
-  pair.forward.reset(
-      fftw_plan_dft_r2c_1d(n, time.data(), raw_bins, FFTW_ESTIMATE | FFTW_PRESERVE_INPUT));
-  pair.inverse.reset(
-      fftw_plan_dft_c2r_1d(n, raw_bins, time.data(), FFTW_ESTIMATE | FFTW_DESTROY_INPUT));
+  const auto forward = [&](unsigned flags) {
+    pair.forward.reset(fftw_plan_dft_r2c_1d(n, time.data(), raw_bins, flags | FFTW_PRESERVE_INPUT));
+  };
+  const auto inverse = [&](unsigned flags) {
+    pair.inverse.reset(fftw_plan_dft_c2r_1d(n, raw_bins, time.data(), flags | FFTW_DESTROY_INPUT));
+  };
+  forward(FFTW_ESTIMATE | FFTW_WISDOM_ONLY);
+  inverse(FFTW_ESTIMATE | FFTW_WISDOM_ONLY);
+  if (!pair.forward || !pair.inverse) {
+    learned = true;
+    forward(FFTW_ESTIMATE);
+    inverse(FFTW_ESTIMATE);
+  }
   return pair;
 }
 
 }  // namespace
+
+void use_transform_wisdom(const std::string& wisdom) {
+  const std::scoped_lock lock(guard);
+  (void)fftw_import_wisdom_from_string(wisdom.c_str());
+}
+
+std::optional<std::string> new_transform_wisdom() {
+  const std::scoped_lock lock(guard);
+  if (!learned) return std::nullopt;
+  learned = false;
+  const std::unique_ptr<char, void (*)(void*)> text(fftw_export_wisdom_to_string(), std::free);
+  return text ? std::optional<std::string>(text.get()) : std::nullopt;
+}
 
 RealTransform::RealTransform(std::size_t size) : size_(size) {
   const PlanPair& pair = plans_for(size);

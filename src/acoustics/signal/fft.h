@@ -4,7 +4,9 @@
 #include <cstddef>
 #include <cstdlib>
 #include <new>
+#include <optional>
 #include <span>
+#include <string>
 #include <vector>
 
 /// Discrete Fourier transforms by FFTW, with the convention of the whole project:
@@ -60,5 +62,11 @@ class RealTransform {
 
 /// One-sided spectrum of x padded with zeros (or cut) to n samples.
 [[nodiscard]] Spectrum real_spectrum(std::span<const double> x, std::size_t n);
+
+/// How transforms of a length are best done is found anew by every program, and costs more than a
+/// transform. Doors may keep it: whatever text (also of another machine) is taken or ignored.
+void use_transform_wisdom(const std::string& wisdom);
+/// Nothing where nothing was learned since.
+[[nodiscard]] std::optional<std::string> new_transform_wisdom();
 
 }  // namespace lalometer

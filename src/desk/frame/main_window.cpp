@@ -32,6 +32,9 @@ MainWindow::MainWindow(QWidget* parent)
   setAcceptDrops(true);
   resize(1280, 800);
   makeFrame();
+  for (const auto& [part, key] : {std::pair<QWidget*, const char*>(shelf_, "fold/shelf"),
+                                  std::pair<QWidget*, const char*>(pages_, "fold/page")})
+    part->setVisible(!QSettings().value(QLatin1String(key), false).toBool());
   makeActions();
   makeBookMenu();
   makeStationDesks();
@@ -87,7 +90,7 @@ void MainWindow::makeFrame() {
   splitter_->setStretchFactor(0, 0);
   splitter_->setStretchFactor(1, 1);
   splitter_->setStretchFactor(2, 0);
-  splitter_->setSizes({240, 776, 264});
+  splitter_->setSizes({230, 788, 260});
   column->addWidget(splitter_, 1);
   setCentralWidget(centre);
 }

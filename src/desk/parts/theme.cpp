@@ -111,6 +111,8 @@ QTreeView::item:selected, QListView::item:selected { background: %ACCENT_SOFT%; 
 QHeaderView::section { background: %SHEET%; color: %QUIET%; border: none; border-bottom: 1px solid %LINE%; padding: 3px 4px; }
 QComboBox::drop-down { border: none; width: 18px; }
 QComboBox::down-arrow { image: none; width: 0; height: 0; border-left: 4px solid %PAPER%; border-right: 4px solid %PAPER%; border-top: 5px solid %QUIET%; }
+QComboBox QAbstractItemView::item { color: %INK%; min-height: 22px; padding: 1px 6px; }
+QComboBox QAbstractItemView::item:selected, QComboBox QAbstractItemView::item:hover { background: %ACCENT_SOFT%; color: %INK%; }
 QComboBox QAbstractItemView { background: %SHEET%; border: 1px solid %LINE%; selection-background-color: %ACCENT_SOFT%; selection-color: %INK%; }
 QProgressBar { background: %PAPER%; border: 1px solid %LINE%; border-radius: 3px; height: 8px; text-align: center; }
 QProgressBar::chunk { background: %ACCENT%; border-radius: 2px; }

@@ -31,8 +31,8 @@ void draw_grid(QPainter& painter, const LanePictureInput& in) {
   const QFont font = text_font(11);
   painter.setFont(font);
   const QFontMetricsF metrics(font);
-  // A lane of marks has no scale upward.
-  const bool scaled = !in.content.left.empty() || in.content.map || in.content.marks.empty();
+  // A lane of marks has no scale upward, and an empty one has none either.
+  const bool scaled = !in.content.left.empty() || in.content.map;
   for (const Tick& tick :
        scaled ? even_ticks(g.up.low, g.up.high, plot.height(), 26.0) : std::vector<Tick>{}) {
     const double y = std::floor(g.up.px(tick.value)) + 0.5;
@@ -41,16 +41,23 @@ void draw_grid(QPainter& painter, const LanePictureInput& in) {
     if (y < plot.top() + 4 || y > plot.bottom() - 2 + (in.content.over_time ? 2 : 0)) continue;
     painter.setPen(in.theme.quiet);
     const QString label = QString::fromStdString(tick.label);
-    painter.drawText(QPointF(plot.left() - 7 - metrics.horizontalAdvance(label), y + 4), label);
+    painter.drawText(QPointF(plot.left() - 5 - metrics.horizontalAdvance(label), y + 4), label);
   }
   if (!in.content.right.empty()) {
-    for (const double phase : {-90.0, -45.0, 0.0, 45.0, 90.0}) {
-      const double y = g.right.px(phase);
+    // Degrees in halves of a right angle, anything else in even steps.
+    const bool degrees = in.content.right_unit == "°";
+    std::vector<Tick> ticks = even_ticks(g.right.low, g.right.high, plot.height(), 30.0);
+    if (degrees) {
+      ticks.clear();
+      for (double a = std::ceil(g.right.low / 45.0) * 45.0; a <= g.right.high; a += 45.0)
+        ticks.push_back({a, fmt::format("{:.0f}", a), false});
+    }
+    for (const Tick& tick : ticks) {
+      const double y = g.right.px(tick.value);
       if (y < plot.top() + 4 || y > plot.bottom() - 2) continue;
+      QString label = QString::fromStdString(tick.label) + (degrees ? QStringLiteral("°") : QString());
       painter.setPen(in.theme.quiet);
-      painter.drawText(
-          QPointF(plot.right() + 5, y + 4),
-          QStringLiteral("%1°").arg(static_cast<int>(phase)).replace(u'-', QChar(0x2212)));
+      painter.drawText(QPointF(plot.right() + 3, y + 4), label.replace(u'-', QChar(0x2212)));
     }
   }
   if (in.content.over_time) {
@@ -150,8 +157,8 @@ void draw_curves(QImage& image, const LanePictureInput& in) {
   UpMapping up = g.up;
   UpMapping right = g.right;
   for (UpMapping* m : {&up, &right}) {
+    m->bottom_px -= m->top_px;
     m->top_px = 0.0;
-    m->bottom_px = g.up.bottom_px - g.up.top_px;
   }
   const bool quick = in.quality == PictureQuality::kCoarse && coarse_differs(in.content);
   const auto draw = [&](const Series& s, const UpMapping& mapping, double width, int alpha) {
@@ -185,51 +192,6 @@ void draw_curves(QImage& image, const LanePictureInput& in) {
     plot.setDevicePixelRatio(ratio);
     return plot;
   }());
-}
-
-/// Names beside the curves' right ends, spread so that none hides another; a dash of the curve's
-/// own style before each.
-void draw_names(QPainter& painter, const LanePictureInput& in) {
-  const LaneGeometry& g = in.geometry;
-  const std::vector<Series>& all = in.content.left;
-  constexpr std::size_t kMostNames = 12;
-  std::vector<const Series*> named;
-  for (const Series& s : all) {
-    if (all.size() <= kMostNames || s.chosen) named.push_back(&s);
-  }
-  std::vector<double> wanted;
-  for (const Series* s : named) {
-    double y = g.up.bottom_px;
-    for (std::size_t i = s->x.size(); i-- > 0;) {
-      if (s->x[i] <= g.across.high && s->x[i] <= s->valid_high && std::isfinite(s->y[i])) {
-        y = g.up.px(s->y[i]);
-        break;
-      }
-    }
-    wanted.push_back(std::clamp(y, g.up.top_px, g.up.bottom_px));
-  }
-  constexpr double kHeight = 15.0;
-  const std::vector<double> placed = spread_labels(wanted, kHeight, g.up.top_px, g.up.bottom_px);
-  painter.setRenderHint(QPainter::Antialiasing, true);
-  const double x = g.across.right_px + (in.content.right.empty() ? 6.0 : 32.0);
-  for (std::size_t i = 0; i < named.size(); ++i) {
-    const CurveStyle style = curve_style(named[i]->style, in.theme.dark);
-    painter.setFont(text_font(11, named[i]->chosen));
-    QPen pen(style.colour, 1.8);
-    if (!style.dash_px.isEmpty()) {
-      QList<qreal> pattern;
-      for (const double d : style.dash_px) pattern.push_back(d / 1.8);
-      pen.setDashPattern(pattern);
-      pen.setCapStyle(Qt::FlatCap);
-    }
-    painter.setPen(pen);
-    painter.drawLine(QPointF(x, placed[i]), QPointF(x + 11, placed[i]));
-    painter.setPen(style.colour);
-    const QFontMetricsF metrics(painter.font());
-    const QString text = metrics.elidedText(QString::fromStdString(named[i]->label), Qt::ElideRight,
-                                            g.width - x - 16);
-    painter.drawText(QPointF(x + 15, placed[i] + 4), text);
-  }
 }
 
 void draw_gate(QPainter& painter, const LanePictureInput& in) {
@@ -268,27 +230,90 @@ void draw_gate(QPainter& painter, const LanePictureInput& in) {
        QStringLiteral("gate %1 ms, valid from %2 Hz")
            .arg(in.content.gate->end_ms, 0, 'f', 2)
            .arg(1e3 / in.content.gate->end_ms, 0, 'f', 0),
-       in.theme.accent, true, plot.top() + 20);
+       in.theme.accent, true, plot.top() + 3);
 }
 
+/// A piece of a curve's own line, for its name.
+void draw_sample(QPainter& painter, const CurveStyle& style, QPointF from, double length) {
+  QPen pen(style.colour, 1.8);
+  if (!style.dash_px.isEmpty()) {
+    QList<qreal> pattern;
+    for (const double d : style.dash_px) pattern.push_back(d / 1.8);
+    pen.setDashPattern(pattern);
+    pen.setCapStyle(Qt::FlatCap);
+  }
+  painter.setPen(pen);
+  painter.drawLine(from, from + QPointF(length, 0));
+}
+
+struct CurveName {
+  const Series* series;
+  QString text;
+};
+
+/// The curves' names in the order they are told apart: the chosen one first; of a family only that.
+std::vector<CurveName> curve_names(const LaneContent& content) {
+  constexpr std::size_t kFamily = 12;
+  std::vector<CurveName> names;
+  for (const bool chosen : {true, false}) {
+    for (const Series& s : content.left) {
+      if (s.chosen != chosen || (!chosen && content.left.size() > kFamily)) continue;
+      const QString text = QString::fromStdString(s.label);
+      const bool there = std::any_of(names.begin(), names.end(),
+                                     [&](const CurveName& n) { return n.text == text; });
+      if (!there) names.push_back({&s, text});
+    }
+  }
+  return names;
+}
+
+/// In the strip over the plot: title, what the lane shows, and from the right the curves' names,
+/// each with a piece of its line; what finds no room is counted.
 void draw_heading(QPainter& painter, const LanePictureInput& in) {
   const LaneGeometry& g = in.geometry;
+  const double base = g.up.top_px - 5.0;
+  painter.setRenderHint(QPainter::Antialiasing, true);
   painter.setFont(text_font(13, true));
-  const QString title = QString::fromStdString(in.content.title);
-  const double title_width = QFontMetricsF(painter.font()).horizontalAdvance(title);
-  const QString subtitle = QString::fromStdString(in.content.subtitle);
-  const QFont small = text_font(11);
-  const double subtitle_width = QFontMetricsF(small).horizontalAdvance(subtitle);
-  QColor back = in.theme.sheet;
-  back.setAlpha(225);
-  painter.fillRect(QRectF(g.across.left_px + 1, g.up.top_px + 1,
-                          title_width + (subtitle.isEmpty() ? 14 : subtitle_width + 26), 20),
-                   back);
   painter.setPen(in.theme.ink);
-  painter.drawText(QPointF(g.across.left_px + 8, g.up.top_px + 15), title);
+  const QString title = QString::fromStdString(in.content.title);
+  painter.drawText(QPointF(g.across.left_px, base), title);
+  const double after = g.across.left_px + QFontMetricsF(painter.font()).horizontalAdvance(title) + 9;
+  constexpr double kSample_px = 14.0;
+  constexpr double kMostName_px = 150.0;
+  std::vector<CurveName> names = curve_names(in.content);
+  const QFont small = text_font(11);
+  const QFontMetricsF metrics(small);
+  const QString subtitle = QString::fromStdString(in.content.subtitle);
+  // Names may take what half of the subtitle leaves.
+  const double least =
+      after + std::min(metrics.horizontalAdvance(subtitle), 0.4 * (g.across.right_px - after)) + 14;
+  double x = g.across.right_px;
+  std::size_t shown = 0;
+  for (const CurveName& name : names) {
+    painter.setFont(text_font(11, name.series->chosen));
+    const QFontMetricsF own(painter.font());
+    const QString text = own.elidedText(name.text, Qt::ElideRight, kMostName_px);
+    const double width = kSample_px + 5.0 + own.horizontalAdvance(text);
+    if (x - width < least + (shown + 1 < names.size() ? 26.0 : 0.0)) break;
+    x -= width;
+    const CurveStyle style = curve_style(name.series->style, in.theme.dark);
+    draw_sample(painter, style, QPointF(x, base - 4.0), kSample_px);
+    painter.setPen(style.colour);
+    painter.drawText(QPointF(x + kSample_px + 5.0, base), text);
+    x -= 12.0;
+    ++shown;
+  }
   painter.setFont(small);
   painter.setPen(in.theme.quiet);
-  painter.drawText(QPointF(g.across.left_px + 16 + title_width, g.up.top_px + 15), subtitle);
+  const std::size_t rest = std::max(in.content.left.size(), names.size()) - shown;
+  if (rest > 0 && !names.empty()) {
+    const QString more = QStringLiteral("+%1").arg(rest);
+    x -= metrics.horizontalAdvance(more);
+    painter.drawText(QPointF(x, base), more);
+    x -= 12.0;
+  }
+  painter.drawText(QPointF(after, base),
+                   metrics.elidedText(subtitle, Qt::ElideRight, x - after - 4.0));
 }
 
 }  // namespace
@@ -327,8 +352,8 @@ LaneGeometry lane_geometry(const LaneContent& content, double width, double heig
                                : AcrossMapping{frequency.low_hz, frequency.high_hz, kLeftGutter_px,
                                                width - kRightGutter_px, true};
   const double bottom = height - (content.over_time ? kTimeAxis_px : 0.0);
-  g.up = {values.low, values.high, 0.0, bottom};
-  g.right = {content.right_low, content.right_high, 0.0, bottom};
+  g.up = {values.low, values.high, kHeading_px, bottom};
+  g.right = {content.right_low, content.right_high, kHeading_px, bottom};
   return g;
 }
 
@@ -347,7 +372,6 @@ QImage lane_picture(const LanePictureInput& in) {
   }
   draw_curves(image, in);
   QPainter painter(&image);
-  draw_names(painter, in);
   draw_gate(painter, in);
   draw_marks(painter, in);
   draw_heading(painter, in);

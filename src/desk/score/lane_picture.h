@@ -21,8 +21,11 @@ struct LaneGeometry {
 
 /// Gutters beside the plot, the same for all lanes, so that their frequency axes stand under each
 /// other.
-inline constexpr double kLeftGutter_px = 50.0;
-inline constexpr double kRightGutter_px = 140.0;
+inline constexpr double kLeftGutter_px = 38.0;
+inline constexpr double kRightGutter_px = 30.0;
+/// Height of the strip over the plot with the lane's title and its curves' names: no word covers
+/// data.
+inline constexpr double kHeading_px = 19.0;
 /// Height of a lane over time's own axis.
 inline constexpr double kTimeAxis_px = 18.0;
 

@@ -6,12 +6,12 @@
 namespace lalometer {
 
 std::vector<PlacedMark> placed_marks(const LaneContent& content, const LaneGeometry& g) {
-  constexpr double kTop_px = 24.0;
   constexpr double kRow_px = 16.0;
   constexpr double kBar_px = 10.0;
   constexpr double kGap_px = 8.0;
   const QFontMetricsF metrics(text_font(11));
-  const int rows = std::max(1, static_cast<int>((g.up.bottom_px - kTop_px - 2.0) / kRow_px));
+  const double top_px = g.up.top_px + 4.0;
+  const int rows = std::max(1, static_cast<int>((g.up.bottom_px - top_px - 2.0) / kRow_px));
   std::vector<double> taken(static_cast<std::size_t>(rows), -1e9);
   std::vector<PlacedMark> placed;
   for (std::size_t i = 0; i < content.marks.size(); ++i) {
@@ -35,7 +35,7 @@ std::vector<PlacedMark> placed_marks(const LaneContent& content, const LaneGeome
     // Without room for the name the bar goes where it hides the least.
     const auto r =
         fits ? row - taken.begin() : std::min_element(taken.begin(), taken.end()) - taken.begin();
-    const double y = kTop_px + kRow_px * static_cast<double>(r);
+    const double y = top_px + kRow_px * static_cast<double>(r);
     PlacedMark one{i, QRectF(x, y + 0.5 * (kRow_px - kBar_px), width, kBar_px), QRectF()};
     if (fits) {
       one.name = QRectF(before ? from : x + width + 4.0, y, text, kRow_px);

@@ -39,7 +39,7 @@ void ScoreView::drawCursor(QPainter& painter) {
   for (std::size_t i = 0; i < lanes_.size(); ++i) {
     if (lanes_[i].content.over_time) continue;
     const QRectF rect = laneRect(i);
-    painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()));
+    painter.drawLine(QPointF(x, rect.top() + kHeading_px), QPointF(x, rect.bottom()));
   }
   painter.setRenderHint(QPainter::Antialiasing, true);
   painter.setFont(text_font(12, true));
@@ -67,18 +67,18 @@ void ScoreView::drawAxis(QPainter& painter) {
     painter.drawText(QRectF(map.px(tick.value) - 24, y + 8, 48, 20), Qt::AlignCenter,
                      QString::fromStdString(tick.label));
   }
-  painter.drawText(QRectF(map.right_px + 16, y + 8, 40, 20), Qt::AlignVCenter | Qt::AlignLeft,
+  painter.drawText(QRectF(map.right_px + 8, y + 8, 24, 20), Qt::AlignVCenter | Qt::AlignLeft,
                    tr("Hz"));
 }
 
 QRectF ScoreView::addRect() const {
   if (!arrangeable_) return {};
-  return {6.0, height() - kFrequencyAxis_px + 8.0, kLeftGutter_px - 6.0, 20.0};
+  return {2.0, height() - kFrequencyAxis_px + 8.0, kLeftGutter_px, 20.0};
 }
 
 QRectF ScoreView::hideRect(std::size_t lane) const {
   if (!arrangeable_) return {};
-  return {width() - 22.0, laneRect(lane).top() + 2.0, 16.0, 16.0};
+  return {width() - 20.0, laneRect(lane).top() + 2.0, 16.0, 16.0};
 }
 
 /// Marks that can be clicked: add a lane, and hide the one under the mouse.
@@ -124,7 +124,7 @@ void ScoreView::drawThread(QPainter& painter) {
     }
     painter.setPen(QPen(colour, 1.2, Qt::DashLine));
     const double x = 0.5 * (low + high);
-    painter.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()));
+    painter.drawLine(QPointF(x, rect.top() + kHeading_px), QPointF(x, rect.bottom()));
   }
 }
 

@@ -98,15 +98,20 @@ void ShelfDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
       painter->drawRoundedRect(tab.adjusted(0.5, 0.5, -0.5, -0.5), 2, 2);
     }
     left += kTabWidth;
-    const auto points = index.data(ShelfModel::kMiniatureRole).value<QList<float>>();
+    // The tiny curve takes what a readable name leaves.
+    const QFontMetricsF metrics(text_font(13));
+    const bool room = right - left - 56 > std::min(metrics.horizontalAdvance(name), 96.0);
+    const auto points = take && room
+                            ? index.data(ShelfModel::kMiniatureRole).value<QList<float>>()
+                            : QList<float>();
     if (points.size() > 1)
       draw_miniature(*painter, QRectF(right - 50, row.center().y() - 6, 46, 12), points, colour);
-    if (take) right -= 56;
+    if (take && room) right -= 56;
   }
   painter->setFont(text_font(13, !tabbed));
   painter->setPen(theme_.ink);
   const QString shown =
-      QFontMetricsF(painter->font()).elidedText(name, Qt::ElideRight, right - left);
+      QFontMetricsF(painter->font()).elidedText(name, Qt::ElideMiddle, right - left);
   painter->drawText(QRectF(left, row.top(), right - left, row.height()),
                     Qt::AlignVCenter | Qt::AlignLeft, shown);
   painter->restore();

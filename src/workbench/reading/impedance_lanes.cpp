@@ -65,12 +65,12 @@ LaneContent impedance_lane(const std::vector<LaidTake>& laid, Id chosen) {
 
 LaneContent loops_lane(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
-  content.title = "Loops";
+  content.title = "Ripple of the impedance";
   content.left_unit = "%";
   content.fit_high = 5.0;
   content.empty_text =
-      "No impedance that a fit follows on the score. Loops are what the fit leaves: standing "
-      "waves, panels, suspension.";
+      "No impedance that a fit follows on the score. What the fit leaves are secondary resonances: "
+      "standing waves, panels, suspension.";
   double highest = 2.0;
   double top = 0.0;
   for (const LaidTake& one : laid) {
@@ -79,16 +79,20 @@ LaneContent loops_lane(const std::vector<LaidTake>& laid, Id chosen) {
     Series s = series_for(one, laid, chosen);
     const Response& curve = one.analysis->curve;
     const FittedImpedance& motor = *one.reading->motor();
-    const double limit =
-        one.reading->box ? one.reading->box->fitted_to_hz : curve.axis().back() * 1.01;
+    double limit = one.reading->box ? one.reading->box->fitted_to_hz : curve.axis().back() * 1.01;
+    // What was found beyond the fitted range was found on this curve too: it is shown as valid.
+    for (const Wiggle& w : one.reading->wiggles) {
+      limit = std::max(limit, 1.15 * w.frequency_hz.value);
+      highest = std::max(highest, w.height_percent);
+    }
     for (std::size_t i = 0; i < curve.size(); ++i) {
       const double f = curve.axis()[i];
       const auto model = motor.at(f);
       const double off = curve.has_phase() ? std::abs(curve.value(i) / model - 1.0)
                                            : std::abs(curve.magnitude(i) / std::abs(model) - 1.0);
-      s.y.push_back(f > limit * 1.5 ? kNaN : 100.0 * off);
-      if (f > 20.0 && f < limit) highest = std::max(highest, 100.0 * off);
+      s.y.push_back(f > limit * 1.3 ? kNaN : 100.0 * off);
     }
+    s.valid_high = std::min(s.valid_high, limit);
     top = std::max(top, limit);
     content.left.push_back(std::move(s));
   }
@@ -96,7 +100,13 @@ LaneContent loops_lane(const std::vector<LaidTake>& laid, Id chosen) {
   if (!content.left.empty()) {
     content.subtitle = "what the fitted model leaves, % of the magnitude";
     content.hatch_above = std::min(content.hatch_above, top);
-    content.fit_high = std::min(30.0, std::ceil(highest * 1.15));
+    // The highest that was found, or that stands in the fitted range; beyond it the model departs.
+    for (const Series& s : content.left) {
+      for (std::size_t i = 0; i < s.x.size(); ++i)
+        if (s.x[i] > 20.0 && s.x[i] < s.valid_high / 1.15 && std::isfinite(s.y[i]))
+          highest = std::max(highest, s.y[i]);
+    }
+    content.fit_high = std::min(60.0, std::ceil(highest * 1.15));
   }
   return content;
 }
@@ -136,9 +146,9 @@ std::vector<KeyFigure> impedance_figures(const LaidTake& laid) {
                                    frequency_text(curve.axis()[highest]))});
   }
   if (laid.reading && laid.reading->dissipation) {
-    figures.push_back({"As hard as a resistor of",
+    figures.push_back({"Lowest equivalent peak dissipation resistance",
                        fmt::format("{} Ω", three_digits(laid.reading->dissipation->resistance_ohm)),
-                       fmt::format("peak dissipation of the amplifier, at {}",
+                       fmt::format("what the amplifier dissipates at its worst, at {}",
                                    frequency_text(laid.reading->dissipation->frequency_hz))});
   }
   for (const ImpedancePeak& peak : impedance_peaks(curve)) {

@@ -162,13 +162,13 @@ LaneContent phase_lane(const std::vector<LaidTake>& laid, Id chosen) {
     content.left.push_back(std::move(s));
   }
   set_hatch(content);
-  if (!content.left.empty()) content.subtitle = "degrees, flight time taken out";
+  if (!content.left.empty()) content.subtitle = "degrees, flight time removed";
   return content;
 }
 
 LaneContent impulse_lane(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
-  content.title = "Impulse";
+  content.title = "Impulse response";
   content.left_unit = "";
   content.over_time = true;
   content.x_low = -0.6;
@@ -246,8 +246,9 @@ LaneContent predictions_lane(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
   content.title = "Predicted";
   content.empty_text =
-      "Nothing is foretold: the subject's description has no sizes yet. A measurement set brings "
-      "them (baffle, box, ports, drivers).";
+      laid.empty() ? "Lay a take on the score: what its subject's sizes predict stands here."
+                   : "Nothing is predicted: the subject has no sizes yet. Draw it (Ctrl+G), or "
+                     "import a measurement set, which brings them.";
   const LaidTake* shown = nullptr;
   for (const LaidTake& one : laid) {
     if (one.geometry && (shown == nullptr || one.take.id == chosen)) shown = &one;
@@ -270,18 +271,18 @@ LaneContent predictions_lane(const std::vector<LaidTake>& laid, Id chosen) {
   }
   if (!content.marks.empty())
     content.subtitle = "from sizes alone; hover to see each through all lanes";
-  // Beside what is foretold what was found: the loops of the chosen impedance, to be followed too.
+  // Beside what is predicted what was found: the ripple of the chosen impedance, to be followed too.
   for (const LaidTake& one : laid) {
     if (one.take.id != chosen || !one.reading) continue;
     for (const ExplainedWiggle& e : explained_loops(one, laid)) {
       const double f = e.wiggle.frequency_hz.value;
-      content.marks.push_back({.name = "loop",
+      content.marks.push_back({.name = "resonance",
                                .sentence = fmt::format("Found in the impedance, {:.1f} % high: {}.",
                                                        e.wiggle.height_percent, e.name),
                                .style = kModelStyle,
                                .low_hz = f,
                                .high_hz = f});
-      content.subtitle = "from sizes, and the loops found; hover to see each through all lanes";
+      content.subtitle = "from sizes, and what was found in the impedance; hover to see each through all lanes";
     }
   }
   std::stable_sort(
@@ -313,7 +314,7 @@ LaneContent edges_lane(const std::vector<LaidTake>& laid, Id chosen) {
     content.left.push_back(std::move(s));
   }
   if (!content.left.empty())
-    content.subtitle = "modelled on the 0° axis at 1 m, dB re an endless baffle";
+    content.subtitle = "modelled on the 0° axis at 1 m, dB re an infinite baffle";
   return content;
 }
 

@@ -21,7 +21,7 @@ namespace lalometer {
 namespace {
 
 /// Raised whenever the same input gives another result.
-constexpr const char* kComputation = "analysis 4";
+constexpr const char* kComputation = "analysis 5";
 
 /// What a curve is made of; harmonics lie earlier, decay goes on later.
 constexpr double kKeptBefore_s = 0.02;
@@ -93,9 +93,10 @@ FrequencyAxis response_axis(const ImpulseResponse& h) {
 
 /// A straight wire through the same sweep, band and cut: its lower edge rings for longer than what
 /// is kept, by 0.8 dB at twice the sweep's start. What the wire shows is not the loudspeaker's.
-std::vector<std::complex<double>> band_limits_of(std::span<const double> reference, double rate,
+std::vector<std::complex<double>> band_limits_of(std::span<const float> reference, double rate,
                                                  Band_hz excited) {
-  const ImpulseResponse wire = trimmed(deconvolve(reference, reference, rate, excited), 0.0);
+  const std::vector<double> played(reference.begin(), reference.end());
+  const ImpulseResponse wire = trimmed(deconvolve(played, played, rate, excited), 0.0);
   return ungated_response(wire, 0.0, response_axis(wire), Quantity::kRatio).values();
 }
 
@@ -216,6 +217,28 @@ void note_clipping(std::span<const double> signal, std::vector<std::string>& not
   }
 }
 
+/// Without a loopback a recording has a latency: its sweep begins as much later as its pulse comes.
+void note_breaks(std::span<const double> signal, const SweepSpec& spec, std::size_t lead,
+                 const ImpulseResponse& h, std::vector<std::string>& notes) {
+  const auto louder = [](double a, double b) { return std::abs(a) < std::abs(b); };
+  const auto peak = std::max_element(h.samples.begin(), h.samples.end(), louder);
+  // The mean level of everything: a pulse stands out of it (find_arrival's own rule).
+  constexpr double kStandsOut = 4.0;
+  if (std::abs(*peak) < kStandsOut * rms_of(h.samples)) {
+    notes.emplace_back(
+        "The stated sweep is hardly found in the recording: check its start, end and duration.");
+    return;
+  }
+  const double late = h.time_s(static_cast<std::size_t>(peak - h.samples.begin()));
+  const auto start = static_cast<std::size_t>(
+      std::max(0.0, static_cast<double>(lead) + late * spec.sample_rate_hz()));
+  if (const auto broken = find_sweep_break(signal, spec, start, h)) {
+    notes.push_back(fmt::format(
+        "Samples are missing, doubled or disturbed at {:.3f} s, where the sweep passes {}.",
+        broken->at_s, frequency_text(broken->at_hz)));
+  }
+}
+
 Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) {
   const auto audio = read_audio(in.raw, in.take.raw_name);
   if (!audio) return tl::unexpected(audio.error());
@@ -226,7 +249,10 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
                 in.take.raw_name);
   const std::vector<double>& signal = audio->channels[channel];
   const double rate = audio->sample_rate_hz;
-  std::vector<std::string> notes;
+  std::vector<std::string> notes = audio->notes;
+  if (peak_of(signal) <= 0.0)
+    return bad_input(fmt::format("Channel {} is silent: nothing was recorded.", c.channel),
+                     in.take.raw_name);
   if (in.take.form == RawForm::kImpulseFile) {
     ImpulseResponse h{.samples = signal,
                       .sample_rate_hz = rate,
@@ -234,6 +260,7 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
                       .excited = {0.0, 0.5 * rate}};
     if (stop.stop_requested()) return cancelled();
     ImpulseStage stage = staged(in, std::move(h), Clock::kFromExcitation, 1.0, false);
+    stage.notes.insert(stage.notes.begin(), notes.begin(), notes.end());
     stage.notes.emplace_back("The file tells no sensitivity: levels are re 1 of its own scale.");
     return stage;
   }
@@ -242,6 +269,13 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
   const auto spec = SweepSpec::make({s.start_hz, s.stop_hz, s.duration_s, rate});
   if (!spec) return tl::unexpected(spec.error());
   const auto lead = static_cast<std::size_t>(std::llround(s.lead_in_s * rate));
+  if (signal.size() < lead + spec->sample_count()) {
+    return bad_input(
+        fmt::format("The recording lasts {} s, but lead-in and sweep take {} s.",
+                    three_digits(static_cast<double>(signal.size()) / rate),
+                    three_digits(s.lead_in_s + s.duration_s)),
+        in.take.raw_name);
+  }
   const bool has_loopback = c.loopback_channel >= 0 &&
                             static_cast<std::size_t>(c.loopback_channel) < audio->channels.size();
   std::vector<double> reference(signal.size(), 0.0);
@@ -252,28 +286,25 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
     for (std::size_t i = 0; i < sweep.size() && lead + i < reference.size(); ++i)
       reference[lead + i] = s.amplitude * sweep[i];
   }
+  if (stop.stop_requested()) return cancelled();
+  ImpulseResponse h = deconvolve(signal, reference, rate, {s.start_hz, s.stop_hz});
+  if (stop.stop_requested()) return cancelled();
   if (has_loopback) {
     const SweepTrack track = track_sweep(reference, *spec, lead);
     if (track.present && !track.continuous()) {
       notes.push_back(
           fmt::format("Samples are missing or doubled near {}.", frequency_text(track.slip_at_hz)));
     }
-  } else if (const SweepTrack track = track_sweep(signal, *spec, lead); !track.present) {
-    notes.emplace_back(
-        "The stated sweep is hardly found in the recording: check its start, end and duration.");
-  } else if (const auto broken = find_sweep_break(signal, *spec, lead)) {
-    notes.push_back(fmt::format(
-        "Samples are missing, doubled or disturbed at {:.3f} s, where the sweep passes {}.",
-        broken->at_s, frequency_text(broken->at_hz)));
+  } else {
+    note_breaks(signal, *spec, lead, h, notes);
   }
-  if (stop.stop_requested()) return cancelled();
-  ImpulseResponse h = deconvolve(signal, reference, rate, {s.start_hz, s.stop_hz});
   const bool calibrated = c.pa_per_v > 0.0;
   ImpulseStage stage =
       staged(in, std::move(h), has_loopback ? Clock::kFromExcitation : Clock::kWithLatency,
              calibrated ? c.pa_per_v * c.drive_v : 1.0, calibrated);
   stage.notes.insert(stage.notes.begin(), notes.begin(), notes.end());
-  stage.band_limits = band_limits_of(reference, rate, {s.start_hz, s.stop_hz});
+  stage.reference.assign(reference.begin(), reference.end());
+  stage.excited = {s.start_hz, s.stop_hz};
   if (!calibrated)
     stage.notes.emplace_back("The file tells no sensitivity: levels are re the stimulus.");
   return stage;
@@ -315,8 +346,8 @@ Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token s
   const double pa_per_v = input.rig.input_pa_per_unit / input.rig.loopback_v_per_unit;
   ImpulseStage stage =
       staged(input, *h, Clock::kFromExcitation, pa_per_v * input.take.conditions.drive_v, true);
-  stage.band_limits = band_limits_of(recording.loopback, h->sample_rate_hz,
-                                     {h->excited.low_hz, h->excited.high_hz});
+  stage.reference.assign(recording.loopback.begin(), recording.loopback.end());
+  stage.excited = h->excited;
   return stage;
 }
 
@@ -343,9 +374,11 @@ Analysis curve_stage(const ImpulseStage& stage, const Recipe& recipe) {
     }
   } else {
     curve = ungated_response(h, stage.zero_s, axis, quantity);
-    if (stage.band_limits.size() == axis.size()) {
+    if (!stage.reference.empty()) {
+      const auto limits =
+          band_limits_of(stage.reference, rate, {stage.excited.low_hz, stage.excited.high_hz});
       std::vector<std::complex<double>> values = curve->values();
-      for (std::size_t i = 0; i < values.size(); ++i) values[i] /= stage.band_limits[i];
+      for (std::size_t i = 0; i < values.size(); ++i) values[i] /= limits[i];
       curve = *Response::make(axis, std::move(values), quantity, curve->valid(), true);
     }
     notes.emplace_back("No gate: the room's reflections are in the curve.");

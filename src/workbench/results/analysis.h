@@ -55,9 +55,10 @@ struct ImpulseStage {
   std::optional<double> first_reflection_s;
   bool calibrated = true;
   std::vector<std::string> notes;
-  /// What cutting the sweep's band and the impulse's length does by itself to an ungated curve, at
-  /// the reading axis' frequencies: to be divided out. Empty for impulse files.
-  std::vector<std::complex<double>> band_limits = {};
+  /// What was played, as far as an ungated curve needs it: cutting the sweep's band and the
+  /// impulse's length does something by itself, which is divided out. Empty for impulse files.
+  std::vector<float> reference = {};
+  ValidRange excited = {};
 };
 [[nodiscard]] Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token stop);
 /// The second half: gate and smoothing.

@@ -44,7 +44,9 @@ Node<ImpulseStage> impulse_node(const TakeInputs& in) {
             return loaded(in).and_then(
                 [&](const AnalysisInput& input) { return impulse_stage(input, making.stop); });
           },
-          [](const ImpulseStage& s) { return s.impulse->samples.size() * sizeof(double); }};
+          [](const ImpulseStage& s) {
+            return s.impulse->samples.size() * sizeof(double) + s.reference.size() * sizeof(float);
+          }};
 }
 
 Node<Analysis> curve_node(const TakeInputs& in) {

@@ -24,52 +24,12 @@ std::string span_text(const Response& curve) {
                      frequency_text(curve.axis().back()));
 }
 
-/// Curve and words for the preview of an item whose raw data and conditions are set.
+/// For the preview: as a set's own gate shows it, unsmoothed.
 Result<void> describe(ImportItem& item, double gate_s, std::stop_token stop) {
   Recipe recipe;
   recipe.smoothing = 0;
   if (gate_s > 0.0) recipe.gate_s = gate_s;
-  Take take = item.take;
-  take.raw_name = item.file;
-  if (!has_curve(take)) {
-    item.understood =
-        fmt::format("{}, kept whole; not read by this version", kind_word(take.setup));
-    return {};
-  }
-  const AnalysisInput input{take, item.raw.bytes, item.rig.value_or(RigCalibration{}), recipe};
-  Result<Analysis> result = cancelled();
-  if (has_impulse(take)) {
-    // Kept: whoever wants another gate need not deconvolve again.
-    auto stage = impulse_stage(input, stop);
-    if (!stage) return tl::unexpected(stage.error());
-    item.stage = std::make_shared<const ImpulseStage>(std::move(*stage));
-    result = curve_stage(*item.stage, recipe);
-  } else {
-    result = analysed(input, stop);
-  }
-  if (!result) return tl::unexpected(result.error());
-  item.curve = result->curve;
-  item.notes.insert(item.notes.end(), result->notes.begin(), result->notes.end());
-  const std::string_view what = word_of(item.take.kind());
-  switch (item.take.form) {
-    case RawForm::kTextFile:
-      item.understood =
-          fmt::format("{}, {} rows, {}, {}", what, result->curve.size(), span_text(result->curve),
-                      result->curve.has_phase() ? "with phase" : "without phase");
-      break;
-    case RawForm::kImpulseFile:
-      item.understood = fmt::format("impulse response, {} Hz, arrival at {:.2f} ms",
-                                    item.raw.sample_rate_hz, result->arrival_s * 1e3);
-      break;
-    case RawForm::kSweepFile:
-      item.understood = fmt::format("recorded sweep, {} Hz, arrival at {:.2f} ms",
-                                    item.raw.sample_rate_hz, result->arrival_s * 1e3);
-      break;
-    case RawForm::kRecording:
-    case RawForm::kSoundFile:
-      break;
-  }
-  return {};
+  return describe_item(item, recipe, std::move(stop));
 }
 
 Result<ImportItem> read_text_item(const fs::path& path, std::vector<std::byte> bytes,
@@ -169,6 +129,50 @@ void read_set_into(ImportPreview& preview, const fs::path& path, std::stop_token
 }
 
 }  // namespace
+
+Result<void> describe_item(ImportItem& item, const Recipe& recipe, std::stop_token stop) {
+  Take take = item.take;
+  take.raw_name = item.file;
+  if (!has_curve(take)) {
+    item.understood =
+        fmt::format("{}, kept whole; not read by this version", kind_word(take.setup));
+    return {};
+  }
+  const AnalysisInput input{take, item.raw.bytes, item.rig.value_or(RigCalibration{}), recipe};
+  Result<Analysis> result = cancelled();
+  if (has_impulse(take)) {
+    // Kept: whoever wants another gate need not deconvolve again.
+    auto stage = impulse_stage(input, stop);
+    if (!stage) return tl::unexpected(stage.error());
+    item.stage = std::make_shared<const ImpulseStage>(std::move(*stage));
+    result = curve_stage(*item.stage, recipe);
+  } else {
+    result = analysed(input, stop);
+  }
+  if (!result) return tl::unexpected(result.error());
+  item.curve = result->curve;
+  item.notes.insert(item.notes.end(), result->notes.begin(), result->notes.end());
+  const std::string_view what = word_of(item.take.kind());
+  switch (item.take.form) {
+    case RawForm::kTextFile:
+      item.understood =
+          fmt::format("{}, {} rows, {}, {}", what, result->curve.size(), span_text(result->curve),
+                      result->curve.has_phase() ? "with phase" : "without phase");
+      break;
+    case RawForm::kImpulseFile:
+      item.understood = fmt::format("impulse response, {} Hz, arrival at {:.2f} ms",
+                                    item.raw.sample_rate_hz, result->arrival_s * 1e3);
+      break;
+    case RawForm::kSweepFile:
+      item.understood = fmt::format("recorded sweep, {} Hz, arrival at {:.2f} ms",
+                                    item.raw.sample_rate_hz, result->arrival_s * 1e3);
+      break;
+    case RawForm::kRecording:
+    case RawForm::kSoundFile:
+      break;
+  }
+  return {};
+}
 
 ImportPreview preview_import(const std::vector<fs::path>& paths, const ImportChoices& choices,
                              std::stop_token stop, const Progress& progress) {

@@ -19,6 +19,7 @@ struct ImportItem {
   RawData raw;
   std::optional<RigCalibration> rig =
       std::nullopt;          ///< where the set tells the microphone's correction
+  std::optional<Recipe> recipe = std::nullopt;  ///< of an item of a book: its own
   std::string variant_id;    ///< the set's own; empty for single files
   bool calibration = false;  ///< a microphone or interface correction, not a take
   /// Of sound with an impulse response: its costly half, for whoever wants another gate.
@@ -51,6 +52,11 @@ struct ImportChoices {
 [[nodiscard]] ImportPreview preview_import(const std::vector<std::filesystem::path>& paths,
                                            const ImportChoices& choices, std::stop_token stop = {},
                                            const Progress& progress = {});
+
+/// Curve and words of an item whose raw data and conditions are set.
+/// @param recipe  of the curve; the stage behind it serves any other one.
+[[nodiscard]] Result<void> describe_item(ImportItem& item, const Recipe& recipe,
+                                         std::stop_token stop = {});
 
 /// Takes the wanted items into the book, all or none, as one step of undo. Set takes go to a new
 /// subject of the set; single files to the given one (0: a new subject named after the first file).

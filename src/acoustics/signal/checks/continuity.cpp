@@ -29,20 +29,33 @@ double median_of(std::vector<double> values) {
   return *middle;
 }
 
-/// Index within the stretch of the sample that its own predictor foretells worst, if that is a
+/// Index within the stretch of the sample that its own predictor predicts worst, if that is a
 /// break.
 std::optional<std::size_t> unforeseen(std::span<const double> y, double least_share) {
   const auto rows = static_cast<Eigen::Index>(y.size()) - kOrder;
   const Eigen::Map<const Eigen::VectorXd> all(y.data(), static_cast<Eigen::Index>(y.size()));
-  Eigen::MatrixXd past(rows, kOrder);
-  for (int k = 0; k < kOrder; ++k) past.col(k) = all.segment(kOrder - 1 - k, rows);
-  const Eigen::VectorXd now = all.tail(rows);
-  Eigen::MatrixXd gram = past.transpose() * past;
+  const auto lagged = [&](int lag) { return all.segment(kOrder - lag, rows); };
+  // Sums of products of lagged samples. Only the first row is summed; each step down the diagonal
+  // shifts the same window by one sample: one product comes in and one goes out.
+  Eigen::Matrix<double, kOrder + 1, kOrder + 1> sums;
+  for (int j = 0; j <= kOrder; ++j) sums(0, j) = lagged(0).dot(lagged(j));
+  const auto last = static_cast<Eigen::Index>(y.size()) - 1;
+  for (int i = 0; i < kOrder; ++i) {
+    for (int j = i; j < kOrder; ++j) {
+      sums(i + 1, j + 1) = sums(i, j) + all[kOrder - 1 - i] * all[kOrder - 1 - j] -
+                           all[last - i] * all[last - j];
+    }
+  }
+  Eigen::Matrix<double, kOrder, kOrder> gram =
+      sums.bottomRightCorner<kOrder, kOrder>().selfadjointView<Eigen::Upper>();
+  const Eigen::Matrix<double, kOrder, 1> cross = sums.topRightCorner<1, kOrder>().transpose();
   // Few sinusoids leave the system singular; a trace of the diagonal keeps it solvable.
   const double trace = gram.trace();
   if (!(trace > 0.0)) return std::nullopt;
   gram.diagonal().array() += 1e-12 * trace;
-  const Eigen::VectorXd error = now - past * gram.ldlt().solve(past.transpose() * now);
+  const Eigen::Matrix<double, kOrder, 1> weights = gram.ldlt().solve(cross);
+  Eigen::VectorXd error = lagged(0);
+  for (int k = 0; k < kOrder; ++k) error -= weights[k] * lagged(k + 1);
   std::vector<double> sizes(static_cast<std::size_t>(rows));
   for (std::size_t i = 0; i < sizes.size(); ++i)
     sizes[i] = std::abs(error[static_cast<Eigen::Index>(i)]);
@@ -147,17 +160,24 @@ std::optional<SweepBreak> find_sweep_kink(std::span<const double> recording, con
 
 std::optional<SweepBreak> find_sweep_break(std::span<const double> recording, const SweepSpec& spec,
                                            std::size_t stimulus_start) {
+  std::vector<double> reference(recording.size(), 0.0);
+  const std::vector<double> sweep = exponential_sweep(spec);
+  for (std::size_t i = 0; i < sweep.size() && stimulus_start + i < reference.size(); ++i)
+    reference[stimulus_start + i] = sweep[i];
+  return find_sweep_break(recording, spec, stimulus_start,
+                          deconvolve(recording, reference, spec.sample_rate_hz(),
+                                     {spec.start_hz(), spec.stop_hz()}));
+}
+
+std::optional<SweepBreak> find_sweep_break(std::span<const double> recording, const SweepSpec& spec,
+                                           std::size_t stimulus_start,
+                                           const ImpulseResponse& response) {
   if (auto kink = find_sweep_kink(recording, spec, stimulus_start, kLeastShare,
                                   0.03 * spec.duration_s() + 0.02))
     return kink;
   const double rate = spec.sample_rate_hz();
   const auto start = static_cast<double>(stimulus_start);
-  std::vector<double> reference(recording.size(), 0.0);
-  const std::vector<double> sweep = exponential_sweep(spec);
-  for (std::size_t i = 0; i < sweep.size() && stimulus_start + i < reference.size(); ++i)
-    reference[stimulus_start + i] = sweep[i];
-  const std::vector<BandArrival> bands = band_arrivals(
-      deconvolve(recording, reference, rate, {spec.start_hz(), spec.stop_hz()}), spec);
+  const std::vector<BandArrival> bands = band_arrivals(response, spec);
   constexpr std::size_t kLeastSide = 3;
   for (std::size_t split = kLeastSide; split + kLeastSide <= bands.size(); ++split) {
     const std::span below(bands.data(), split);

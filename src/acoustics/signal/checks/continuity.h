@@ -4,6 +4,7 @@
 #include <optional>
 #include <span>
 
+#include "acoustics/signal/impulse_response.h"
 #include "acoustics/signal/sweep.h"
 
 /// Whether a recorded sweep ran on without lost, doubled or disturbed samples, seen from the
@@ -20,8 +21,8 @@ struct SweepBreak {
 ///
 /// 1. A sweep through any linear system is, over a few hundred samples, a handful of slowly
 /// changing
-///    sinusoids, which a predictor of 12 coefficients fitted to the stretch itself foretells down
-///    to the noise. A break is one sample it does not foretell: more than 9 robust deviations away
+///    sinusoids, which a predictor of 12 coefficients fitted to the stretch itself predicts down
+///    to the noise. A break is one sample it does not predict: more than 9 robust deviations away
 ///    (Gaussian noise reaches 6 in a whole take), or six in a row of more than 4.5 rms (2.5), and
 ///    more than 0.3 % of the stretch's rms.
 /// 2. A gap of whole periods keeps the waveform smooth, but from there on everything comes earlier
@@ -38,6 +39,11 @@ struct SweepBreak {
 [[nodiscard]] std::optional<SweepBreak> find_sweep_break(std::span<const double> recording,
                                                          const SweepSpec& spec,
                                                          std::size_t stimulus_start);
+/// The same with the deconvolved response at hand; any clock of it will do.
+[[nodiscard]] std::optional<SweepBreak> find_sweep_break(std::span<const double> recording,
+                                                         const SweepSpec& spec,
+                                                         std::size_t stimulus_start,
+                                                         const ImpulseResponse& response);
 
 /// The first way alone, for a loopback: there the noise is low enough that far smaller kinks count.
 /// @param least_share  a kink's smallest size re the stretch's rms.
