@@ -63,8 +63,9 @@ LaneContent map() {
 }
 
 struct Stage {
+  Work work;
   ScoreState state;
-  ScoreView view{state};
+  ScoreView view{work, state};
   Stage() {
     view.resize(kScore);
     std::vector<ScoreView::Lane> lanes(2);
@@ -169,7 +170,8 @@ BENCHMARK(SettledPicture)->Unit(benchmark::kMillisecond)->Iterations(10);
 
 /// A subject with a drawing, in a book of its own.
 struct Workshop {
-  BookSession session;
+  Work work;
+  BookSession session{work};
   Workshop() {
     const auto file = std::filesystem::temp_directory_path() / "lalometer-bench-drawing.lalo";
     std::filesystem::remove(file);
@@ -180,9 +182,14 @@ struct Workshop {
       "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "left_mm": 105, "top_mm": 150},
       "box": {"net_volume_l": 14, "inner_width_mm": 178, "inner_height_mm": 348, "inner_depth_mm": 262},
       "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "y_mm": -120}]})";
-    session.apply(session.book()
-                      .add_subject({0, "Kiosk", SubjectKind::kLoudspeaker, description})
-                      .map([](Id) {}));
+    bool kept = false;
+    session.edit(
+        [description](Book& book) {
+          return book.add_subject({0, "Kiosk", SubjectKind::kLoudspeaker, description})
+              .map([](Id) {});
+        },
+        [&kept](bool done) { kept = done; });
+    if (!QTest::qWaitFor([&kept] { return kept; }, 20000)) std::abort();
   }
 };
 
@@ -258,8 +265,9 @@ BENCHMARK(ReadOneRaw)->Unit(benchmark::kMillisecond);
 
 void OpenBookOf500Takes(benchmark::State& state) {
   (void)big_book();
+  Work work;
   for (auto _ : state) {
-    BookSession session;
+    BookSession session(work);
     if (!session.open(big_book())) std::abort();
     benchmark::DoNotOptimize(session.takes().size());
   }

@@ -104,7 +104,7 @@ class Book {
   [[nodiscard]] Result<void> set_variant(const Variant& variant);
   [[nodiscard]] Result<void> set_take_note(Id take, const std::string& note);
   [[nodiscard]] Result<void> set_note(Id subject, const std::string& note);
-  /// Takes worked out with another rig's calibration from now on: a later calibration mends old
+  /// Takes analysed with another rig's calibration from now on: a later calibration mends old
   /// takes.
   [[nodiscard]] Result<void> set_rig(const std::vector<Id>& takes, Id rig);
   [[nodiscard]] Result<void> remove_take(Id take);

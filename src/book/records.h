@@ -14,7 +14,7 @@ namespace lalometer {
 
 using Id = std::int64_t;
 
-/// What a driver can stand. Limits for start frequency and level hang on it.
+/// What a driver can stand. Limits for start frequency and level depend on it.
 enum class SubjectKind {
   kLoudspeaker,
   kWoofer,
@@ -41,7 +41,7 @@ struct Variant {
   Id subject_id = 0;
   std::string name;
   std::string changed;  ///< what was changed, in a sentence
-  /// What kind of thing that is, by its word (see kVariantChanges); empty: not told.
+  /// What kind of thing that is, by its word (see kVariantChanges); empty: not specified.
   std::string change = {};
 };
 /// "damping", "port", "panel", "box", "baffle", "driver", "crossover", "place", "other".
@@ -78,10 +78,10 @@ struct Conditions {
   std::string driver;            ///< only that driver playing; empty: all
   std::string polarity_flipped;  ///< id of a driver; empty: none
   std::string sample;
-  double spl_db = 0.0;    ///< at the microphone, where somebody told it; 0: not told
+  double spl_db = 0.0;    ///< at the microphone, where somebody told it; 0: not specified
   int channel = 0;        ///< of an imported sound file
-  double gate_s = 0.0;    ///< gate already applied to an imported response; 0: not told
-  double pa_per_v = 0.0;  ///< of an imported sweep: pascals per volt of its units; 0: not told
+  double gate_s = 0.0;    ///< gate already applied to an imported response; 0: not specified
+  double pa_per_v = 0.0;  ///< of an imported sweep: pascals per volt of its units; 0: not specified
   double t0_s = 0.0;      ///< moment of excitation in an imported impulse response
   /// Of an imported sweep: which channel of the file is the loopback; -1 where there is none.
   int loopback_channel = -1;

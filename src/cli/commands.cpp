@@ -146,9 +146,9 @@ int response_command(const Doors& doors, const ResponseOptions& o) {
     if (item->recipe && plain) {
       recipe = *item->recipe;  // of a book: as the window shows it
     } else {
-    recipe.smoothing = o.smooth;
-    recipe.gate_s = o.gate_ms > 0.0 ? o.gate_ms / 1e3 : item->take.conditions.gate_s;
-    recipe.gated = recipe.gate_s > 0.0;
+      recipe.smoothing = o.smooth;
+      recipe.gate_s = o.gate_ms > 0.0 ? o.gate_ms / 1e3 : item->take.conditions.gate_s;
+      recipe.gated = recipe.gate_s > 0.0;
     }
     const Analysis result = curve_stage(*item->stage, recipe);
     json = curve_json(result.curve);

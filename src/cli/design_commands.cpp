@@ -30,11 +30,11 @@ struct DiffractionOptions {
 int diffraction_command(const Doors& doors, const DiffractionOptions& o) {
   const ImportPreview source = read_source(o.path, {}, doors.choice);
   if (!source.subject) {
-    return refuse(doors, source.problems.empty()
-                             ? Error{ErrorCode::kBadInput,
-                                     "Not a measurement set or a book: diffraction needs one.",
-                                     o.path}
-                             : source.problems.front());
+    return refuse(doors,
+                  source.problems.empty()
+                      ? Error{ErrorCode::kBadInput,
+                              "Not a measurement set or a book: diffraction needs one.", o.path}
+                      : source.problems.front());
   }
   const auto geometry = geometry_of(source.subject->description_json, o.path);
   if (!geometry) return refuse(doors, geometry.error());

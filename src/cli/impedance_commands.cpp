@@ -60,7 +60,8 @@ struct ThieleSmallOptions {
   double re_ohm = 0.0;
 };
 
-Result<DriverFit> fitted(const Doors& doors, const std::string& path, const char* condition, const DriverFitWishes& w) {
+Result<DriverFit> fitted(const Doors& doors, const std::string& path, const char* condition,
+                         const DriverFitWishes& w) {
   const auto z = impedance_of(doors, path, condition);
   if (!z) return tl::unexpected(z.error());
   auto fit = fit_driver(*z, w);
@@ -122,7 +123,8 @@ int thiele_small_command(const Doors& doors, const ThieleSmallOptions& o) {
         "vas_l, mms_g, cms_mm_per_n, rms_kg_per_s, bl_tm, sensitivity, efficiency: one curve does "
         "not tell; add one with a known mass (--added-mass) or a known box (--test-box).");
   }
-  if (!points) json["notes"].push_back("three_frequency_check: the hump's flanks are not clear.");
+  if (!points)
+    json["notes"].push_back("three_frequency_check: the impedance peak's flanks are not clear.");
   if (doors.json) {
     doors.out << dumped(json) << '\n';
     return kDone;
@@ -165,7 +167,7 @@ Json wiggle_json(const Wiggle& w) {
           {"uncertainty_hz", w.frequency_hz.half_width}, {"significance", w.significance}};
 }
 
-/// What the humps alone say, where the whole curve does not follow the model.
+/// What the impedance peaks alone say, where the whole curve does not follow the model.
 void by_hand(Json& json, const Response& z, ImpedanceRole role, std::optional<double> re,
              const std::optional<ClosedSignature>& free_air) {
   if (role == ImpedanceRole::kClosedBox) {
@@ -173,8 +175,8 @@ void by_hand(Json& json, const Response& z, ImpedanceRole role, std::optional<do
     json["fc_hz"] = s ? Json(s->resonance_hz) : Json(nullptr);
     json["qtc"] = s ? Json(s->qts) : Json(nullptr);
     json["notes"].push_back(
-        s ? "fc_hz, qtc: by three frequencies of the hump alone."
-          : "fc_hz, qtc: no hump with both flanks lies in the range of the file.");
+        s ? "fc_hz, qtc: by three frequencies of the impedance peak alone."
+          : "fc_hz, qtc: no impedance peak with both flanks lies in the range of the file.");
     return;
   }
   const auto s = vented_signature(z, re, free_air);
@@ -184,7 +186,7 @@ void by_hand(Json& json, const Response& z, ImpedanceRole role, std::optional<do
   json["ql"] = s ? number_or_null(s->ql) : Json(nullptr);
   json["notes"].push_back(
       s ? "fl_hz, fb_hz, fh_hz: by the three frequencies alone."
-        : "fl_hz, fb_hz, fh_hz: two humps with a valley between are not in the range "
+        : "fl_hz, fb_hz, fh_hz: two impedance peaks with a valley between are not in the range "
           "of the file.");
   if (s && !s->ql)
     json["notes"].push_back("ql: needs the driver's free-air impedance (--free-air).");
@@ -301,7 +303,8 @@ int compare_command(const Doors& doors, const std::string& path, const std::stri
     aside.push_back(problem.message);
   }
   if (!preview.subject)
-    return refuse(doors, {ErrorCode::kBadInput, "Not a measurement set or a book: compare needs one.", path});
+    return refuse(
+        doors, {ErrorCode::kBadInput, "Not a measurement set or a book: compare needs one.", path});
   const SeriesMaterial material = series_material(preview, by == "sample");
   if (material.members.size() < 2) {
     return refuse(doors, {ErrorCode::kBadInput,

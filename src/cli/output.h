@@ -10,9 +10,9 @@
 #include <optional>
 #include <ostream>
 
+#include "base/progress.h"
 #include "base/result.h"
 #include "base/text.h"
-#include "base/progress.h"
 #include "workbench/sharing/sources.h"
 
 /// What all commands share: where they print, how they fail.

@@ -3,6 +3,7 @@
 #include <QDir>
 #include <QElapsedTimer>
 #include <QFile>
+#include <QFileInfo>
 #include <QSettings>
 #include <QStandardPaths>
 #include <QTimer>
@@ -85,10 +86,11 @@ int run(int argc, char** argv) {
     path = parser.isSet(demo) || recent.isEmpty() || !QFile::exists(recent.first())
                ? demo_path()
                : recent.first();
-  const bool opened = window.openBook(path);
-  if (!opened && window.session().isOpen() == false && !parser.isSet(picture)) {
+  if (!window.openBook(path) && !window.session().isOpen() && path != demo_path()) {
     // Something must stand on the desk: the demo, with the message about what failed still over it.
-    if (path != demo_path()) (void)window.session().open(demo_path().toStdString());
+    (void)window.session().open(demo_path().toStdString());
+    if (!QFile::exists(path) && QDir(QFileInfo(path).absolutePath()).exists())
+      window.offerBook(path);
   }
   const QStringList names = {QStringLiteral("plan"), QStringLiteral("capture"),
                              QStringLiteral("read"), QStringLiteral("case"),

@@ -138,9 +138,9 @@ Result<AudioData> read_audio(std::span<const std::byte> bytes, const std::string
     audio.channels[i % channels][i / channels] = interleaved[i];
   }
   if (const std::uint64_t missing = missing_sound(bytes); missing > 0) {
-    audio.notes.push_back(
-        fmt::format("The file is cut off: its header promises {} bytes of sound more than there are.",
-                    missing));
+    audio.notes.push_back(fmt::format(
+        "The file is cut off: its header promises {} bytes of sound more than there are.",
+        missing));
   }
   return audio;
 }

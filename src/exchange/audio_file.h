@@ -12,7 +12,7 @@ namespace lalometer {
 struct AudioData {
   double sample_rate_hz = 0.0;
   std::vector<std::vector<double>> channels;
-  std::string format;  ///< "24-bit WAV", for messages
+  std::string format;                   ///< "24-bit WAV", for messages
   std::vector<std::string> notes = {};  ///< doubts about the file itself, for the user
 };
 

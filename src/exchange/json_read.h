@@ -4,7 +4,7 @@
 #include <string>
 
 /// Forgiving looks into JSON that people write: a member that is missing or of another kind counts
-/// as not told. For nlohmann::json and ordered_json alike.
+/// as not specified. For nlohmann::json and ordered_json alike.
 namespace lalometer {
 
 template <class Json>

@@ -60,7 +60,7 @@ Result<void> read_baffle(SubjectGeometry& g, const Json& json, const std::string
   if (!width || !height) return {};
   const double round = number(json, "edge_radius_mm").value_or(0.0);
   const double chamfer = number(json, "edge_chamfer_mm").value_or(0.0);
-  // A depth that is not told hardly matters in front: that of the width is taken.
+  // A depth that is not specified hardly matters in front: that of the width is taken.
   auto baffle = Baffle::make({.width_m = *width / 1e3,
                               .height_m = *height / 1e3,
                               .depth_m = number(json, "depth_mm").value_or(*width) / 1e3,

@@ -12,7 +12,7 @@
 namespace lalometer {
 
 /// A subject's geometry as its description (set.json's "subject") tells it, in SI units. What is
-/// not told is absent, never guessed.
+/// not specified is absent, never guessed.
 struct SubjectDriver {
   std::string id;
   std::string role;

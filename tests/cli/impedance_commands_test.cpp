@@ -91,7 +91,7 @@ TEST(CliThieleSmall, RefusesWhatCannotBeFittedAndNamesTheFile) {
       folder / "vented.zma",
       columns(woofer(),
               {.kind = BoxLoad::Kind::kVented, .volume_m3 = 0.014, .ql = 7.0, .tuning_hz = 45.0}));
-  for (const auto& [file, reason] : {std::pair{"cut.zma", "No resonance hump"},
+  for (const auto& [file, reason] : {std::pair{"cut.zma", "No resonance peak"},
                                      {"jig.zma", "jig was not calibrated"},
                                      {"vented.zma", "vented box"}}) {
     const auto outcome =

@@ -108,7 +108,8 @@ TEST(LanePicture, DrawsAnInvalidRangeFainterThanAValidOne) {
     const int x = static_cast<int>(in.geometry.across.px(f));
     int sum = 0;
     for (int dx = -12; dx <= 12; ++dx) {
-      for (int y = 95; y <= 105; ++y)
+      const int middle = static_cast<int>(in.geometry.up.px(0.5));
+      for (int y = middle - 5; y <= middle + 5; ++y)
         sum += qRed(image.pixel(x + dx, y - 35)) - qRed(image.pixel(x + dx, y));
     }
     return sum;

@@ -28,9 +28,7 @@ class Locked {
     EXPECT_EQ(sqlite3_exec(database_, "BEGIN IMMEDIATE", nullptr, nullptr, nullptr), SQLITE_OK);
   }
   ~Locked() { release(); }
-  void release() {
-    sqlite3_close(std::exchange(database_, nullptr));
-  }
+  void release() { sqlite3_close(std::exchange(database_, nullptr)); }
 
  private:
   sqlite3* database_ = nullptr;
@@ -143,6 +141,8 @@ TEST_F(Owner, ResultsOfTheOldBookNeverReachTheNewOne) {
   {
     auto book = Book::open(folder_ / "other.lalo");
     for (const Id id : ids) ASSERT_TRUE(book->set_colour(id, -1).has_value());
+    // Looked at before, so that nothing is laid by itself.
+    ASSERT_TRUE(book->set_view("lanes", R"([{"kind":"level"}])").has_value());
   }
   session().setLaid(ids, false);
   session().setLaid(ids, true);
@@ -246,9 +246,8 @@ TEST_F(Owner, ALockedBookDoesNotHoldUpTheWindow) {
   Locked lock(folder_ / "demo.lalo");
   QElapsedTimer clock;
   clock.start();
-  session().edit([id = session().subjects()[0].id](Book& book) {
-    return book.rename_subject(id, "later");
-  });
+  session().edit(
+      [id = session().subjects()[0].id](Book& book) { return book.rename_subject(id, "later"); });
   session().setLaid(session().takes()[0].id, false);
   window_->setStation(RouteStrip::kPlan);
   QCoreApplication::processEvents();

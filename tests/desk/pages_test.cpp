@@ -291,7 +291,8 @@ TEST(JobStrip, DeliversDoneFailedAndStoppedAndOneJobAtATime) {
   strip.stop();
   ASSERT_TRUE(ended());
   EXPECT_TRUE(failed.isEmpty()) << "a stop is no failure";
-  ASSERT_TRUE(run([](const WorkContext&) -> Result<int> { return bad_input("No room.", "there"); }));
+  ASSERT_TRUE(
+      run([](const WorkContext&) -> Result<int> { return bad_input("No room.", "there"); }));
   ASSERT_TRUE(ended());
   EXPECT_EQ(failed, QStringLiteral("there: No room."));
   ASSERT_EQ(outcomes.size(), 3U);

@@ -37,7 +37,7 @@ TEST(DriverFile, TakesFiguresWithTheirUncertaintyToo) {
   const auto file = read_driver(folder / "d.json");
   ASSERT_TRUE(file.has_value()) << file.error().text();
   EXPECT_NEAR(file->driver.fs_hz(), 42.0, 1e-9);
-  EXPECT_FALSE(file->xmax_m.has_value()) << "what is not told is absent";
+  EXPECT_FALSE(file->xmax_m.has_value()) << "what is not specified is absent";
 }
 
 TEST(DriverFile, NamesFileAndKeyOfWhatIsWrong) {

@@ -99,8 +99,8 @@ TEST(PracticeSpeaker, FloorReflectionTravelsTheImagePath) {
 // all.
 TEST(PracticeSpeaker, ItsBoxLosesSixDecibelsInTheBassAndRipplesAbove) {
   PracticeSpeaker boxed = kiosk_two_way(false);
-  // Without a port: below its tuning it nearly cancels the cone, and what is left hangs on where it
-  // is.
+  // Without a port: below its tuning it nearly cancels the cone, and what is left depends on where
+  // it is.
   boxed.ways[0].box.kind = BoxLoad::Kind::kSealed;
   PracticeSpeaker walled = boxed;
   walled.baffle.reset();

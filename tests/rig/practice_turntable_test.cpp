@@ -17,7 +17,7 @@ TEST(PracticeTurntable, GoesWhereItIsTold) {
   EXPECT_NEAR(table.position_deg(), 0.0, 1e-9) << "a refused move changes nothing";
 }
 
-// By hand: a play of 1 degree is half a degree behind in the direction of travel.
+// By hand: a play of 1 degree is half a degree behind in the direction of excursion.
 TEST(PracticeTurntable, BacklashShowsWhereTheDirectionTurns) {
   PracticeTurntable table({.backlash_deg = 1.0});
   ASSERT_TRUE(table.turn_to(30.0, {}).has_value());

@@ -6,7 +6,7 @@
 
 namespace lalometer::test {
 
-/// A take of something that only delays and scales, worked out as a user would read it (no gate, no
+/// A take of something that only delays and scales, analysed as a user would read it (no gate, no
 /// smoothing), is flat within 0.01 dB and 0.1 degree from 20 Hz to 20 kHz.
 inline void expect_flat(const TakeOutcome& outcome, const RigCalibration& rig, double gain,
                         double delay_s) {

@@ -33,7 +33,7 @@ struct PortPipe {
 };
 
 /// Where cone, port and a yielding panel sit in a box whose standing waves count. How strongly each
-/// excites and hears each mode is worked out at its making.
+/// excites and hears each mode is computed at its making.
 class BoxWaves {
  public:
   enum Spot { kCone, kPort, kPanel, kSpots };

@@ -65,7 +65,7 @@ class BoxField {
                                                    double frequency_hz) const;
   /// mode_shape() of every mode at a place, in the order of modes().
   [[nodiscard]] std::vector<double> shapes(const BoxPlace& place) const;
-  /// The waves between two places whose shapes are worked out already.
+  /// The waves between two places whose shapes are computed already.
   [[nodiscard]] std::complex<double> waves_pa_s_m3(const std::vector<double>& shapes_at,
                                                    const std::vector<double>& shapes_from,
                                                    double frequency_hz) const;

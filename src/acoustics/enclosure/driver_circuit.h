@@ -7,10 +7,10 @@
 
 namespace lalometer {
 
-/// A resonance of the diaphragm: a part of its moving mass that hangs on the rest by a spring with
-/// loss. Bending of the cone (a radiating share that moves more than the coil, then leaves it) and
-/// the surround's own movement are both of this kind; at the resonance it moves Q times as far as
-/// the coil, above it in opposite phase, and loads the motor, so that impedance, near field and
+/// A resonance of the diaphragm: a part of its moving mass that depends on the rest by a spring
+/// with loss. Bending of the cone (a radiating share that moves more than the coil, then leaves it)
+/// and the surround's own movement are both of this kind; at the resonance it moves Q times as far
+/// as the coil, above it in opposite phase, and loads the motor, so that impedance, near field and
 /// response all tell of it. Source: the dynamic absorber of any text on vibration, e.g. J. P. Den
 /// Hartog, Mechanical Vibrations.
 struct ConeMode {

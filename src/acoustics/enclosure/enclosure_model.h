@@ -45,14 +45,14 @@ struct EnclosureCurves {
 [[nodiscard]] std::optional<double> lower_limit_hz(const EnclosureCurves& curves,
                                                    double reference_db, double below_db);
 
-/// Highest level at each frequency before the cone passes its travel or the driver its power.
+/// Highest level at each frequency before the cone passes its excursion or the driver its power.
 struct EnclosureLimits {
-  double xmax_m;   ///< peak travel one way
+  double xmax_m;   ///< peak excursion one way
   double power_w;  ///< into Re
 };
 struct HighestLevel {
   std::vector<double> level_db;
-  std::vector<bool> by_excursion;  ///< true: the travel limits, false: the power
+  std::vector<bool> by_excursion;  ///< true: the excursion limits, false: the power
 };
 [[nodiscard]] HighestLevel highest_level(const EnclosureDesign& design,
                                          const EnclosureCurves& curves,

@@ -113,7 +113,8 @@ double estimated_re_ohm(const Response& z) {
 std::optional<VentedSignature> vented_signature(const Response& z, std::optional<double> re_ohm,
                                                 const std::optional<ClosedSignature>& free_air) {
   std::vector<ImpedancePeak> peaks = impedance_peaks(z, 0.1);
-  // The humps of a bass system lie below a few hundred hertz; a crossover's bump is not one.
+  // The impedance peaks of a bass system lie below a few hundred hertz; a crossover's bump is not
+  // one.
   std::erase_if(peaks, [](const ImpedancePeak& p) { return p.frequency_hz > 400.0; });
   if (peaks.size() < 2) return std::nullopt;
   std::sort(peaks.begin(), peaks.end(),

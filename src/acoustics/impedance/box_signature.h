@@ -36,8 +36,8 @@ struct ImpedanceMinimum {
 /// rated value).
 [[nodiscard]] std::optional<double> nominal_impedance_ohm(double minimum_ohm);
 
-/// The single hump of a closed box or of a driver in free air, by the three-frequency method (Small
-/// 1972).
+/// The single impedance peak of a closed box or of a driver in free air, by the three-frequency
+/// method (Small 1972).
 struct ClosedSignature {
   double resonance_hz;  ///< fc, or fs in free air
   double peak_ohm;
@@ -49,11 +49,11 @@ struct ClosedSignature {
 [[nodiscard]] std::optional<ClosedSignature> closed_signature(const Response& impedance,
                                                               std::optional<double> re_ohm);
 
-/// The double hump of a vented box, by Small, "Vented-box loudspeaker systems", JAES 21 (1973),
-/// part IV.
+/// The double impedance peak of a vented box, by Small, "Vented-box loudspeaker systems", JAES 21
+/// (1973), part IV.
 struct VentedSignature {
   double low_peak_hz;    ///< fL
-  double tuning_hz;      ///< fB: phase passes zero (falling to rising) between the humps
+  double tuning_hz;      ///< fB: phase passes zero (falling to rising) between the impedance peaks
   double high_peak_hz;   ///< fH
   double at_tuning_ohm;  ///< magnitude at fB
   /// Apparent leakage loss QL = (h/alpha) (1/(Qes (r - 1)) - 1/Qms), r = |Z(fB)|/Re, h = fB/fs;
@@ -62,7 +62,7 @@ struct VentedSignature {
   /// where a figure is missing.
   std::optional<double> ql;
 };
-/// Nothing where the curve does not show two humps with a valley between.
+/// Nothing where the curve does not show two impedance peaks with a valley between.
 /// @param re_ohm    direct-current resistance; where not known, the lowest real part is taken.
 /// @param free_air  the driver's own figures, for QL.
 [[nodiscard]] std::optional<VentedSignature> vented_signature(
@@ -70,8 +70,8 @@ struct VentedSignature {
     const std::optional<ClosedSignature>& free_air);
 
 /// Direct-current resistance as an impedance sweep shows it: the lowest real part in the band of
-/// the bass hump, which exceeds Re a little; good to a few per cent, for want of an ohmmeter's
-/// reading.
+/// the bass impedance peak, which exceeds Re a little; good to a few per cent, for want of an
+/// ohmmeter's reading.
 [[nodiscard]] double estimated_re_ohm(const Response& impedance);
 
 /// Lowest equivalent peak dissipation resistance: the resistor that would heat a class-B output

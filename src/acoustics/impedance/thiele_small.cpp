@@ -149,10 +149,11 @@ Result<ThieleSmall> thiele_small(const DriverFit& free_air, double sd_m2,
     }
     const double drop = added->fit.res_ohm() / free_air.res_ohm();
     if (drop < 0.8 || drop > 1.25) {
-      t.notes.push_back(fmt::format(
-          "The hump is {:.0f} % {} with the mass; it should stay: the mass may rub or have moved "
-          "during the sweep.",
-          100.0 * std::abs(drop - 1.0), drop < 1.0 ? "lower" : "higher"));
+      t.notes.push_back(
+          fmt::format("The impedance peak is {:.0f} % {} with the mass; it should stay: the mass "
+                      "may rub or have moved "
+                      "during the sweep.",
+                      100.0 * std::abs(drop - 1.0), drop < 1.0 ? "lower" : "higher"));
     }
   } else if (box) {
     if (auto other = not_the_same_driver(free_air, box->fit, "in the box"))

@@ -19,7 +19,7 @@ double reach_of(double q) {
   return std::min(5.0 / q, std::max(0.5, 2.5 / q));
 }
 constexpr double kExplained = 0.8;
-constexpr double kTallest = 60.0;  ///< percent; more is a hump
+constexpr double kTallest = 60.0;  ///< percent; more is an impedance peak
 
 /// A resonance tried at one place.
 struct Trial {

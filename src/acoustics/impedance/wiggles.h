@@ -27,8 +27,8 @@ struct WiggleSearch {
   /// Above, the model was not fitted and is not used; the curve itself is the ground there.
   double model_to_hz = 1e12;
   double least_q = 4.0;  ///< broader ones are the crossover's or the coil's and belong to the curve
-  /// Where the bass humps stand the lumped model itself may be a little off, with their Q: only
-  /// sharper ones are told there. An empty range: nowhere.
+  /// Where the bass impedance peaks stand the lumped model itself may be a little off, with their
+  /// Q: only sharper ones are told there. An empty range: nowhere.
   ValidRange humps = {1.0, 0.0};
   double least_q_there = 12.0;
 };
@@ -37,8 +37,8 @@ struct WiggleSearch {
 /// searched by the shape of a single resonance a / (1 + j Q (f/f0 - f0/f)) on a slowly bending
 /// ground, one after another, each taken out before the next. Points must lie densely enough: at
 /// least 1.5 to a bandwidth. Curves without phase are searched by magnitude alone.
-/// @param smooth  the fitted lumped model. None: only the ground is used, and bass humps of a Q
-/// above 4 would be found too.
+/// @param smooth  the fitted lumped model. None: only the ground is used, and bass impedance peaks
+/// of a Q above 4 would be found too.
 [[nodiscard]] std::vector<Wiggle> find_wiggles(const Response& impedance,
                                                const FittedImpedance* smooth,
                                                const WiggleSearch& search = {});

@@ -10,6 +10,7 @@
 #include <QSpinBox>
 #include <cmath>
 
+#include "base/text.h"
 #include "desk/parts/page_parts.h"
 #include "workbench/practice/demo_book.h"
 #include "workbench/practice/practice_subject.h"
@@ -36,8 +37,41 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
   setObjectName(QStringLiteral("capturePage"));
   auto* layout = scrolled_page(this, 8);
   QWidget* inside = layout->parentWidget();
+  queue_card_ = role_label({}, "plain", inside);
+  queue_card_->setObjectName(QStringLiteral("queueCard"));
+  queue_card_->setTextFormat(Qt::RichText);
+  queue_card_->hide();
+  layout->addWidget(queue_card_);
+  single_ = new QWidget(inside);
+  layout->addWidget(single_);
+  layout->addWidget(makeRigBox(inside));
+  auto* rig = new QPushButton(tr("Interface, turntable, calibration"), inside);
+  rig->setObjectName(QStringLiteral("toRig"));
+  rig->setToolTip(tr("What takes are made with, and what of it is old. Ctrl+J"));
+  connect(rig, &QPushButton::clicked, this, &CapturePage::rigAsked);
+  layout->addWidget(rig);
+  makeBench(inside);
+  layout->addWidget(bench_box_);
+  layout->addStretch(1);
+  layout->addWidget(role_label(tr("Wear hearing protection above 85 dB(A). Never join an "
+                                  "amplifier's bridged output to the interface's "
+                                  "ground. Local rules and licensed practice come first."),
+                               "quiet", inside));
+  auto* column = new QVBoxLayout(single_);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->addWidget(role_label(tr("Take"), "title", single_));
+  makeForm(column);
+  makeRun(column);
+  wire();
+  fillTargets();
+  followKind();
+  showState();
+  showRig();
+}
 
-  layout->addWidget(role_label(tr("Take"), "title", inside));
+/// What is taken, how, and of what.
+void CapturePage::makeForm(QVBoxLayout* layout) {
+  QWidget* inside = single_;
   auto* form = new QFormLayout;
   form->setHorizontalSpacing(10);
   form->setVerticalSpacing(6);
@@ -49,9 +83,13 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
   kind_->setObjectName(QStringLiteral("captureKind"));
   kind_->addItem(tr("Response on axis"));
   kind_->addItem(tr("Impedance"));
+  condition_ = new QComboBox(inside);
+  condition_->setObjectName(QStringLiteral("captureCondition"));
+  condition_->addItem(tr("in its box"), QStringLiteral("in-box"));
+  condition_->addItem(tr("driver in free air"), QStringLiteral("free-air"));
   driver_ = new QComboBox(inside);
   driver_->setObjectName(QStringLiteral("captureDriver"));
-  driver_->setToolTip(tr("Limits of start frequency and level hang on what is driven."));
+  driver_->setToolTip(tr("Limits of start frequency and level depend on what is driven."));
   const std::pair<SubjectKind, QString> drivers[] = {
       {SubjectKind::kLoudspeaker, tr("Loudspeaker")},
       {SubjectKind::kWoofer, tr("Woofer")},
@@ -61,11 +99,20 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
       {SubjectKind::kCompressionDriver, tr("Compression driver")},
       {SubjectKind::kSubwoofer, tr("Subwoofer")}};
   for (const auto& [kind, name] : drivers) driver_->addItem(name, static_cast<int>(kind));
+  makeFigures(form);
+  layout->addLayout(form);
+  caution_ = role_label({}, "quiet", inside);
+  caution_->setObjectName(QStringLiteral("captureCaution"));
+  layout->addWidget(caution_);
+}
+
+void CapturePage::makeFigures(QFormLayout* form) {
+  QWidget* inside = single_;
   drive_ = number_box("captureDrive", 0.05, 20.0, 2.83, 2, tr("V"), inside);
   drive_->setToolTip(tr("Voltage at the loudspeaker's terminals, rms. 2.83 V into 8 ohm is 1 W."));
   start_ = number_box("captureStart", 2.0, 2000.0, 10.0, 0, tr("Hz"), inside);
   distance_ = number_box("captureDistance", 0.05, 20.0, 1.0, 2, tr("m"), inside);
-  distance_->setToolTip(tr("From the baffle to the microphone. Phase zero hangs on it."));
+  distance_->setToolTip(tr("From the baffle to the microphone. Phase zero depends on it."));
   repeats_ = new QSpinBox(inside);
   repeats_->setRange(1, 16);
   repeats_->setObjectName(QStringLiteral("captureRepeats"));
@@ -75,6 +122,7 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
   name_->setObjectName(QStringLiteral("captureName"));
   form->addRow(tr("For"), target_);
   form->addRow(tr("Kind"), kind_);
+  form->addRow(tr("Load"), condition_);
   form->addRow(tr("Driven"), driver_);
   form->addRow(tr("Drive"), drive_);
   form->addRow(tr("Sweep from"), start_);
@@ -86,11 +134,11 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
   sample_->setEditable(true);
   sample_->setToolTip(tr("Which one of several alike, say A or B. Empty where there is but one."));
   form->addRow(tr("Sample"), sample_);
-  layout->addLayout(form);
-  caution_ = role_label({}, "quiet", inside);
-  caution_->setObjectName(QStringLiteral("captureCaution"));
-  layout->addWidget(caution_);
+}
 
+/// Start and stop, how far it is, what was found.
+void CapturePage::makeRun(QVBoxLayout* layout) {
+  QWidget* inside = single_;
   auto* buttons = new QHBoxLayout;
   go_ = new QPushButton(tr("Take"), inside);
   go_->setObjectName(QStringLiteral("takeButton"));
@@ -121,7 +169,9 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
   verdict->addWidget(again_);
   verdict->addWidget(keep_);
   layout->addLayout(verdict);
+}
 
+void CapturePage::makeBench(QWidget* inside) {
   bench_box_ = new QWidget(inside);
   auto* bench = new QVBoxLayout(bench_box_);
   bench->setContentsMargins(0, 0, 0, 0);
@@ -146,25 +196,16 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
   bench_form->addRow(tr("On it"), walls_);
   bench_form->addRow(tr("Mishap"), mishap_);
   bench->addLayout(bench_form);
-  auto* rig = new QPushButton(tr("Interface, turntable, calibration"), inside);
-  rig->setObjectName(QStringLiteral("toRig"));
-  rig->setToolTip(tr("What takes are made with, and what of it is old. Ctrl+J"));
-  connect(rig, &QPushButton::clicked, this, &CapturePage::rigAsked);
-  layout->addWidget(makeRigBox(inside));
-  layout->addWidget(rig);
-  layout->addWidget(bench_box_);
-  layout->addStretch(1);
-  layout->addWidget(role_label(tr("Wear hearing protection above 85 dB(A). Never join an "
-                                  "amplifier's bridged output to the interface's "
-                                  "ground. Local rules and licensed practice come first."),
-                               "quiet", inside));
+}
 
+void CapturePage::wire() {
   connect(go_, &QPushButton::clicked, this, &CapturePage::take);
   connect(stop_, &QPushButton::clicked, &controller_, &CaptureController::stop);
   connect(again_, &QPushButton::clicked, this, &CapturePage::take);
   connect(keep_, &QPushButton::clicked, &controller_, &CaptureController::keepRefused);
   connect(kind_, &QComboBox::currentIndexChanged, this, &CapturePage::followKind);
   connect(driver_, &QComboBox::currentIndexChanged, this, &CapturePage::followKind);
+  connect(condition_, &QComboBox::currentIndexChanged, this, &CapturePage::followKind);
   connect(target_, &QComboBox::activated, this, [this] {
     if (target_->currentData().toLongLong() == 0) newVariant();
   });
@@ -174,10 +215,37 @@ CapturePage::CapturePage(BookSession& session, CaptureController& controller, QW
   connect(&controller_, &CaptureController::rigChanged, this, &CapturePage::showRig);
   connect(&controller_, &CaptureController::stateChanged, this, &CapturePage::showState);
   connect(&controller_, &CaptureController::progressed, this, &CapturePage::showProgress);
-  fillTargets();
-  followKind();
-  showState();
-  showRig();
+}
+
+void CapturePage::showQueued(const PlannedTake* planned) {
+  single_->setVisible(planned == nullptr);
+  queue_card_->setVisible(planned != nullptr);
+  if (planned == nullptr) return;
+  const TakeRequest& r = planned->request;
+  const auto text = [](const std::string& t) { return QString::fromStdString(t).toHtmlEscaped(); };
+  QStringList rows;
+  const auto row = [&](const QString& name, const QString& value) {
+    rows.push_back(
+        QStringLiteral("<tr><td style='padding-right:12px'>%1</td><td><b>%2</b></td></tr>")
+            .arg(name, value));
+  };
+  const bool impedance = r.kind == TakeKind::kImpedance;
+  row(tr("Kind"), impedance                        ? tr("Impedance")
+                  : r.kind == TakeKind::kNearField ? tr("Near field of %1").arg(text(r.source))
+                                                   : tr("Response"));
+  if (is_pressure(r.kind) && r.kind != TakeKind::kNearField)
+    row(tr("Angle"), r.vertical_deg != 0.0 ? tr("%1° vertical").arg(r.vertical_deg)
+                                           : tr("%1° horizontal").arg(r.horizontal_deg));
+  if (!impedance) row(tr("Distance"), tr("%1 m").arg(r.distance_m));
+  row(tr("Drive"), tr("%1 V").arg(text(three_digits(r.drive_v))));
+  row(tr("Sweep"),
+      tr("%1 to %2").arg(text(frequency_text(r.start_hz)), text(frequency_text(r.stop_hz))));
+  if (!r.sample.empty()) row(tr("Sample"), text(r.sample));
+  row(tr("Repeats"), QString::number(r.repeats));
+  queue_card_->setText(
+      tr("<p style='font-size:15px'><b>The queue takes: %1</b></p><table>%2</table>"
+         "<p>%3</p>")
+          .arg(text(r.name), rows.join(QString()), text(planned->instruction)));
 }
 
 /// What turns samples into pascals and ohms; changes hold for the takes after them.
@@ -194,13 +262,13 @@ QWidget* CapturePage::makeRigBox(QWidget* parent) {
          "94 dB and what the input shows below full scale."));
   resistor_ = number_box("rigResistor", 0.1, 10000.0, 27.0, 3, tr("Ω"), box);
   resistor_->setToolTip(tr("The jig's reference resistor, as measured."));
-  form->addRow(tr("Mic full scale"), full_scale_);
+  form->addRow(tr("SPL at 0 dBFS"), full_scale_);
   form->addRow(tr("Jig resistor"), resistor_);
   column->addLayout(form);
   auto* row = new QHBoxLayout;
   correction_ = role_label({}, "quiet", box);
   correction_->setObjectName(QStringLiteral("rigCorrection"));
-  no_correction_ = new QPushButton(tr("Take off"), box);
+  no_correction_ = new QPushButton(tr("Remove"), box);
   no_correction_->setObjectName(QStringLiteral("rigNoCorrection"));
   row->addWidget(correction_, 1);
   row->addWidget(no_correction_);
@@ -281,7 +349,9 @@ void CapturePage::newVariant() {
 
 void CapturePage::followKind() {
   const bool impedance = kind_->currentIndex() == 1;
-  name_->setText(impedance ? tr("Impedance in box") : tr("On axis"));
+  const bool free_air = impedance && condition_->currentIndex() == 1;
+  name_->setText(free_air ? tr("Free air") : impedance ? tr("Impedance in box") : tr("On axis"));
+  condition_->setEnabled(impedance);
   distance_->setEnabled(!impedance);
   const auto driver = static_cast<SubjectKind>(driver_->currentData().toInt());
   const DriverLimits limits = limits_of(driver);
@@ -313,6 +383,8 @@ QString CapturePage::freeName(const QString& wanted, Id variant) const {
 TakeRequest CapturePage::request() const {
   TakeRequest r;
   r.kind = kind_->currentIndex() == 1 ? TakeKind::kImpedance : TakeKind::kResponse;
+  if (r.kind == TakeKind::kImpedance)
+    r.condition = condition_->currentData().toString().toStdString();
   r.driver = static_cast<SubjectKind>(driver_->currentData().toInt());
   r.name = freeName(name_->text().trimmed(), target_->currentData().toLongLong()).toStdString();
   r.start_hz = start_->value();
@@ -418,6 +490,12 @@ void CapturePage::take() {
 
 void CapturePage::takeImpedance() {
   kind_->setCurrentIndex(1);
+  take();
+}
+
+void CapturePage::takeFreeAir() {
+  kind_->setCurrentIndex(1);
+  condition_->setCurrentIndex(1);
   take();
 }
 

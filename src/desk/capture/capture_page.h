@@ -4,10 +4,12 @@
 
 #include "desk/capture/capture_controller.h"
 #include "desk/parts/desk_part.h"
+#include "workbench/taking/plan/measuring_plan.h"
 
 class QCheckBox;
 class QComboBox;
 class QDoubleSpinBox;
+class QFormLayout;
 class QLabel;
 class QLineEdit;
 class QProgressBar;
@@ -26,6 +28,10 @@ class CapturePage : public QWidget, public DeskPart {
   void take();
   void takeImpedance();
   void takeResponse();
+  /// Impedance of a driver alone.
+  void takeFreeAir();
+  /// While a queue runs: what it takes, in place of the form of a single take; null afterwards.
+  void showQueued(const PlannedTake* planned);
   /// On the practice bench: the loudspeaker that is chosen here, of that subject where it is to
   /// stand as drawn. Room and mishaps stay.
   void standOnBench(qint64 subject);
@@ -34,6 +40,11 @@ class CapturePage : public QWidget, public DeskPart {
   void rigAsked();
 
  private:
+  void makeForm(QVBoxLayout* layout);
+  void makeFigures(QFormLayout* form);
+  void makeRun(QVBoxLayout* layout);
+  void makeBench(QWidget* inside);
+  void wire();
   void fillTargets();
   void followKind();
   void showState();
@@ -53,6 +64,7 @@ class CapturePage : public QWidget, public DeskPart {
   CaptureController& controller_;
   QComboBox* target_;
   QComboBox* kind_;
+  QComboBox* condition_;
   QComboBox* driver_;
   QDoubleSpinBox* drive_;
   QDoubleSpinBox* start_;
@@ -75,6 +87,8 @@ class CapturePage : public QWidget, public DeskPart {
   QComboBox* walls_;
   QComboBox* mishap_;
   QWidget* bench_box_;
+  QWidget* single_;
+  QLabel* queue_card_;
 };
 
 }  // namespace lalometer

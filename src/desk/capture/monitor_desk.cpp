@@ -138,7 +138,7 @@ void MonitorDesk::paintEvent(QPaintEvent*) {
                QString::number(db));
   }
   p.drawText(QRectF(6, 4, 260, 16), Qt::AlignLeft,
-             jig ? tr("dB re 1 V, sixths of octaves") : tr("dB SPL, sixths of octaves"));
+             jig ? tr("dB re 1 V, 1/6-octave bands") : tr("dB SPL, 1/6-octave bands"));
   for (const double f :
        {20.0, 50.0, 100.0, 200.0, 500.0, 1000.0, 2000.0, 5000.0, 10000.0, 20000.0}) {
     p.setPen(QPen(theme_.faint, 1.0));

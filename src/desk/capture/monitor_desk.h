@@ -12,7 +12,7 @@ class QTimer;
 
 namespace lalometer {
 
-/// What an interface hears, live: spectrum in sixths of octaves, level, both inputs' peaks with
+/// What an interface hears, live: spectrum in 1/6-octave bands, level, both inputs' peaks with
 /// hold, the driven tone.
 class MonitorDesk : public QWidget, public DeskPart {
   Q_OBJECT

@@ -74,7 +74,8 @@ RigPage::RigPage(BookSession& session, CaptureController& capture, QWidget* pare
   auto* row = new QHBoxLayout;
   find_ = new QPushButton(tr("Find the loopback"), inside);
   find_->setObjectName(QStringLiteral("rigFind"));
-  find_->setToolTip(tr("Plays a soft sweep and looks on which input it comes back unaltered."));
+  find_->setToolTip(
+      tr("Plays a low-level sweep and looks on which input it comes back unaltered."));
   auto* again = new QPushButton(tr("Look again"), inside);
   again->setToolTip(tr("For interfaces that were plugged in meanwhile."));
   row->addWidget(find_, 1);

@@ -171,7 +171,7 @@ void SubjectView::paintSide(QPainter& p) {
       p.drawRect(
           QRectF(QPointF(std::min(face, end), y - half), QPointF(std::max(face, end), y + half)));
     } else {
-      // Its depth is not told: a cone of the usual proportion stands for it.
+      // Its depth is not specified: a cone of the usual proportion stands for it.
       const double deep = 0.7 * half;
       const QPointF shape[] = {{face, y - half},
                                {face + inward * deep, y - 0.35 * half},

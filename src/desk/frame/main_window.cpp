@@ -16,6 +16,7 @@
 #include "desk/frame/action_finder.h"
 #include "desk/frame/job_strip.h"
 #include "desk/pages/import_sheet.h"
+#include "desk/pages/start_view.h"
 #include "desk/queue/queue_banner.h"
 #include "desk/shelf/shelf_view.h"
 #include "workbench/sharing/exporting.h"
@@ -37,6 +38,7 @@ MainWindow::MainWindow(QWidget* parent)
     part->setVisible(!QSettings().value(QLatin1String(key), false).toBool());
   makeActions();
   makeBookMenu();
+  makeStart();
   makeStationDesks();
   makePlanDesks();
   makeCaptureDesks();
@@ -105,7 +107,12 @@ void MainWindow::makeMessage(QWidget* parent) {
   message_text_->setWordWrap(true);
   auto* seen = new QPushButton(tr("Seen"), message_);
   connect(seen, &QPushButton::clicked, message_, &QWidget::hide);
+  message_step_ = new QPushButton(message_);
+  message_step_->setObjectName(QStringLiteral("messageStep"));
+  message_step_->setProperty("main", true);
+  message_step_->hide();
   row->addWidget(message_text_, 1);
+  row->addWidget(message_step_);
   row->addWidget(seen);
   message_->hide();
 }
@@ -128,6 +135,7 @@ void MainWindow::makeMiddle() {
 
 void MainWindow::wireSession() {
   connect(&session_, &BookSession::rowsChanged, this, &MainWindow::updateEditActions);
+  connect(&session_, &BookSession::rowsChanged, this, &MainWindow::showMiddle);
   connect(&session_, &BookSession::failed, this, &MainWindow::showMessage);
   connect(&capture_, &CaptureController::failed, this, &MainWindow::showMessage);
   connect(&capture_, &CaptureController::stateChanged, this, &MainWindow::updateEditActions);
@@ -202,6 +210,15 @@ void MainWindow::addDesk(const DeskRow& row) {
   desks_.push_back(row);
 }
 
+/// The score of an empty book would be five empty lanes: it begins with a start.
+void MainWindow::showMiddle() {
+  const DeskRow* row = deskRow(desk_);
+  if (row == nullptr) return;
+  const bool empty = session_.isOpen() && session_.subjects().empty() && !capture_.running();
+  middle_->setCurrentWidget(row->middle == score_ && empty ? static_cast<QWidget*>(start_)
+                                                           : row->middle);
+}
+
 void MainWindow::setStation(RouteStrip::Station station) {
   const auto first = std::find_if(desks_.begin(), desks_.end(),
                                   [&](const DeskRow& row) { return row.station == station; });
@@ -213,7 +230,7 @@ void MainWindow::showDesk(const QString& id) {
   if (row == nullptr) return;
   desk_ = id;
   route_->setStation(row->station);
-  middle_->setCurrentWidget(row->middle);
+  showMiddle();
   pages_->setCurrentWidget(row->page);
   showBanner(row->queue_banner);
   for (QWidget* widget : {row->middle, row->page}) {
@@ -223,7 +240,16 @@ void MainWindow::showDesk(const QString& id) {
 
 void MainWindow::showMessage(const QString& text) {
   message_text_->setText(text);
+  message_step_->hide();
   message_->show();
+}
+
+void MainWindow::offerBook(const QString& path) {
+  showMessage(tr("There is no book %1.").arg(path));
+  message_step_->setText(tr("Make it"));
+  message_step_->disconnect(this);
+  connect(message_step_, &QPushButton::clicked, this, [this, path] { newBook(path); });
+  message_step_->show();
 }
 
 bool MainWindow::openBook(const QString& path) {

@@ -9,6 +9,7 @@
 #include "desk/score/score_lanes.h"
 
 class QLabel;
+class QPushButton;
 class QSplitter;
 class QStackedWidget;
 class QTimer;
@@ -23,6 +24,7 @@ class ImportSheet;
 class JobStrip;
 class QueueBanner;
 class ShelfView;
+class StartView;
 
 /// A desk: what stands in the middle and the page beside it. The window's desks are rows of one
 /// table; parts that implement DeskPart are themed, asked and told through that.
@@ -51,6 +53,8 @@ class MainWindow : public QMainWindow {
   void showDesk(const QString& id);
   [[nodiscard]] QString desk() const { return desk_; }
   void showMessage(const QString& text);
+  /// Says that a book is not there, with the step that makes it.
+  void offerBook(const QString& path);
   void importFiles(const QStringList& paths);
   void exportTake(const QString& path);
   void exportSubject(const QString& folder);
@@ -95,6 +99,7 @@ class MainWindow : public QMainWindow {
   void makeFrame();
   void makeMessage(QWidget* parent);
   void makeMiddle();
+  void makeStart();
   void makeStationDesks();
   void makePlanDesks();
   void makeCaptureDesks();
@@ -122,6 +127,10 @@ class MainWindow : public QMainWindow {
   void remember(const QString& path, Remember as);
   bool showOpened(const QString& path);
   [[nodiscard]] const DeskRow* deskRow(const QString& id) const;
+  void showMiddle();
+  void drawSubject();
+  /// Makes a subject where the book has none, then goes on.
+  void withSubject(std::function<void()> then);
 
   Work work_;
   BookSession session_;
@@ -145,7 +154,9 @@ class MainWindow : public QMainWindow {
   ImportSheet* import_ = nullptr;
   JobStrip* job_ = nullptr;
   ActionFinder* finder_ = nullptr;
+  StartView* start_ = nullptr;
   QWidget* message_ = nullptr;
+  QPushButton* message_step_ = nullptr;
   QLabel* message_text_ = nullptr;
   QSplitter* splitter_ = nullptr;
   QMenu* recent_ = nullptr;

@@ -19,6 +19,7 @@
 #include "desk/pages/practice_page.h"
 #include "desk/pages/read_page.h"
 #include "desk/pages/report_page.h"
+#include "desk/pages/start_view.h"
 #include "desk/parts/page_parts.h"
 #include "desk/queue/plan_desk.h"
 #include "desk/queue/queue_banner.h"
@@ -28,6 +29,43 @@
 
 /// The table of desks, station by station, and what only one desk asks of the window.
 namespace lalometer {
+
+void MainWindow::makeStart() {
+  start_ = new StartView(middle_);
+  middle_->addWidget(start_);
+  const auto trigger = [this](const char* id) {
+    return [this, id] { actionNamed(QLatin1String(id))->trigger(); };
+  };
+  connect(start_, &StartView::loudspeakerAsked, this, trigger("take-response"));
+  connect(start_, &StartView::driverAsked, this, [this] {
+    setStation(RouteStrip::kCapture);
+    capture_page_->takeFreeAir();
+  });
+  connect(start_, &StartView::filesAsked, this, trigger("import"));
+  connect(start_, &StartView::drawingAsked, this, &MainWindow::drawSubject);
+  connect(start_, &StartView::practiceAsked, this, trigger("practice"));
+}
+
+void MainWindow::withSubject(std::function<void()> then) {
+  if (!session_.subjects().empty()) return then();
+  const Subject subject{0, tr("New loudspeaker").toStdString(), SubjectKind::kLoudspeaker, "{}"};
+  session_.edit(
+      [subject, as_it_is = tr("As it is").toStdString()](Book& book) {
+        return book.together<void>("Add a subject", [&] {
+          return book.add_subject(subject).and_then([&](Id id) {
+            return book.add_variant({0, id, as_it_is, ""}).map([](Id) {});
+          });
+        });
+      },
+      [then = std::move(then)](bool made) {
+        if (made) then();
+      });
+}
+
+void MainWindow::drawSubject() {
+  if (!session_.isOpen()) return;
+  withSubject([this] { showDesk(QStringLiteral("drawing")); });
+}
 
 /// The score with the page of each station; the first desk of a station is the one the route shows.
 void MainWindow::makeStationDesks() {
@@ -93,8 +131,16 @@ void MainWindow::makeReadDesks() {
 void MainWindow::wireQueue() {
   connect(&queue_, &QueueController::failed, this, &MainWindow::showMessage);
   connect(&queue_, &QueueController::stateChanged, this, &MainWindow::updateEditActions);
-  connect(&queue_, &QueueController::stateChanged, this,
-          [this] { capture_page_->setEnabled(!queue_.running()); });
+  const auto queued = [this] {
+    const int index = queue_.place().index;
+    const auto& plan = queue_.plan();
+    const bool shows =
+        queue_.running() && plan && index >= 0 && index < static_cast<int>(plan->takes.size());
+    capture_page_->showQueued(shows ? &plan->takes[static_cast<std::size_t>(index)] : nullptr);
+    capture_page_->setEnabled(!queue_.running());
+  };
+  connect(&queue_, &QueueController::stateChanged, this, queued);
+  connect(&queue_, &QueueController::placeChanged, this, queued);
   connect(&capture_, &CaptureController::rigChanged, this,
           [this] { queue_.setCalibration(capture_.rig()); });
   connect(&queue_, &QueueController::starting, capture_page_, &CapturePage::standOnBench);

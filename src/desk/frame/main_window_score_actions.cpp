@@ -9,7 +9,7 @@ namespace lalometer {
 void MainWindow::makeScoreActions() {
   addAct("drawing", tr("Draw the subject"),
          tr("Front, side and top to scale; move drivers, ports and edges and see what it does."),
-         QKeySequence(Qt::CTRL | Qt::Key_G), [this] { showDesk(QStringLiteral("drawing")); });
+         QKeySequence(Qt::CTRL | Qt::Key_G), [this] { drawSubject(); });
   addAct("practice", tr("Practice: what is wrong with it?"),
          tr("Mystery loudspeakers, graded; the truth is told after a verdict."),
          QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_P),

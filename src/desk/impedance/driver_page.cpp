@@ -310,7 +310,7 @@ void DriverPage::fillRows() {
       edit->setObjectName(QStringLiteral("sheet_%1").arg(QLatin1String(row.key)));
       edit->setFixedWidth(42);
       edit->setStyleSheet(QStringLiteral("padding: 1px 3px;"));
-      edit->setToolTip(tr("What the maker's sheet says."));
+      edit->setToolTip(tr("What the datasheet says."));
       if (const auto q = quoted(sheet, row.key)) edit->setText(QString::number(*q));
       connect(edit, &QLineEdit::editingFinished, this,
               [this, edit, key = std::string(row.key)] { keepSheet(key, edit->text()); });

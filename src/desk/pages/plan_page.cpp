@@ -26,7 +26,7 @@ PlanPage::PlanPage(BookSession& session, QWidget* parent) : QWidget(parent), ses
   layout->addWidget(takes);
   layout->addWidget(role_label(tr("Before the saw"), "title", this));
   layout->addWidget(
-      role_label(tr("What sizes alone foretell, while you move them."), "quiet", this));
+      role_label(tr("What sizes alone predict, while you move them."), "quiet", this));
   auto* draw = new QPushButton(tr("Drawing: places, edges, ports"), this);
   draw->setObjectName(QStringLiteral("toDrawing"));
   connect(draw, &QPushButton::clicked, this, [this] { emit deskAsked(QStringLiteral("drawing")); });

@@ -233,7 +233,7 @@ void ReadPage::showLoops(const LaidTake& laid) {
     remark.text =
         fmt::format("Loop at {}: {:.1f} % high, Q {}", frequency_text(w.frequency_hz.value),
                     w.height_percent, three_digits(w.q));
-    if (e.name != "not foretold") remark.text += ", " + e.name;
+    if (e.name != "not predicted") remark.text += ", " + e.name;
     for (const WiggleCause& cause : e.causes) {
       if (cause.weight < 0.15 && &cause != &e.causes.front()) continue;
       std::string reasons;

@@ -14,6 +14,8 @@ namespace lalometer {
 
 QueueBanner::QueueBanner(QueueController& queue, QWidget* parent) : QWidget(parent), queue_(queue) {
   setObjectName(QStringLiteral("queueBanner"));
+  // Whatever buttons come and go in it, the columns beside it stay where they are.
+  setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(18, 10, 18, 10);
   column->setSpacing(4);
@@ -51,7 +53,7 @@ QueueBanner::QueueBanner(QueueController& queue, QWidget* parent) : QWidget(pare
   };
   start_ = button(tr("Run the queue"), "queueStart", tr("Takes what the plan misses. F5"));
   start_->setProperty("main", true);
-  go_on_ = button(tr("It stands: go on"), "queueGoOn", tr("Space bar"));
+  go_on_ = button(tr("In position: continue"), "queueGoOn", tr("Space bar"));
   go_on_->setProperty("main", true);
   pause_ = button(tr("Pause"), "queuePause", tr("Esc. What was kept stays."));
   halt_ = button(tr("Halt the table"), "queueHalt",

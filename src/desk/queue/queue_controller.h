@@ -23,7 +23,7 @@ class QueueController : public QObject {
   [[nodiscard]] const std::vector<PlanStatus>& status() const { return status_; }
   /// Keeps it in the book; also after an edit.
   void setPlan(const MeasuringPlan& plan);
-  /// What the takes are worked out with.
+  /// What the takes are analysed with.
   void setCalibration(const RigCalibration& rig) { calibration_ = rig; }
 
   enum class Advance { kByKey, kByTimer };

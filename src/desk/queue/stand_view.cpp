@@ -13,7 +13,7 @@ namespace lalometer {
 namespace {
 
 constexpr double kMargin = 34.0;
-/// Drawn where a wall is not told: room to move things.
+/// Drawn where a wall is not specified: room to move things.
 constexpr double kOpen_m = 1.0;
 constexpr double kOpenHeight_m = 2.4;
 

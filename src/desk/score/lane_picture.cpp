@@ -55,7 +55,8 @@ void draw_grid(QPainter& painter, const LanePictureInput& in) {
     for (const Tick& tick : ticks) {
       const double y = g.right.px(tick.value);
       if (y < plot.top() + 4 || y > plot.bottom() - 2) continue;
-      QString label = QString::fromStdString(tick.label) + (degrees ? QStringLiteral("°") : QString());
+      QString label =
+          QString::fromStdString(tick.label) + (degrees ? QStringLiteral("°") : QString());
       painter.setPen(in.theme.quiet);
       painter.drawText(QPointF(plot.right() + 3, y + 4), label.replace(u'-', QChar(0x2212)));
     }
@@ -277,7 +278,8 @@ void draw_heading(QPainter& painter, const LanePictureInput& in) {
   painter.setPen(in.theme.ink);
   const QString title = QString::fromStdString(in.content.title);
   painter.drawText(QPointF(g.across.left_px, base), title);
-  const double after = g.across.left_px + QFontMetricsF(painter.font()).horizontalAdvance(title) + 9;
+  const double after =
+      g.across.left_px + QFontMetricsF(painter.font()).horizontalAdvance(title) + 9;
   constexpr double kSample_px = 14.0;
   constexpr double kMostName_px = 150.0;
   std::vector<CurveName> names = curve_names(in.content);

@@ -67,13 +67,13 @@ void ScoreView::drawAxis(QPainter& painter) {
     painter.drawText(QRectF(map.px(tick.value) - 24, y + 8, 48, 20), Qt::AlignCenter,
                      QString::fromStdString(tick.label));
   }
-  painter.drawText(QRectF(map.right_px + 8, y + 8, 24, 20), Qt::AlignVCenter | Qt::AlignLeft,
+  painter.drawText(QRectF(map.right_px + 14, y + 8, 16, 20), Qt::AlignVCenter | Qt::AlignLeft,
                    tr("Hz"));
 }
 
 QRectF ScoreView::addRect() const {
   if (!arrangeable_) return {};
-  return {2.0, height() - kFrequencyAxis_px + 8.0, kLeftGutter_px, 20.0};
+  return {4.0, height() - kFrequencyAxis_px + 9.0, 18.0, 18.0};
 }
 
 QRectF ScoreView::hideRect(std::size_t lane) const {
@@ -87,7 +87,13 @@ void ScoreView::drawHandles(QPainter& painter) {
   painter.setRenderHint(QPainter::Antialiasing, true);
   painter.setFont(text_font(11));
   painter.setPen(theme_.accent);
-  painter.drawText(addRect(), Qt::AlignLeft | Qt::AlignVCenter, tr("+ lane"));
+  // A small plus beside the axis: where the next lane would stand.
+  painter.setPen(QPen(theme_.accent, 1.6));
+  painter.setBrush(Qt::NoBrush);
+  painter.drawRoundedRect(addRect().adjusted(0.5, 0.5, -0.5, -0.5), 4, 4);
+  const QPointF middle = addRect().center();
+  painter.drawLine(middle - QPointF(4, 0), middle + QPointF(4, 0));
+  painter.drawLine(middle - QPointF(0, 4), middle + QPointF(0, 4));
   if (hovered_ >= lanes_.size()) return;
   const QRectF box = hideRect(hovered_).adjusted(4, 4, -4, -4);
   painter.setPen(QPen(theme_.quiet, 1.4));

@@ -82,6 +82,11 @@ void BookSession::adopt(Book book, Book for_writing) {
   {
     const Together together(*this);
     reload();
+    // Opened for the first time: something is laid, so that there is something to see.
+    const bool looked_at =
+        !book_->view("lanes").empty() ||
+        std::any_of(takes_.begin(), takes_.end(), [](const Take& t) { return t.colour >= 0; });
+    if (!looked_at && !takes_.empty()) setLaid(telling_takes(takes_), true);
     emit bookChanged();
   }
 }

@@ -141,7 +141,7 @@ class BookSession : public QObject {
   void failed(const QString& message);
 
  private:
-  /// Newest results of a laid take; shown on while newer ones are being worked out.
+  /// Newest results of a laid take; shown on while newer ones are being analysed.
   struct Shown {
     std::string key;
     std::shared_ptr<const Analysis> analysis;
@@ -187,8 +187,9 @@ class BookSession : public QObject {
   QHash<Id, qsizetype> take_index_;
   mutable QHash<Id, Rig> rigs_;
   mutable std::map<std::pair<Id, TakeRole>, Recipe> recipes_;
-  QHash<Id, std::shared_ptr<const SubjectGeometry>> geometries_;  ///< null: not told or impossible
-  QHash<Id, std::string> loadings_;                               ///< by subject
+  QHash<Id, std::shared_ptr<const SubjectGeometry>>
+      geometries_;                   ///< null: not specified or impossible
+  QHash<Id, std::string> loadings_;  ///< by subject
   bool models_wanted_ = false;
   struct Preview {
     Id subject;

@@ -101,9 +101,8 @@ void ShelfDelegate::paint(QPainter* painter, const QStyleOptionViewItem& option,
     // The tiny curve takes what a readable name leaves.
     const QFontMetricsF metrics(text_font(13));
     const bool room = right - left - 56 > std::min(metrics.horizontalAdvance(name), 96.0);
-    const auto points = take && room
-                            ? index.data(ShelfModel::kMiniatureRole).value<QList<float>>()
-                            : QList<float>();
+    const auto points = take && room ? index.data(ShelfModel::kMiniatureRole).value<QList<float>>()
+                                     : QList<float>();
     if (points.size() > 1)
       draw_miniature(*painter, QRectF(right - 50, row.center().y() - 6, 46, 12), points, colour);
     if (take && room) right -= 56;
@@ -245,7 +244,13 @@ void ShelfView::restoreView() {
       }
     }
   }
-  const QModelIndex chosen = proxy_.mapFromSource(model_.indexOfTake(session_.chosenTake()));
+  QModelIndex chosen = proxy_.mapFromSource(model_.indexOfTake(session_.chosenTake()));
+  // A folded group stands for its members: seventy rows are not unfolded for one of them.
+  const QModelIndex above = chosen.parent();
+  if (above.isValid() &&
+      above.data(ShelfModel::kKindRole).toInt() == static_cast<int>(ShelfModel::RowKind::kGroup) &&
+      !open_groups_.contains(above.data(ShelfModel::kIdRole).toLongLong()))
+    chosen = above;
   if (chosen.isValid())
     tree_->selectionModel()->setCurrentIndex(chosen, QItemSelectionModel::SelectCurrent);
 }

@@ -10,7 +10,7 @@
 namespace lalometer {
 namespace {
 
-/// Current, current of the second inductance, travel, speed, volume in the box's air, volume
+/// Current, current of the second inductance, excursion, speed, volume in the box's air, volume
 /// velocity out of the opening, displaced volume of a passive radiator, warmth.
 enum State { kCurrent, kCurrent2, kTravel, kSpeed, kAir, kPort, kRadiator, kWarmth, kStates };
 using Values = std::array<double, kStates>;

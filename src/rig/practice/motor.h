@@ -8,10 +8,10 @@
 namespace lalometer {
 
 /// How a motor departs from its small-signal elements. Travel x is positive outward.
-///   Bl(x)  = Bl exp(-0.198 ((x - centre) / bl_travel)^2)        82 % at the travel
+///   Bl(x)  = Bl exp(-0.198 ((x - centre) / bl_travel)^2)        82 % at the excursion
 ///   Kms(x) = (1 + 0.33 ((x - rest) / kms_travel)^2) / Cms       75 % of the compliance at the
-///   travel Le(x)  = Le (1 - le_share tanh(x / bl_travel))              the coil deeper on the iron
-///   has more
+///   excursion Le(x)  = Le (1 - le_share tanh(x / bl_travel))              the coil deeper on the
+///   iron has more
 /// The thresholds are those of IEC 62458 for 10 % distortion (from memory); the shapes are smooth
 /// curves of ours through them.
 struct MotorCurves {
@@ -42,15 +42,15 @@ struct MotorRun {
 };
 
 /// The driver in its lumped box (no standing waves, no pipe resonance) as a state-space model in
-/// time: current, lossy inductance, travel, speed, air in the box, air in the port or passive
+/// time: current, lossy inductance, excursion, speed, air in the box, air in the port or passive
 /// radiator. Fourth-order Runge-Kutta, oversampled so that a step is at most 1/1.2 of the shortest
 /// electrical time constant.
 ///   u = Re(T) i + d(Le(x) i)/dt + R2 (i - i2) + Bl(x) v,   R2 (i - i2) = L2 di2/dt
 ///   Mms dv/dt = Bl(x) i + i^2/2 dLe/dx - Rms v - Kms(x) x + Sd p
 ///   dq/dt = -Sd v - Up - p / Ral,   p = q/Ca + Ra dq/dt,   Map dUp/dt = p - Rap Up - K rho u|u|/2
-/// Resonances of the diaphragm are left out: they belong to small travel. Source: the large-signal
-/// equivalent circuit of any text on transducers; exit loss of a duct K = 1: I. E. Idelchik,
-/// Handbook of Hydraulic Resistance.
+/// Resonances of the diaphragm are left out: they belong to small excursion. Source: the
+/// large-signal equivalent circuit of any text on transducers; exit loss of a duct K = 1: I. E.
+/// Idelchik, Handbook of Hydraulic Resistance.
 /// @param volts  at the driver's terminals, at the sample rate.
 /// @param curves  nothing: the same integrator with constant elements.
 [[nodiscard]] MotorRun run_motor(const DriverParameters& driver, const BoxLoad& box,

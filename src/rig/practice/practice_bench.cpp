@@ -144,7 +144,7 @@ Spectrum PracticeBench::distortion_of(const Bins& bins, const Samples& volts, co
   for (std::size_t w = 0; w < setup_.speaker.ways.size(); ++w) {
     const PracticeWay& way = setup_.speaker.ways[w];
     if (!way.motor || (!setup_.room.only.empty() && setup_.room.only != way.id)) continue;
-    // What the crossover leaves at the driver. It is worked out for small signals: the currents of
+    // What the crossover leaves at the driver. It is computed for small signals: the currents of
     // the distortion do not fall off over it.
     Spectrum at_driver(drive.size(), 0.0);
     for (std::size_t k = 1; k < drive.size(); ++k) {

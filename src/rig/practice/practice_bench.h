@@ -58,7 +58,7 @@ struct PracticeBenchSetup {
   std::optional<Response> microphone_error = std::nullopt;
   double converter_noise = 1e-6;  ///< rms re full scale on every input (-120 dB)
   int converter_bits = 24;
-  std::size_t latency_samples = 1387;  ///< the same on all inputs; not told to anyone
+  std::size_t latency_samples = 1387;  ///< the same on all inputs; not specified to anyone
   double coupling_hz = 1.5;            ///< first-order high-pass of each input
   double amplifier_rail_v = 28.0;      ///< clips beyond
   PracticeFaults faults;
@@ -97,7 +97,7 @@ class PracticeBench final : public AudioDevice {
                                          const Arrivals& arrivals) override;
   /// What the microphone or the jig gives for a voltage, without noise, recorded units.
   [[nodiscard]] Result<Samples> sounded(const Samples& volts, std::stop_token stop);
-  /// What each way does at each bin of a transform: worked out once, used thrice.
+  /// What each way does at each bin of a transform: computed once, used thrice.
   struct Bins {
     std::vector<std::vector<WayState>> states;                       ///< by way
     std::vector<std::vector<PracticeField::WayPressure>> pressures;  ///< by way, Pa per volt

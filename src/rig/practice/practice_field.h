@@ -44,7 +44,7 @@ struct PracticeOutput {
   std::complex<double> reflected_pa_per_v;  ///< what the room adds, flight time included
 };
 
-/// A speaker in a room with its edges worked out once (some tens of milliseconds); then any
+/// A speaker in a room with its edges computed once (some tens of milliseconds); then any
 /// frequency is quick. A source that does not lie on the flat of its panel plays as in a large
 /// wall.
 ///

@@ -31,7 +31,7 @@ class PracticeSerialTable {
   /// Everything that was said to it.
   [[nodiscard]] std::vector<std::string> heard() const;
 
-  /// The motor hums and nothing turns: told by a sensor, or not told at all.
+  /// The motor hums and nothing turns: told by a sensor, or not specified at all.
   void stick(Stuck how) { stuck_ = how; }
   /// The cable is pulled out once the next move has come so far (degrees on the table's own scale).
   void pull_out_at(double angle_deg);

@@ -104,7 +104,7 @@ class PracticeCircuits {
 [[nodiscard]] PracticeSpeaker kiosk_two_way(bool lined);
 
 /// The same as it is in life: standing waves of the box, the port as a pipe, motors with a limited
-/// travel.
+/// excursion.
 [[nodiscard]] PracticeSpeaker kiosk_in_life(bool lined);
 
 }  // namespace lalometer

@@ -27,7 +27,7 @@ struct DiffractionPrediction {
 };
 
 /// @param driver_id  empty: the first driver whose size is told. Errors where baffle or driver are
-/// not told or impossible.
+/// not specified or impossible.
 [[nodiscard]] Result<DiffractionPrediction> predict_diffraction(const SubjectGeometry& geometry,
                                                                 const std::string& driver_id,
                                                                 double distance_m,

@@ -309,7 +309,7 @@ std::vector<std::pair<std::string, LaneContent>> box_lanes(const std::vector<Box
   lanes.emplace_back("box-impedance", std::move(impedance));
   lanes.emplace_back(
       "box-highest",
-      lane("Highest level", "before travel or power ends, 1 m", "dB", top - 10.0, top + 25.0,
+      lane("Highest level", "before excursion or power ends, 1 m", "dB", top - 10.0, top + 25.0,
            [](const BoxOutcome& o, std::size_t i) { return o.highest_level_db[i]; }));
   LaneContent delay =
       lane("Group delay", "ms", "ms", 0.0, 30.0,

@@ -33,7 +33,7 @@ struct BoxDriver {
   DriverParameters driver;
   double xmax_m;
   double power_w;
-  bool usual;  ///< figures that are not told are those usual for its size
+  bool usual;  ///< figures that are not specified are those usual for its size
   std::optional<double> inner_depth_m;
 };
 /// First driver that works into the box (not a tweeter). An error where there is none.
@@ -54,7 +54,7 @@ struct BoxOutcome {
   std::optional<double> f10_hz = std::nullopt;
   double largest_excursion_m = 0.0;  ///< from F10 upward (20 Hz where there is none) at that power
   double largest_excursion_hz = 0.0;
-  std::optional<double> too_far_below_hz = std::nullopt;  ///< below, the cone passes its travel
+  std::optional<double> too_far_below_hz = std::nullopt;  ///< below, the cone passes its excursion
   double fastest_air_m_s = 0.0;
   double fastest_air_hz = 0.0;
   std::optional<double> port_length_mm = std::nullopt;  ///< vented, where there is one

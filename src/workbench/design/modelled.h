@@ -8,7 +8,7 @@
 
 namespace lalometer {
 
-/// What a subject's description alone foretells as curves, to be laid under the measured ones.
+/// What a subject's description alone predicts as curves, to be laid under the measured ones.
 struct ModelledCurves {
   std::vector<double> frequency_hz;
   /// Level of the loudspeaker on its 0 degree axis, 2.83 V, 1 m, free field, dB re 20 uPa:

@@ -9,7 +9,7 @@ namespace lalometer {
 
 enum class PredictionGroup { kBox, kWave, kEdge, kStep, kCrossover, kBeaming, kLimit };
 
-/// Something that geometry and parameters alone foretell at a frequency, before anything is taken.
+/// Something that geometry and parameters alone predict at a frequency, before anything is taken.
 struct Prediction {
   PredictionGroup group;
   std::string name;      ///< "box height wave"
@@ -25,7 +25,7 @@ struct PredictionContext {
   double reflection_s = 0.0;  ///< of the first reflection after the arrival
 };
 
-/// All predictions for a subject, rising in frequency. Sizes that are not told, or that are
+/// All predictions for a subject, rising in frequency. Sizes that are not specified, or that are
 /// impossible, give none.
 ///
 /// Tuning (Helmholtz), port pipe (c/2L'), standing waves of first order per inner dimension, the

@@ -88,7 +88,7 @@ void find_problems(DrawnSubject& s) {
     const auto [half_x, half_y] = half_of(p);
     const bool front = p.panel == "front";
     if (p.kind == DrawnPart::Kind::kDriver && !(p.radius_mm > 0.0))
-      p.problems.push_back("Its size is not told: sd_cm2 or diameter_mm.");
+      p.problems.push_back("Its size is not specified: sd_cm2 or diameter_mm.");
     if (front || p.panel == "back") {
       const double x = s.left_mm + p.x_mm;
       const double y = s.height_mm - s.top_mm + p.y_mm;
@@ -371,7 +371,7 @@ LaneContent edge_lane(const std::string& description_json, std::size_t part, boo
   curve.x.assign(axis.hz().begin(), axis.hz().end());
   for (std::size_t i = 0; i < axis.size(); ++i)
     curve.y.push_back(20.0 * std::log10(std::abs(box[i]) / std::abs(wall[i])));
-  content.subtitle = fmt::format("{} at 1 m on the 0° axis, dB re an endless baffle", driver.id);
+  content.subtitle = fmt::format("{} at 1 m on the 0° axis, dB re an infinite baffle", driver.id);
   content.left.push_back(std::move(curve));
   return content;
 }

@@ -36,7 +36,7 @@ struct DrawnSubject {
   double top_mm = 0.0;   ///< from its top edge to the origin
   EdgeShape edge = EdgeShape::kSquare;
   double edge_mm = 0.0;
-  double inner_width_mm = 0.0;  ///< 0: not told
+  double inner_width_mm = 0.0;  ///< 0: not specified
   double inner_height_mm = 0.0;
   double inner_depth_mm = 0.0;
   std::optional<double> net_volume_l;

@@ -74,7 +74,7 @@ std::vector<TuningStep> radiator_steps(const TuningTask& t) {
   }
   return {{fmt::format("Take {:.1f} ± {:.1f} g off the radiator ({:.1f} g remain).", -1e3 * add,
                        1e3 * spread, 1e3 * (mass + add)),
-           add, spread, "Only what was added can be taken off; the cone itself stays."}};
+           add, spread, "Only what was added can be removed; the cone itself stays."}};
 }
 
 }  // namespace

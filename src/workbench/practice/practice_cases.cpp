@@ -163,7 +163,7 @@ std::vector<PracticeCase> make_cases() {
        {"clipping", "driver-breakup", "noise", "lost-samples"},
        "clipping",
        "The remark says it: samples at full scale, sixteen thousand of them. What is clipped is "
-       "lost, and what is worked out of it looks like a fault of the loudspeaker: an impedance of "
+       "lost, and what is analysed of it looks like a fault of the loudspeaker: an impedance of "
        "30 ohm from end to end, a level of 118 dB. Take it again with less gain.",
        0.0});
   all.push_back(
@@ -193,7 +193,8 @@ std::vector<PracticeCase> make_cases() {
             before_and_after("Stuffed", fault("overdamped-port"))),
        {"overdamped-port", "box-leak", "mistuned-box", "panel-resonance"},
        "overdamped-port",
-       "The upper peak has melted into one broad hump and the saddle has filled: the port hardly "
+       "The upper peak has melted into one broad impedance peak and the saddle has filled: the "
+       "port hardly "
        "moves air any more, the box behaves almost as if it were closed. Keep the way between cone "
        "and port free, and line the walls instead.",
        60.0});
@@ -309,7 +310,7 @@ std::vector<PracticeCase> make_cases() {
        plan(kiosk(), fault("crossover-phase", {{"delay_ms", 0.15}}), usual_takes({30, 60})),
        {"crossover-phase", "edge-diffraction", "notch-filter", "driver-breakup"},
        "crossover-phase",
-       "A hump near 1.4 kHz, below the crossover, and a trough near 2.8 kHz, above it; the model "
+       "A bump near 1.4 kHz, below the crossover, and a trough near 2.8 kHz, above it; the model "
        "of the drawing has neither. Turned polarity would give the trough alone, and none of this "
        "shows in the impedance, as a filter's fault would. One driver lags: by its phase some 0.15 "
        "ms, 5 cm of way.",

@@ -93,6 +93,17 @@ LaneContent loops_lane(const std::vector<LaidTake>& laid, Id chosen) {
       s.y.push_back(f > limit * 1.3 ? kNaN : 100.0 * off);
     }
     s.valid_high = std::min(s.valid_high, limit);
+    // Far above the resonance a coil goes its own way, and the scale is not for that.
+    double scaled_to = limit / 1.15;
+    if (one.reading->driver) {
+      scaled_to = std::min(scaled_to, 10.0 * one.reading->driver->fs_hz.value);
+      for (const Wiggle& w : one.reading->wiggles)
+        scaled_to = std::max(scaled_to, 1.05 * w.frequency_hz.value);
+    }
+    for (std::size_t i = 0; i < s.x.size(); ++i) {
+      if (s.x[i] > 20.0 && s.x[i] < scaled_to && std::isfinite(s.y[i]))
+        highest = std::max(highest, s.y[i]);
+    }
     top = std::max(top, limit);
     content.left.push_back(std::move(s));
   }
@@ -100,12 +111,6 @@ LaneContent loops_lane(const std::vector<LaidTake>& laid, Id chosen) {
   if (!content.left.empty()) {
     content.subtitle = "what the fitted model leaves, % of the magnitude";
     content.hatch_above = std::min(content.hatch_above, top);
-    // The highest that was found, or that stands in the fitted range; beyond it the model departs.
-    for (const Series& s : content.left) {
-      for (std::size_t i = 0; i < s.x.size(); ++i)
-        if (s.x[i] > 20.0 && s.x[i] < s.valid_high / 1.15 && std::isfinite(s.y[i]))
-          highest = std::max(highest, s.y[i]);
-    }
     content.fit_high = std::min(60.0, std::ceil(highest * 1.15));
   }
   return content;

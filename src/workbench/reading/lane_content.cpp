@@ -271,7 +271,8 @@ LaneContent predictions_lane(const std::vector<LaidTake>& laid, Id chosen) {
   }
   if (!content.marks.empty())
     content.subtitle = "from sizes alone; hover to see each through all lanes";
-  // Beside what is predicted what was found: the ripple of the chosen impedance, to be followed too.
+  // Beside what is predicted what was found: the ripple of the chosen impedance, to be followed
+  // too.
   for (const LaidTake& one : laid) {
     if (one.take.id != chosen || !one.reading) continue;
     for (const ExplainedWiggle& e : explained_loops(one, laid)) {
@@ -282,7 +283,8 @@ LaneContent predictions_lane(const std::vector<LaidTake>& laid, Id chosen) {
                                .style = kModelStyle,
                                .low_hz = f,
                                .high_hz = f});
-      content.subtitle = "from sizes, and what was found in the impedance; hover to see each through all lanes";
+      content.subtitle =
+          "from sizes, and what was found in the impedance; hover to see each through all lanes";
     }
   }
   std::stable_sort(
@@ -392,6 +394,31 @@ Node<LaneContent> lane_node(const LaneKind& kind, const std::vector<LaidTake>& l
               for (const Series& s : *side) points += 2 * s.x.size();
             return 1024 + points * sizeof(double);
           }};
+}
+
+std::vector<Id> telling_takes(const std::vector<Take>& takes) {
+  std::vector<Id> telling;
+  std::vector<Id> variants;
+  for (const bool impedance : {true, false}) {
+    for (const Take& t : takes) {
+      const Placement place = place_of(t);
+      const bool fits = impedance ? t.kind() == TakeKind::kImpedance
+                                  : t.kind() == TakeKind::kResponse &&
+                                        place.horizontal_deg == 0.0 && place.vertical_deg == 0.0;
+      if (!fits || !t.accepted || !has_curve(t) || t.subject_id != takes.front().subject_id)
+        continue;
+      if (std::find(variants.begin(), variants.end(), t.variant_id) == variants.end()) {
+        if (variants.size() == 2) continue;
+        variants.push_back(t.variant_id);
+      }
+      const bool there = std::any_of(takes.begin(), takes.end(), [&](const Take& other) {
+        return other.variant_id == t.variant_id && other.kind() == t.kind() &&
+               std::find(telling.begin(), telling.end(), other.id) != telling.end();
+      });
+      if (!there) telling.push_back(t.id);
+    }
+  }
+  return telling;
 }
 
 const LaneKind* lane_kind(const std::string& id) {

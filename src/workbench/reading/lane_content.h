@@ -83,7 +83,7 @@ struct LaneContent {
   friend bool operator==(const LaneContent&, const LaneContent&) = default;
 };
 
-/// A take on the score with its result, if it is worked out already.
+/// A take on the score with its result, if it is analysed already.
 struct LaidTake {
   Take take;
   std::string variant_name;
@@ -118,6 +118,10 @@ struct LaneKind {
 [[nodiscard]] Node<LaneContent> lane_node(const LaneKind& kind, const std::vector<LaidTake>& laid,
                                           Id chosen);
 [[nodiscard]] const std::vector<LaneKind>& lane_kinds();
+
+/// What tells most of a book that nobody has looked at yet: of its first subject with takes, in the
+/// first two variants that have them, one response on the axis and one impedance each.
+[[nodiscard]] std::vector<Id> telling_takes(const std::vector<Take>& takes);
 [[nodiscard]] const LaneKind* lane_kind(const std::string& id);
 
 /// A curve's name on the score, as short as it can be told apart: the take's name; its variant

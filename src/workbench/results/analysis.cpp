@@ -270,11 +270,10 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
   if (!spec) return tl::unexpected(spec.error());
   const auto lead = static_cast<std::size_t>(std::llround(s.lead_in_s * rate));
   if (signal.size() < lead + spec->sample_count()) {
-    return bad_input(
-        fmt::format("The recording lasts {} s, but lead-in and sweep take {} s.",
-                    three_digits(static_cast<double>(signal.size()) / rate),
-                    three_digits(s.lead_in_s + s.duration_s)),
-        in.take.raw_name);
+    return bad_input(fmt::format("The recording lasts {} s, but lead-in and sweep take {} s.",
+                                 three_digits(static_cast<double>(signal.size()) / rate),
+                                 three_digits(s.lead_in_s + s.duration_s)),
+                     in.take.raw_name);
   }
   const bool has_loopback = c.loopback_channel >= 0 &&
                             static_cast<std::size_t>(c.loopback_channel) < audio->channels.size();

@@ -21,7 +21,7 @@ struct AnalysisInput {
   Recipe recipe;
 };
 
-/// A take worked out: f(raw, recipe), never kept as truth.
+/// A take analysed: f(raw, recipe), never kept as truth.
 struct Analysis {
   Response curve;  ///< Pa rms at the take's drive and distance, or ohm
   /// Of takes that have one: the impulse response in Pa per sample at the drive (or as the file

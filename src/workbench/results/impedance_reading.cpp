@@ -64,8 +64,8 @@ ImpedanceReading read_impedance(const Response& z, ImpedanceRole role,
   out.minimum = impedance_minimum(z);
   if (out.minimum) out.nominal_ohm = nominal_impedance_ohm(out.minimum->magnitude_ohm);
   if (z.has_phase()) out.dissipation = lowest_peak_dissipation(z);
-  // A model that was refused leaves no ground to see loops on: the humps themselves would be
-  // called loops.
+  // A model that was refused leaves no ground to see loops on: the impedance peaks themselves would
+  // be called loops.
   if (const FittedImpedance* motor = out.motor()) {
     WiggleSearch search;
     const double lower = out.driver ? out.driver->fs_hz.value : out.box->fl_hz.value;
@@ -85,7 +85,7 @@ std::vector<ReadFigure> figures_of(const ImpedanceReading& r) {
     const bool closed = r.role == ImpedanceRole::kClosedBox;
     all.push_back({closed ? "fc_hz" : "fs_hz", closed ? "fc" : "fs", d.fs_hz, "Hz", ""});
     all.push_back({closed ? "qtc" : "qts", closed ? "Qtc" : "Qts", d.qts, "",
-                   closed ? (d.qts.value > 0.9    ? "a hump in the bass"
+                   closed ? (d.qts.value > 0.9    ? "an impedance peak in the bass"
                              : d.qts.value < 0.58 ? "tightly damped"
                                                   : "near the flattest, 0.71")
                           : ""});

@@ -17,7 +17,7 @@ enum class ImpedanceRole { kDriver, kClosedBox, kVented, kRadiator };
 /// neither tells.
 [[nodiscard]] std::optional<ImpedanceRole> impedance_role(const std::string& condition,
                                                           const std::string& loading);
-/// Where nobody told: two bass humps are a vented box's, one is a driver's.
+/// Where nobody told: two bass impedance peaks are a vented box's, one is a driver's.
 [[nodiscard]] ImpedanceRole guessed_role(const Response& impedance);
 
 /// All that one impedance curve tells by itself.

@@ -16,7 +16,7 @@
 #include "base/result.h"
 
 /// Results by key. A node is a pure function of other nodes and of parameters; its key is the hash
-/// of all of it, so that what is found under a key is never stale, and nothing is worked out twice.
+/// of all of it, so that what is found under a key is never stale, and nothing is analysed twice.
 namespace lalometer {
 
 /// kind, version of the computation, keys of the inputs and parameters, hashed: "curve/3f0a...".

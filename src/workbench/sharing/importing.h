@@ -18,9 +18,9 @@ struct ImportItem {
   Take take;
   RawData raw;
   std::optional<RigCalibration> rig =
-      std::nullopt;          ///< where the set tells the microphone's correction
+      std::nullopt;                             ///< where the set tells the microphone's correction
   std::optional<Recipe> recipe = std::nullopt;  ///< of an item of a book: its own
-  std::string variant_id;    ///< the set's own; empty for single files
+  std::string variant_id;                       ///< the set's own; empty for single files
   bool calibration = false;  ///< a microphone or interface correction, not a take
   /// Of sound with an impulse response: its costly half, for whoever wants another gate.
   std::shared_ptr<const ImpulseStage> stage = nullptr;

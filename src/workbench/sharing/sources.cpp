@@ -23,9 +23,9 @@ Result<const Row*> named(const std::vector<Row>& rows, const std::string& name, 
   }
   if (name.empty() && rows.size() == 1) return &rows.front();
   return bad_input(
-      name.empty() ? fmt::format("Say which {} (--{}): the book has {}.", what, what, names_of(names))
-                   : fmt::format("There is no {} \"{}\"; the book has {}.", what, name,
-                                 names_of(names)),
+      name.empty()
+          ? fmt::format("Say which {} (--{}): the book has {}.", what, what, names_of(names))
+          : fmt::format("There is no {} \"{}\"; the book has {}.", what, name, names_of(names)),
       where);
 }
 

@@ -17,7 +17,7 @@ struct SeriesMaterial {
   std::vector<std::string> notes;
 };
 
-/// A take with its curve, worked out.
+/// A take with its curve, analysed.
 struct CurveOfTake {
   const Take* take;
   const Response* curve;

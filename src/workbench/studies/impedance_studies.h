@@ -9,7 +9,7 @@
 #include "workbench/reading/lane_content.h"
 #include "workbench/studies/comparison.h"
 
-/// What the impedance desk works out from a book's takes, on a worker.
+/// What the impedance desk analyses from a book's takes, on a worker.
 namespace lalometer {
 
 /// One driver's takes that belong together: a sample in free air, and with mass or in a test box.
@@ -64,7 +64,7 @@ struct DriverStudy {
 /// "vented", "sealed", ...; empty where the description does not tell.
 [[nodiscard]] std::string loading_of(const std::string& description_json);
 
-/// Moving mass of the first passive radiator, kg; nothing where it is not told.
+/// Moving mass of the first passive radiator, kg; nothing where it is not specified.
 [[nodiscard]] std::optional<double> radiator_mass_of(const std::string& description_json);
 
 /// Results as files: the keys of `lalometer-cli thiele-small`.

@@ -84,7 +84,7 @@ class Weigher {
 
 ExplainedWiggle explain(const Wiggle& w, const std::vector<Candidate>& all,
                         const WiggleContext& context) {
-  ExplainedWiggle out{w, "not foretold", {}};
+  ExplainedWiggle out{w, "not predicted", {}};
   Weigher weigh;
   const double f = w.frequency_hz.value;
   // What always may be: a wall, a brace, a loose part.

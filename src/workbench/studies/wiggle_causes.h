@@ -34,7 +34,7 @@ struct WiggleCause {
 };
 struct ExplainedWiggle {
   Wiggle wiggle;
-  std::string name;  ///< "box height wave", "port pipe", "in the driver itself", "not foretold"
+  std::string name;  ///< "box height wave", "port pipe", "in the driver itself", "not predicted"
   std::vector<WiggleCause> causes;
 };
 

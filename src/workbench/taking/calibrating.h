@@ -80,7 +80,7 @@ struct CalibrationStatus {
 [[nodiscard]] Result<std::size_t> mend_takes(Book& book, const RigCalibration& rig,
                                              const std::string& from_day);
 
-/// Which input carries the loopback: plays a soft sweep and looks for it, unaltered, on each.
+/// Which input carries the loopback: plays a low-level sweep and looks for it, unaltered, on each.
 /// Nothing where none does.
 [[nodiscard]] Result<std::optional<int>> find_loopback(AudioDevice& device, double sample_rate_hz,
                                                        int input_count, std::stop_token stop);

@@ -44,7 +44,7 @@ struct LiveReading {
   double measured_hold = 0.0;  ///< highest of the last 3 s
   double loopback_hold = 0.0;
   bool clipped = false;              ///< within the last 3 s
-  std::vector<double> band_hz = {};  ///< sixths of octaves, 20 Hz to 20 kHz
+  std::vector<double> band_hz = {};  ///< 1/6-octave bands, 20 Hz to 20 kHz
   std::vector<double> band_db = {};  ///< averaged over about a second
   std::optional<LiveTone> tone = std::nullopt;
 };

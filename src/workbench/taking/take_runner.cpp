@@ -90,7 +90,7 @@ DriverLimits limits_of(SubjectKind kind) {
               "Compression drivers need their horn and a protection capacitor; the sweep starts at "
               "500 Hz."};
     case SubjectKind::kMidrange:
-      return {60.0, 2.83, "Midrange drivers have little travel: the sweep starts at 60 Hz."};
+      return {60.0, 2.83, "Midrange drivers have little excursion: the sweep starts at 60 Hz."};
     case SubjectKind::kWoofer:
       return {5.0, 6.0, ""};
     case SubjectKind::kSubwoofer:

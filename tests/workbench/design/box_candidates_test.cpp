@@ -72,7 +72,7 @@ TEST(BoxCandidates, SaysWhatItMeans) {
   EXPECT_THAT(words(60.0), HasSubstr("over the usual limit of 17 m/s"));
   EXPECT_THAT(words(1.0), HasSubstr("quiet enough"));
   EXPECT_THAT(words(400.0), HasSubstr("times as much as is good"));
-  // Twice the volts: twice the travel, twice the speed (linear circuit).
+  // Twice the volts: twice the excursion, twice the speed (linear circuit).
   const BoxOutcome one = box_outcome(driver(), c, 10.0);
   const BoxOutcome four = box_outcome(driver(), c, 40.0);
   EXPECT_NEAR(four.largest_excursion_m / one.largest_excursion_m, 2.0, 1e-9);

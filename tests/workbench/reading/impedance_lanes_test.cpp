@@ -93,7 +93,7 @@ TEST(ImpedanceLanes, CausesUseWhatElseLiesOnTheScore) {
   const auto by_driver = explained_loops(alone[0], alone);
   EXPECT_EQ(by_driver[0].name, "in the driver itself");
   // The driver's own curve knows no box.
-  EXPECT_EQ(explained_loops(alone[1], {alone[1]})[0].name, "not foretold");
+  EXPECT_EQ(explained_loops(alone[1], {alone[1]})[0].name, "not predicted");
 }
 
 TEST(ImpedanceLanes, TheReadingTellsFiguresWithUncertaintyAndTheLoad) {
@@ -109,11 +109,11 @@ TEST(ImpedanceLanes, TheReadingTellsFiguresWithUncertaintyAndTheLoad) {
   EXPECT_THAT(named("As hard as a resistor of"), HasSubstr("Ω"));
   LaidTake spoilt = laid(1, true, 0.0);
   ImpedanceReading none;
-  none.refusal = "two humps are missing";
+  none.refusal = "two impedance peaks are missing";
   spoilt.reading = std::make_shared<const ImpedanceReading>(none);
   const auto refused = key_figures(spoilt);
   EXPECT_EQ(refused.front().name, "Not fitted");
-  EXPECT_EQ(refused.front().basis, "two humps are missing");
+  EXPECT_EQ(refused.front().basis, "two impedance peaks are missing");
 }
 
 }  // namespace

@@ -165,7 +165,7 @@ TEST(WiggleCauses, AStandingWaveIsNamedByItsDimension) {
   EXPECT_THAT(all[0].causes[0].evidence, Contains(HasSubstr("gone with")));
 }
 
-// What is there in free air is the driver's, whatever the box foretells.
+// What is there in free air is the driver's, whatever the box predicts.
 TEST(WiggleCauses, WhatTheDriverHasAloneIsNotTheBoxs) {
   const SubjectGeometry g = kiosk();
   WiggleContext context;
@@ -182,7 +182,7 @@ TEST(WiggleCauses, WhatNothingForetellsMayBeAPanel) {
   context.geometry = &g;
   context.free_air = std::vector<Wiggle>();
   const auto all = explained({loop(330.0, 3.0, 30.0)}, context);
-  EXPECT_EQ(all[0].name, "not foretold");
+  EXPECT_EQ(all[0].name, "not predicted");
   EXPECT_EQ(all[0].causes[0].cause, "panel-resonance");
 }
 

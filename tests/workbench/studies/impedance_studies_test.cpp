@@ -263,7 +263,7 @@ TEST(ReadImpedances, TellFiguresOrWhyNot) {
   EXPECT_EQ(figures[1].meaning, "near the flattest, 0.71");
   EXPECT_TRUE(closed.three_points && closed.dissipation && closed.minimum);
   const auto none = read_impedance(curve(woofer()), ImpedanceRole::kVented);
-  EXPECT_THAT(none.refusal, HasSubstr("Two humps"));
+  EXPECT_THAT(none.refusal, HasSubstr("Two impedance peaks"));
   EXPECT_TRUE(figures_of(none).empty());
   EXPECT_EQ(none.motor(), nullptr);
   EXPECT_TRUE(none.minimum.has_value()) << "what an amplifier sees is told all the same";

@@ -57,14 +57,15 @@ Estimate by_differences(const CurveFit& fit, const F& figure) {
 
 tl::unexpected<Error> one_hump(const FitPoints& points, BackLoad back) {
   return bad_input(fmt::format(
-      "Two humps with a valley between are not to be seen from {} to {}: {} has them; a closed box "
+      "Two impedance peaks with a valley between are not to be seen from {} to {}: {} has them; a "
+      "closed box "
       "or a driver in free air has one.",
       frequency_text(points.frequency_hz.front()), frequency_text(points.frequency_hz.back()),
       back == BackLoad::kVented ? "a vented box" : "a box with a passive radiator"));
 }
 
-/// The two humps of a bass system: the most prominent of those below 400 Hz; a crossover's bump
-/// lies higher.
+/// The two impedance peaks of a bass system: the most prominent of those below 400 Hz; a
+/// crossover's bump lies higher.
 std::optional<std::pair<double, double>> bass_humps(const FitPoints& points) {
   std::vector<double> low;
   for (const Hump& h : humps(points, 0.05)) {
@@ -187,7 +188,8 @@ Result<BoxFit> fit_box(const Response& impedance, BackLoad back, std::optional<d
   const auto [low, high] = *pair;
   if (low < 1.12 * all->frequency_hz.front() || high > all->frequency_hz.back() / 1.5) {
     return bad_input(fmt::format(
-        "A hump is cut off: the curve runs from {} to {} and must reach well below the lower hump "
+        "An impedance peak is cut off: the curve runs from {} to {} and must reach well below the "
+        "lower impedance peak "
         "({}) and above the upper one ({}).",
         frequency_text(all->frequency_hz.front()), frequency_text(all->frequency_hz.back()),
         frequency_text(low), frequency_text(high)));

@@ -15,9 +15,9 @@ struct BoxFit {
   Estimate driver_qms;
   Estimate driver_qes;
   Estimate alpha;  ///< compliance of the suspension over that of the box's air
-  Estimate fl_hz;  ///< lower hump of the motional part
+  Estimate fl_hz;  ///< lower impedance peak of the motional part
   Estimate fb_hz;  ///< tuning: the air of box and port (or box and radiator) resonates
-  Estimate fh_hz;  ///< upper hump
+  Estimate fh_hz;  ///< upper impedance peak
   /// All losses of the box taken together as leakage, as Small does it, but for absorption where
   /// the curve tells it apart; nothing where it cannot tell (interval over 60 %).
   std::optional<Estimate> ql = std::nullopt;
@@ -31,14 +31,14 @@ struct BoxFit {
   std::vector<std::string> notes;
 };
 
-/// Least squares over the bass range, up to six times the upper hump: driver, box, leak, coil, and
-/// what a crossover adds as a series inductance and a capacitance across, where the data plainly
-/// ask for it.
+/// Least squares over the bass range, up to six times the upper impedance peak: driver, box, leak,
+/// coil, and what a crossover adds as a series inductance and a capacitance across, where the data
+/// plainly ask for it.
 ///
-/// Refused, with the reason: no two humps in range; a hump cut off by an end of the curve; a curve
-/// that the model does not follow within 8 %.
-/// Source: R. H. Small, "Vented-box loudspeaker systems", JAES 21 (1973), part IV;
-/// "Passive-radiator loudspeaker systems", JAES 22 (1974).
+/// Refused, with the reason: no two impedance peaks in range; an impedance peak cut off by an end
+/// of the curve; a curve that the model does not follow within 8 %. Source: R. H. Small,
+/// "Vented-box loudspeaker systems", JAES 21 (1973), part IV; "Passive-radiator loudspeaker
+/// systems", JAES 22 (1974).
 [[nodiscard]] Result<BoxFit> fit_box(const Response& impedance, BackLoad back,
                                      std::optional<double> re_ohm = std::nullopt);
 

@@ -65,12 +65,12 @@ class Search {
 
 tl::unexpected<Error> no_hump(const DriverFitWishes& wishes, const FitPoints& points) {
   return bad_input(fmt::format(
-      "No resonance hump stands out between {} and {}: {} cannot be found from this curve.",
+      "No resonance peak stands out between {} and {}: {} cannot be found from this curve.",
       frequency_text(points.frequency_hz.front()), frequency_text(points.frequency_hz.back()),
       wishes.in_closed_box ? "fc and Qtc" : "driver parameters"));
 }
 
-/// Of the free-air fit: the port's valley between two low humps.
+/// Of the free-air fit: the port's valley between two low impedance peaks.
 bool looks_vented(const std::vector<Hump>& found) {
   for (std::size_t i = 1; i < found.size(); ++i) {
     const double low = std::min(found[0].frequency_hz, found[i].frequency_hz);
@@ -90,8 +90,8 @@ bool is_a_hump(const Fitted& fitted) {
   return height > 0.1 * std::exp(fitted.fit.theta[fitted.model.at(Slot::kRes)]) && q < 12.0;
 }
 
-/// In a box the driver's hump is the lowest that is not much smaller than the others: a crossover's
-/// bump, which may be higher than a well damped resonance, lies above it.
+/// In a box the driver's impedance peak is the lowest that is not much smaller than the others: a
+/// crossover's bump, which may be higher than a well damped resonance, lies above it.
 void lowest_first(std::vector<Hump>& found) {
   auto lowest = found.begin();
   for (auto it = found.begin(); it != found.end(); ++it) {
@@ -114,7 +114,7 @@ DriverFit told(const Fitted& best, double noise) {
   const double creep = m.shape().creep ? t[m.at(Slot::kCreep)] : 0.0;
   const double lag = creep * kLag / (1.0 + creep * creep * kLag * kLag);
   const double q = 1.0 / (1.0 / qms + lag);
-  // With more loss the hump is lower by as much.
+  // With more loss the impedance peak is lower by as much.
   const double height = res * q / qms;
   const double share = q / qms;
   std::vector<double> g(p, 0.0);
@@ -202,12 +202,13 @@ Result<DriverFit> fit_hump(const Response& impedance, const FitPoints& points,
   const double last = points.frequency_hz.back();
   if (hump.frequency_hz < 1.2 * first || hump.frequency_hz > last / 1.5) {
     return bad_input(fmt::format(
-        "The hump at {} is cut off: the curve runs from {} to {} and must reach well to both sides "
+        "The impedance peak at {} is cut off: the curve runs from {} to {} and must reach well to "
+        "both sides "
         "of it.",
         frequency_text(hump.frequency_hz), frequency_text(first), frequency_text(last)));
   }
 
-  // First guess by three frequencies, or from the hump's bare height where it is low.
+  // First guess by three frequencies, or from the impedance peak's bare height where it is low.
   double lowest = hump.magnitude_ohm;
   for (const Complex& z : points.z)
     lowest = std::min(lowest, impedance.has_phase() ? std::max(z.real(), 0.0) : std::abs(z));
@@ -262,7 +263,7 @@ Result<DriverFit> fit_hump(const Response& impedance, const FitPoints& points,
     MotorShape shape = best->model.shape();
     shape.creep = true;
     improve(shape, Slot::kCreep, {0.05});
-    // A second hump of its own, not a small loop: those are box modes and breakup.
+    // A second impedance peak of its own, not a small loop: those are box modes and breakup.
     for (const Hump& other : found) {
       if (best->model.shape().crossover) break;
       if (&other == &hump || other.prominence < 0.05 || best->model.shape().second) continue;
@@ -318,11 +319,12 @@ Result<DriverFit> fit_driver(const Response& impedance, const DriverFitWishes& w
   if (wishes.in_closed_box) lowest_first(found);
   if (found.empty()) return no_hump(wishes, *all);
   if (!wishes.in_closed_box && looks_vented(found)) {
-    return bad_input(fmt::format(
-        "Two humps with a valley between ({} and {}): this is a driver in a vented box, not in "
-        "free air. Take the driver out, or read the curve as a box's.",
-        frequency_text(std::min(found[0].frequency_hz, found[1].frequency_hz)),
-        frequency_text(std::max(found[0].frequency_hz, found[1].frequency_hz))));
+    return bad_input(
+        fmt::format("Two impedance peaks with a valley between ({} and {}): this is a driver in a "
+                    "vented box, not in "
+                    "free air. Take the driver out, or read the curve as a box's.",
+                    frequency_text(std::min(found[0].frequency_hz, found[1].frequency_hz)),
+                    frequency_text(std::max(found[0].frequency_hz, found[1].frequency_hz))));
   }
   const Hump& hump = found.front();
   const auto whole = [&](double top_hz) {
@@ -332,8 +334,8 @@ Result<DriverFit> fit_driver(const Response& impedance, const DriverFitWishes& w
                   : Result<DriverFit>(tl::unexpected(points.error()));
   };
   if (!wishes.in_closed_box) return whole(std::max(50.0 * hump.frequency_hz, 5000.0));
-  // A finished loudspeaker has a crossover in front: what it does far above the hump is left out
-  // where the model does not follow.
+  // A finished loudspeaker has a crossover in front: what it does far above the impedance peak is
+  // left out where the model does not follow.
   auto wide = whole(std::max(12.0 * hump.frequency_hz, 1200.0));
   if (wide && wide->misfit_percent < 1.0 + 200.0 * all->noise) return wide;
   auto narrow = whole(5.0 * hump.frequency_hz);

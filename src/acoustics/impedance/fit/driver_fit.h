@@ -28,7 +28,7 @@ struct DriverFit {
   Estimate qms;    ///< at fs, creep included
   Estimate qes;
   Estimate qts;
-  Estimate peak_ohm;   ///< Re + Res: what the hump rises to without the coil
+  Estimate peak_ohm;   ///< Re + Res: what the impedance peak rises to without the coil
   Estimate le_1khz_h;  ///< inductance that has the coil's reactance at 1 kHz
   VoiceCoil coil;
   std::optional<Estimate> creep = std::nullopt;
@@ -57,10 +57,10 @@ struct DriverFit {
 /// fitted.
 ///
 /// Refused, with the reason: fewer than 24 points; negative real parts (a passive load has none:
-/// jig not calibrated, channels exchanged); a curve below 1.5 ohm all over (ratios); no hump in
-/// range; a hump cut off by the end of the curve; two humps with a port's valley between, given as
-/// free air; a curve that the model does not follow within 8 %. Source: R. H. Small, JAES 20
-/// (1972); Leach 2002; Wright 1990; Knudsen and Jensen 1993.
+/// jig not calibrated, channels exchanged); a curve below 1.5 ohm all over (ratios); no impedance
+/// peak in range; an impedance peak cut off by the end of the curve; two impedance peaks with a
+/// port's valley between, given as free air; a curve that the model does not follow within 8 %.
+/// Source: R. H. Small, JAES 20 (1972); Leach 2002; Wright 1990; Knudsen and Jensen 1993.
 [[nodiscard]] Result<DriverFit> fit_driver(const Response& impedance,
                                            const DriverFitWishes& wishes = {});
 

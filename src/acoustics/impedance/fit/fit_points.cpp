@@ -27,8 +27,8 @@ constexpr double kLittleNoise = 5e-4;
 constexpr double kDense = 0.6931471805599453 / 48.0;  ///< a 48th of an octave
 
 /// At most 48 points an octave: the mean of those that lie closer. In the range to be kept a mean
-/// would flatten a sharp hump: there all stay, or one of each group where there is no noise that
-/// the others would help against.
+/// would flatten a sharp impedance peak: there all stay, or one of each group where there is no
+/// noise that the others would help against.
 void thin(FitPoints& points, ValidRange kept) {
   const bool noisy = points.noise > kLittleNoise;
   FitPoints out;

@@ -42,8 +42,8 @@ std::optional<std::size_t> unforeseen(std::span<const double> y, double least_sh
   const auto last = static_cast<Eigen::Index>(y.size()) - 1;
   for (int i = 0; i < kOrder; ++i) {
     for (int j = i; j < kOrder; ++j) {
-      sums(i + 1, j + 1) = sums(i, j) + all[kOrder - 1 - i] * all[kOrder - 1 - j] -
-                           all[last - i] * all[last - j];
+      sums(i + 1, j + 1) =
+          sums(i, j) + all[kOrder - 1 - i] * all[kOrder - 1 - j] - all[last - i] * all[last - j];
     }
   }
   Eigen::Matrix<double, kOrder, kOrder> gram =
@@ -164,9 +164,9 @@ std::optional<SweepBreak> find_sweep_break(std::span<const double> recording, co
   const std::vector<double> sweep = exponential_sweep(spec);
   for (std::size_t i = 0; i < sweep.size() && stimulus_start + i < reference.size(); ++i)
     reference[stimulus_start + i] = sweep[i];
-  return find_sweep_break(recording, spec, stimulus_start,
-                          deconvolve(recording, reference, spec.sample_rate_hz(),
-                                     {spec.start_hz(), spec.stop_hz()}));
+  return find_sweep_break(
+      recording, spec, stimulus_start,
+      deconvolve(recording, reference, spec.sample_rate_hz(), {spec.start_hz(), spec.stop_hz()}));
 }
 
 std::optional<SweepBreak> find_sweep_break(std::span<const double> recording, const SweepSpec& spec,

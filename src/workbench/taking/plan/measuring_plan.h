@@ -34,7 +34,7 @@ struct PurposeText {
 struct PlanOptions {
   double distance_m = 1.0;
   double drive_v = 2.83;
-  double gate_ms = 0.0;  ///< what the room allows; 0: not told
+  double gate_ms = 0.0;  ///< what the room allows; 0: not specified
   int repeats = 1;
   std::vector<std::string> samples = {};  ///< "A", "B"; empty: there is but one
   std::vector<Id> variants = {};          ///< of a comparison; otherwise the first one is measured

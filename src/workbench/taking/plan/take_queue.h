@@ -13,7 +13,7 @@ namespace lalometer {
 struct QueueSettings {
   int tries = 4;             ///< of one take, before the queue stops and asks
   double countdown_s = 0.0;  ///< hands-free: pips through the loudspeaker before each sweep
-  bool set_level = true;     ///< a quiet sweep first; the drive is lowered where it would clip
+  bool set_level = true;     ///< a low-level sweep first; the drive is lowered where it would clip
   bool check_table = true;   ///< after each half orbit the table is homed and compared
 };
 
@@ -54,8 +54,8 @@ struct QueueSummary {
                                              const QueueSettings& settings, const QueueHooks& hooks,
                                              std::stop_token stop);
 
-/// The drive that neither clips the interface nor passes what is wanted, found by quiet sweeps that
-/// rise in steps of 10 dB from 20 dB under it.
+/// The drive that neither clips the interface nor passes what is wanted, found by low-level sweeps
+/// that rise in steps of 10 dB from 20 dB under it.
 struct LevelSetting {
   double drive_v;
   double peak;  ///< of the input at that drive, re full scale

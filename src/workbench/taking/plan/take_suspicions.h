@@ -15,10 +15,10 @@ struct TakeSketch {
   double distance_m = 0.0;
   double drive_v = 0.0;
   double arrival_s = 0.0;
-  std::vector<double> level_db;  ///< sixths of octaves, 200 Hz to 16 kHz, gated
+  std::vector<double> level_db;  ///< 1/6-octave bands, 200 Hz to 16 kHz, gated
   std::string condition;
 };
-/// Of a response; nothing where it cannot be worked out.
+/// Of a response; nothing where it cannot be analysed.
 [[nodiscard]] std::optional<TakeSketch> sketch_of(const TakeOutcome& outcome,
                                                   const RigCalibration& rig, double gate_s);
 /// Rms of the difference in level, 1 kHz to 16 kHz.

@@ -120,7 +120,8 @@ TEST(BoxFitTest, APassiveRadiatorShowsTuningAndNotch) {
   EXPECT_NEAR(fit->notch_hz->value, 18.0, 0.7);
 }
 
-// A capacitor across a loudspeaker bends the upper hump; the tuning must stay where it is.
+// A capacitor across a loudspeaker bends the upper impedance peak; the tuning must stay where it
+// is.
 TEST(BoxFitTest, ACrossoverDoesNotMoveTheTuning) {
   Normals normals(34);
   const Box box;
@@ -144,7 +145,7 @@ TEST(BoxFitTest, RefusesOneHumpAndCutHumps) {
   const auto one = fit_box(curve([&](double f) { return impedance(closed, f); }, 0.003, normals),
                            BackLoad::kVented);
   ASSERT_FALSE(one);
-  EXPECT_THAT(one.error().message, HasSubstr("Two humps"));
+  EXPECT_THAT(one.error().message, HasSubstr("Two impedance peaks"));
   const Box box;
   const auto cut = fit_box(curve([&](double f) { return impedance(box, f); }, 0.003, normals, 20.0),
                            BackLoad::kVented);

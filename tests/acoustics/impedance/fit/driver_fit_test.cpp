@@ -296,7 +296,7 @@ TEST(DriverFit, CreepIsFoundAndCounted) {
   EXPECT_NEAR(told->mms_kg->value, t.mms_kg, 0.02 * t.mms_kg);
 }
 
-// A fluid-damped dome has hardly a hump; one with a chamber behind it has two.
+// A fluid-damped dome has hardly an impedance peak; one with a chamber behind it has two.
 TEST(DriverFit, TweetersWithFluidOrTwoResonancesAreFitted) {
   Normals normals(15);
   const Truth damped{6.1, 950.0, 0.55, 1.9, 0.3e-3, 6e-4, plain(0.03e-3)};
@@ -363,8 +363,8 @@ TEST(DriverFit, RefusesWhatIsNoFreeAirCurveOfADriver) {
   const auto driver = [&](double f) { return impedance(t, f); };
   EXPECT_THAT(
       refusal(curve([](double f) { return Complex(6.0, 2 * kPi * f * 0.3e-3); }, 0.003, normals)),
-      HasSubstr("No resonance hump"));
-  EXPECT_THAT(refusal(curve(driver, 0.003, normals, 200.0)), HasSubstr("No resonance hump"));
+      HasSubstr("No resonance peak"));
+  EXPECT_THAT(refusal(curve(driver, 0.003, normals, 200.0)), HasSubstr("No resonance peak"));
   EXPECT_THAT(refusal(curve(driver, 0.003, normals, 36.0)), HasSubstr("cut off"));
   EXPECT_THAT(refusal(curve([&](double f) { return driver(f) - 7.0; }, 0.003, normals)),
               HasSubstr("jig was not calibrated"));

@@ -19,7 +19,7 @@ namespace {
 class Bench final : public AudioDevice {
  public:
   Bench() : bench_(demo_bench(false)) {
-    // The lumped, linear one: quick to play, and what is looked for does not hang on it.
+    // The lumped, linear one: quick to play, and what is looked for does not depend on it.
     bench_.setup().speaker = kiosk_two_way(false);
     bench_.setup().room.floor_reflection = 0.5;
   }
