@@ -38,6 +38,7 @@ struct Pictures {
   void write(const char* name, const char* text) { std::ofstream(scratch / name) << text; }
 
   int run() {
+    if (!target.mkpath(QStringLiteral("."))) return 2;
     window.capture().practiceSetup().pace = 0.0;
     window.resize(1280, 800);
     window.show();

@@ -118,6 +118,17 @@ TEST(LanePicture, DrawsAnInvalidRangeFainterThanAValidOne) {
   EXPECT_LT(ink(150.0), 0.5 * ink(4000.0));
 }
 
+TEST(LanePicture, ManyCurvesOrAMapAskForAFinerPictureLater) {
+  LaneContent content;
+  content.left.resize(8);
+  EXPECT_FALSE(coarse_differs(content)) << "few curves are drawn finely at once";
+  content.right.resize(1);
+  EXPECT_TRUE(coarse_differs(content));
+  LaneContent with_map;
+  with_map.map = ValueMap{};
+  EXPECT_TRUE(coarse_differs(with_map));
+}
+
 TEST(CurveRaster, ByColumnsPutsTheSameInkInTheSamePlaces) {
   std::vector<PixelPoint> wave;
   for (int i = 0; i <= 400; ++i)

@@ -136,7 +136,6 @@ TEST(CurveFile, WritingThenReadingGivesBackTheSameNumbers) {
     const auto table = read(text, kind);
     ASSERT_TRUE(table.has_value()) << table.error().text();
     const Response back = curve_of(*table, kind);
-    EXPECT_EQ(curve_text(back, {"a comment"}).size() > 0, true);
     ASSERT_EQ(back.size(), r.size());
     for (std::size_t i = 0; i < r.size(); ++i) {
       ASSERT_EQ(back.axis()[i], r.axis()[i]);

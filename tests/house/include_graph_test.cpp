@@ -15,7 +15,9 @@ const std::map<std::string, int> kFloors = {{"base", 0},      {"acoustics", 1}, 
 /// Libraries that stay behind one room's wall.
 const std::map<std::string, std::string> kWalls = {
     {"SQLiteCpp/", "book"},   {"sqlite3.h", "book"}, {"sndfile.h", "exchange"},
-    {"fftw3.h", "acoustics"}, {"CLI/", "cli"},       {"openssl/", "base"}};
+    {"fftw3.h", "acoustics"}, {"CLI/", "cli"},       {"openssl/", "base"},
+    {"portaudio.h", "rig"},   {"pa_", "rig"},        {"jack/", "rig"},
+    {"termios.h", "rig"},     {"Eigen/", "acoustics"}};
 
 /// What an include line names, without its quotes or brackets; empty for other lines.
 std::string included_by(const std::string& line) {

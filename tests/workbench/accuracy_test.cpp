@@ -157,8 +157,10 @@ TEST(Accuracy, JigCalibrationMendsAWrongResistor) {
     for (std::size_t i = 0; i < a.curve.size(); ++i) {
       const double f = a.curve.axis()[i];
       if (f < 10.0 || f > 10000.0) continue;
-      error = std::max(error,
-                       std::abs(a.curve.value(i) / practice_impedance_ohm(setup.speaker, f) - 1.0));
+      const double off =
+          std::abs(a.curve.value(i) / practice_impedance_ohm(setup.speaker, f) - 1.0);
+      EXPECT_TRUE(std::isfinite(off)) << f;
+      error = std::max(error, off);
     }
     return error;
   };

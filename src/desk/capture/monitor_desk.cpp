@@ -182,7 +182,7 @@ void MonitorDesk::paintEvent(QPaintEvent*) {
   };
   meter(plot.right() + 24.0, reading_.measured_peak, reading_.measured_hold,
         jig ? tr("jig") : tr("mic"));
-  meter(plot.right() + 68.0, reading_.loopback_peak, reading_.loopback_hold, tr("loop"));
+  meter(plot.right() + 68.0, reading_.loopback_peak, reading_.loopback_hold, tr("loopback"));
   if (!running_ && reading_.band_hz.empty()) {
     p.setPen(theme_.quiet);
     p.setFont(text_font(13));

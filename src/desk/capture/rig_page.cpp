@@ -15,11 +15,6 @@
 namespace lalometer {
 namespace {
 
-/// Volts at the terminals of the tone that a voltmeter reads: enough for its accuracy, little for a
-/// loudspeaker.
-constexpr double kTone_v = 1.0;
-constexpr double kTone_hz = 100.0;
-
 QSpinBox* channel(const char* name, QWidget* parent) {
   auto* box = new QSpinBox(parent);
   box->setObjectName(QLatin1String(name));
@@ -30,22 +25,20 @@ QSpinBox* channel(const char* name, QWidget* parent) {
 
 }  // namespace
 
-/// What a worker hands back: the calibration as it should be, and what else the page has to know.
-struct RigPage::Calibrated {
-  RigCalibration rig;
-  std::function<void(RigPage&)> then = {};
-  /// The last step where it needs what earlier works have left with the page.
-  std::function<Result<RigCalibration>(RigPage&, RigCalibration)> finish = {};
-};
-
-RigPage::Calibrated RigPage::calibrated(RigCalibration rig) {
-  return {std::move(rig)};
-}
-
 RigPage::RigPage(BookSession& session, CaptureController& capture, QWidget* parent)
     : QWidget(parent), session_(session), capture_(capture) {
   setObjectName(QStringLiteral("rigPage"));
   auto* layout = scrolled_page(this, 7);
+  makeInterface(layout);
+  makeTable(layout);
+  makeCalibration(layout);
+  followWiring();
+  connect(&capture_, &CaptureController::rigChanged, this, &RigPage::showCalibration);
+  showWiring();
+  showCalibration();
+}
+
+void RigPage::makeInterface(QVBoxLayout* layout) {
   QWidget* inside = layout->parentWidget();
   layout->addWidget(role_label(tr("Interface"), "title", inside));
   interface_ = new QComboBox(inside);
@@ -87,7 +80,14 @@ RigPage::RigPage(BookSession& session, CaptureController& capture, QWidget* pare
   stage_ = role_label({}, "quiet", inside);
   stage_->setObjectName(QStringLiteral("rigStage"));
   layout->addWidget(stage_);
+  interface_->addItem(tr("Practice bench"), QString());
+  connect(again, &QPushButton::clicked, this, &RigPage::lookAround);
+  connect(monitor, &QPushButton::clicked, this, &RigPage::monitorAsked);
+  connect(find_, &QPushButton::clicked, this, &RigPage::findLoopback);
+}
 
+void RigPage::makeTable(QVBoxLayout* layout) {
+  QWidget* inside = layout->parentWidget();
   layout->addWidget(rule(inside));
   layout->addWidget(role_label(tr("Turntable"), "head", inside));
   table_ = new QComboBox(inside);
@@ -125,7 +125,24 @@ RigPage::RigPage(BookSession& session, CaptureController& capture, QWidget* pare
   table_row->addWidget(try_table_, 1);
   table_row->addWidget(halt_);
   layout->addLayout(table_row);
+  connect(try_table_, &QPushButton::clicked, this, &RigPage::tryTable);
+  connect(halt_, &QPushButton::clicked, this, &RigPage::haltTable);
+}
 
+/// Every control that is part of the wiring changes it.
+void RigPage::followWiring() {
+  for (QComboBox* b : {interface_, rate_, table_})
+    connect(b, &QComboBox::activated, this, &RigPage::changeWiring);
+  for (QSpinBox* b : {output_, measure_, loopback_, jig_})
+    connect(b, &QSpinBox::valueChanged, this, &RigPage::changeWiring);
+  for (QDoubleSpinBox* b : {steps_, settle_, lowest_, highest_})
+    connect(b, &QDoubleSpinBox::valueChanged, this, &RigPage::changeWiring);
+  connect(line_, &QLineEdit::editingFinished, this, &RigPage::changeWiring);
+  connect(home_, &QCheckBox::toggled, this, &RigPage::changeWiring);
+}
+
+void RigPage::makeCalibration(QVBoxLayout* layout) {
+  QWidget* inside = layout->parentWidget();
   layout->addWidget(rule(inside));
   layout->addWidget(role_label(tr("Calibration"), "head", inside));
   parts_ = new QVBoxLayout;
@@ -150,26 +167,36 @@ RigPage::RigPage(BookSession& session, CaptureController& capture, QWidget* pare
   figures->addRow(tr("Mic file for"), incidence_);
   figures->addRow(tr("Calibrator"), calibrator_db_);
   layout->addLayout(figures);
-  const auto work = [&](const QString& text, const char* name, const QString& tip) {
-    auto* b = new QPushButton(text, inside);
-    b->setObjectName(QLatin1String(name));
-    b->setToolTip(tip);
-    layout->addWidget(b);
-    works_.push_back(b);
-    return b;
-  };
-  auto* sensitivity =
-      work(tr("Calibrator is on the microphone"), "rigSensitivity", tr("Listens for two seconds."));
-  tone_ = work(tr("Play the tone for the voltmeter"), "rigTone",
-               tr("100 Hz, about 1 V, for four seconds. Read the voltmeter meanwhile."));
+  connect(incidence_, &QComboBox::activated, this, [this] {
+    RigCalibration rig = capture_.rig();
+    rig.microphone_correction_deg = incidence_->currentData().toDouble();
+    capture_.setRig(rig);
+  });
+  makeSteps(layout);
+  layout->addStretch(1);
+  layout->addWidget(role_label(tr("Only an amplifier whose black terminal is ground may be joined "
+                                  "to jig and interface. A bridged one "
+                                  "destroys both. Mains voltage inside powered loudspeakers is for "
+                                  "licensed people; local rules come "
+                                  "first."),
+                               "quiet", inside));
+}
+
+void RigPage::makeSteps(QVBoxLayout* layout) {
+  QWidget* inside = layout->parentWidget();
+  addStep(layout, tr("Calibrator is on the microphone"), "rigSensitivity",
+          tr("Listens for two seconds."), &RigPage::readCalibrator);
+  addStep(layout, tr("Play the tone for the voltmeter"), "rigTone",
+          tr("100 Hz, about 1 V, for four seconds. Read the voltmeter meanwhile."),
+          &RigPage::playTone);
   auto* volt_form = new QFormLayout;
   volt_form->addRow(tr("Voltmeter"), volts_);
   layout->addLayout(volt_form);
-  auto* amplifier = work(tr("The voltmeter showed this"), "rigAmplifier",
-                         tr("Sets the amplifier's gain and the loopback's."));
-  auto* inputs =
-      work(tr("One signal is in both inputs"), "rigInputs",
-           tr("With a Y cable: what the inputs do differently is taken out of every take."));
+  addStep(layout, tr("The voltmeter showed this"), "rigAmplifier",
+          tr("Sets the amplifier's gain and the loopback's."), &RigPage::setAmplifier);
+  addStep(layout, tr("One signal is in both inputs"), "rigInputs",
+          tr("With a Y cable: what the inputs do differently is taken out of every take."),
+          &RigPage::compareInputs);
   auto* jig_form = new QFormLayout;
   jig_form->addRow(tr("Known resistor"), known_ohm_);
   layout->addLayout(jig_form);
@@ -180,130 +207,23 @@ RigPage::RigPage(BookSession& session, CaptureController& capture, QWidget* pare
     b->setObjectName(QStringLiteral("rigJigState%1").arg(i));
     b->setToolTip(tr("Takes the jig in this state; after all three the calibration is set."));
     jig_row->addWidget(b);
-    works_.push_back(b);
+    steps_of_calibration_.push_back(b);
     connect(b, &QPushButton::clicked, this, [this, i] { takeJig(i); });
   }
   layout->addLayout(jig_row);
-  auto* mend = work(tr("Apply calibration to today's takes"), "rigMend",
-                    tr("Takes of this rig from today on are analysed anew. Can be undone."));
-  layout->addStretch(1);
-  layout->addWidget(role_label(tr("Only an amplifier whose black terminal is ground may be joined "
-                                  "to jig and interface. A bridged one "
-                                  "destroys both. Mains voltage inside powered loudspeakers is for "
-                                  "licensed people; local rules come "
-                                  "first."),
-                               "quiet", inside));
+  addStep(layout, tr("Apply calibration to today's takes"), "rigMend",
+          tr("Takes of this rig from today on are analysed anew. Can be undone."),
+          &RigPage::mendTakes);
+}
 
-  connect(incidence_, &QComboBox::activated, this, [this] {
-    RigCalibration rig = capture_.rig();
-    rig.microphone_correction_deg = incidence_->currentData().toDouble();
-    capture_.setRig(rig);
-  });
-  connect(again, &QPushButton::clicked, this, &RigPage::lookAround);
-  connect(monitor, &QPushButton::clicked, this, &RigPage::monitorAsked);
-  for (QComboBox* b : {interface_, rate_, table_})
-    connect(b, &QComboBox::activated, this, &RigPage::changeWiring);
-  for (QSpinBox* b : {output_, measure_, loopback_, jig_})
-    connect(b, &QSpinBox::valueChanged, this, &RigPage::changeWiring);
-  for (QDoubleSpinBox* b : {steps_, settle_, lowest_, highest_})
-    connect(b, &QDoubleSpinBox::valueChanged, this, &RigPage::changeWiring);
-  connect(line_, &QLineEdit::editingFinished, this, &RigPage::changeWiring);
-  connect(home_, &QCheckBox::toggled, this, &RigPage::changeWiring);
-  connect(find_, &QPushButton::clicked, this, [this] {
-    const double rate = capture_.wired().wiring().sample_rate_hz;
-    calibrate(tr("Looking for the loopback"),
-              [rate](AudioDevice& device, RigCalibration rig,
-                     const WorkContext& context) -> Result<Calibrated> {
-                const int count = std::max(2, device.ability().input_count);
-                return find_loopback(device, rate, count, context.stop)
-                    .and_then([&](std::optional<int> input) -> Result<Calibrated> {
-                      if (!input)
-                        return fail(ErrorCode::kDevice,
-                                    "No input hears the output unaltered: is the cable in?");
-                      return Calibrated{rig, [input = *input](RigPage& page) {
-                                          if (page.capture_.wired().isPractice()) return;
-                                          page.loopback_->setValue(input + 1);
-                                        }};
-                    });
-              });
-  });
-  connect(try_table_, &QPushButton::clicked, this, [this] {
-    calibrate(tr("Turning the table"),
-              [table = capture_.wired().table()](AudioDevice&, RigCalibration rig,
-                                                 const WorkContext& context) -> Result<Calibrated> {
-                if (table == nullptr) return fail(ErrorCode::kDevice, "It is turned by hand.");
-                return table->prepare(context.stop)
-                    .and_then([&] { return table->turn_to(30.0, context.stop); })
-                    .and_then([&] { return table->turn_to(0.0, context.stop); })
-                    .map([&] {
-                      return Calibrated{rig, {}};
-                    });
-              });
-  });
-  connect(halt_, &QPushButton::clicked, this, [this] {
-    session_.work().stop(work_id_);
-    if (Turntable* table = capture_.wired().table()) table->stop();
-    stage_->setText(tr("The table was halted. It has to find home again."));
-  });
-  connect(sensitivity, &QPushButton::clicked, this, [this] {
-    const double level = calibrator_db_->value();
-    const double rate = capture_.wired().wiring().sample_rate_hz;
-    calibrate(tr("Listening to the calibrator"),
-              [rate, level](AudioDevice& device, RigCalibration rig, const WorkContext& context) {
-                return read_tone(device, {rate, 0, 1, Hookup::kMicrophone}, 1000.0, 0.0, 2.0,
-                                 context.stop)
-                    .and_then([&](const ToneReadings& heard) {
-                      return with_sensitivity(rig, heard.measured, level, utc_now());
-                    })
-                    .map(calibrated);
-              });
-  });
-  connect(tone_, &QPushButton::clicked, this, [this] {
-    const double rate = capture_.wired().wiring().sample_rate_hz;
-    calibrate(tr("100 Hz is playing"),
-              [rate](AudioDevice& device, RigCalibration rig, const WorkContext& context) {
-                const double amplitude = std::sqrt(2.0) * kTone_v / rig.output_v_per_unit;
-                return read_tone(device, {rate, 0, 1, Hookup::kMicrophone}, kTone_hz, amplitude,
-                                 3.5, context.stop)
-                    .map([&](const ToneReadings& heard) {
-                      return Calibrated{rig, [amplitude, heard](RigPage& page) {
-                                          page.tone_amplitude_ = amplitude;
-                                          page.tone_heard_ = heard.loopback;
-                                        }};
-                    });
-              });
-  });
-  connect(amplifier, &QPushButton::clicked, this, [this] {
-    if (!tone_heard_) return stage_->setText(tr("Play the tone first."));
-    const auto rig =
-        with_amplifier(capture_.rig(), tone_amplitude_, volts_->value(), *tone_heard_, utc_now());
-    if (!rig) return stage_->setText(QString::fromStdString(rig.error().message));
-    capture_.setRig(*rig);
-    stage_->setText(tr("2.83 V are 2.83 V now."));
-  });
-  connect(inputs, &QPushButton::clicked, this, [this] {
-    const double rate = capture_.wired().wiring().sample_rate_hz;
-    calibrate(tr("Comparing the inputs"), [rate](AudioDevice& device, RigCalibration rig,
-                                                 const WorkContext& context) {
-      return with_inputs(device, std::move(rig), rate, context.stop, utc_now()).map(calibrated);
-    });
-  });
-  connect(mend, &QPushButton::clicked, this, [this] {
-    if (!session_.isOpen()) return;
-    session_.edit<std::size_t>(
-        [rig = capture_.rig(), today = utc_now().substr(0, 10)](Book& book) {
-          return mend_takes(book, rig, today);
-        },
-        [this](const Result<std::size_t>& count) {
-          stage_->setText(
-              count ? tr("%n takes are analysed with it.", nullptr, static_cast<int>(*count))
-                    : QString::fromStdString(count.error().text()));
-        });
-  });
-  connect(&capture_, &CaptureController::rigChanged, this, &RigPage::showCalibration);
-  interface_->addItem(tr("Practice bench"), QString());
-  showWiring();
-  showCalibration();
+void RigPage::addStep(QVBoxLayout* layout, const QString& text, const char* name,
+                      const QString& tip, void (RigPage::*step)()) {
+  auto* b = new QPushButton(text, layout->parentWidget());
+  b->setObjectName(QLatin1String(name));
+  b->setToolTip(tip);
+  layout->addWidget(b);
+  steps_of_calibration_.push_back(b);
+  connect(b, &QPushButton::clicked, this, step);
 }
 
 void RigPage::lookAround() {
@@ -398,68 +318,6 @@ void RigPage::showCalibration() {
     card->setObjectName(QStringLiteral("calibration %1").arg(QString::fromStdString(s.part)));
     parts_->addWidget(card);
   }
-}
-
-void RigPage::calibrate(const QString& doing, CalibrationWork calibration) {
-  if (busy_) return;
-  if (!capture_.wired().claim()) {
-    if (capture_.wired().claimed()) stage_->setText(tr("The interface is in use by another run."));
-    return;
-  }
-  busy_ = true;
-  stage_->setText(doing + QChar(0x2026));
-  for (QPushButton* b : works_) b->setEnabled(false);
-  work_id_ = session_.work().start<Calibrated>(
-      this, {WorkKind::kDevice, WorkScope::kBook, {}},
-      [&device = capture_.wired().device(), rig = capture_.rig(),
-       calibration = std::move(calibration)](const WorkContext& context) {
-        return calibration(device, rig, context);
-      },
-      [this](const Result<Calibrated>& outcome) {
-        busy_ = false;
-        capture_.wired().release();
-        if (capture_.wired().isPractice())
-          capture_.practiceSetup().jig_load = PracticeBenchSetup::JigLoad::kSpeaker;
-        for (QPushButton* b : works_) b->setEnabled(true);
-        if (!outcome) {
-          stage_->setText(QString::fromStdString(outcome.error().text()));
-          return;
-        }
-        stage_->setText(tr("Done."));
-        RigCalibration rig = outcome->rig;
-        if (outcome->then) outcome->then(*this);
-        if (outcome->finish) {
-          auto finished = outcome->finish(*this, std::move(rig));
-          if (!finished) return stage_->setText(QString::fromStdString(finished.error().text()));
-          rig = std::move(*finished);
-        }
-        capture_.setRig(rig);
-      });
-}
-
-void RigPage::takeJig(int state) {
-  if (busy_ || capture_.wired().claimed()) return;
-  if (capture_.wired().isPractice()) {
-    using Load = PracticeBenchSetup::JigLoad;
-    capture_.practiceSetup().jig_load = state == 0   ? Load::kOpen
-                                        : state == 1 ? Load::kShort
-                                                     : Load::kKnown10Ohm;
-  }
-  calibrate(tr("Taking the jig"),
-            [state, known = known_ohm_->value(), rate = capture_.wired().wiring().sample_rate_hz](
-                AudioDevice& device, RigCalibration rig, const WorkContext& context) {
-              return jig_ratio(device, rig, rate, context.stop).map([&](Response ratio) {
-                Calibrated c{rig, {}};
-                c.finish = [state, known, ratio = std::move(ratio)](
-                               RigPage& page, RigCalibration now) -> Result<RigCalibration> {
-                  auto& states = page.jig_states_;
-                  states[state] = ratio;
-                  if (!states[0] || !states[1] || !states[2]) return now;
-                  return with_jig(now, *states[0], *states[1], *states[2], known, utc_now());
-                };
-                return c;
-              });
-            });
 }
 
 }  // namespace lalometer

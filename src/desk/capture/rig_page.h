@@ -33,6 +33,14 @@ class RigPage : public QWidget, public DeskPart {
   void failed(const QString& message);
 
  private:
+  void makeInterface(QVBoxLayout* layout);
+  void makeTable(QVBoxLayout* layout);
+  void makeCalibration(QVBoxLayout* layout);
+  void makeSteps(QVBoxLayout* layout);
+  /// A button that does one step of the calibration.
+  void addStep(QVBoxLayout* layout, const QString& text, const char* name, const QString& tip,
+               void (RigPage::*step)());
+  void followWiring();
   void showWiring();
   void showCalibration();
   void changeWiring();
@@ -43,6 +51,14 @@ class RigPage : public QWidget, public DeskPart {
   /// Work with the device on a worker, which holds values only.
   void calibrate(const QString& doing, CalibrationWork calibration);
   void takeJig(int state);
+  void findLoopback();
+  void tryTable();
+  void haltTable();
+  void readCalibrator();
+  void playTone();
+  void setAmplifier();
+  void compareInputs();
+  void mendTakes();
 
   BookSession& session_;
   CaptureController& capture_;
@@ -68,8 +84,7 @@ class RigPage : public QWidget, public DeskPart {
   QDoubleSpinBox* calibrator_db_;
   QDoubleSpinBox* volts_;
   QDoubleSpinBox* known_ohm_;
-  QPushButton* tone_;
-  QList<QPushButton*> works_;
+  QList<QPushButton*> steps_of_calibration_;
   std::optional<Response> jig_states_[3];
   double tone_amplitude_ = 0.0;
   std::optional<ToneReading> tone_heard_;

@@ -283,7 +283,7 @@ void DriverPage::fillRows() {
   clear_layout(rows_);
   const int column_heads = 0;
   rows_->addWidget(role_label(tr("measured"), "quiet", rows_box_), column_heads, 1);
-  rows_->addWidget(role_label(tr("sheet"), "quiet", rows_box_), column_heads, 2);
+  rows_->addWidget(role_label(tr("datasheet"), "quiet", rows_box_), column_heads, 2);
   rows_->addWidget(role_label(tr("off"), "quiet", rows_box_), column_heads, 3);
   const DriverGroup& group = groups_[static_cast<std::size_t>(group_->currentIndex())];
   const Quoted sheet = sheet_of(description(), group.driver);
@@ -347,7 +347,7 @@ void DriverPage::keepSheet(const std::string& key, const QString& text) {
   plain.replace(QLatin1Char(','), QLatin1Char('.'));
   const double value = plain.isEmpty() ? 0.0 : plain.toDouble(&fine);
   if (!plain.isEmpty() && (!fine || !(value > 0.0))) {
-    emit failed(tr("“%1” is not a number above 0; the sheet's value is as it was.").arg(text));
+    emit failed(tr("“%1” is not a number above 0; the datasheet's value is as it was.").arg(text));
     return;
   }
   const DriverGroup& group = groups_[static_cast<std::size_t>(group_->currentIndex())];

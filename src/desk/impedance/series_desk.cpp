@@ -216,7 +216,7 @@ void SeriesDesk::fillTable() {
         rows.push_back({QString::fromStdString(f.name), f.key});
     }
   }
-  rows.push_back({tr("loops"), "loops"});
+  rows.push_back({tr("ripple"), "loops"});
   const auto any = [&](auto told) { return std::any_of(members.begin(), members.end(), told); };
   if (any([](const MemberFigures& m) { return m.level_db.has_value(); }))
     rows.push_back({tr("output"), "output"});

@@ -172,20 +172,23 @@ MotorRun run_motor(const DriverParameters& driver, const BoxLoad& box,
   const Motor motor(driver, box, curves);
   const auto times =
       std::max<std::size_t>(static_cast<std::size_t>(std::ceil(motor.fastest_per_s() / rate)), 1);
-  const Samples drive = upsampled(volts, even_length(volts.size()), times);
+  // Twice as fine as the steps: the integrator looks at the middle of each, and a straight line
+  // between its ends would lose 4 % at a tenth of the rate.
+  const Samples drive = upsampled(volts, even_length(volts.size()), 2 * times);
+  const std::size_t steps = drive.size() / 2;
   const double step = 1.0 / (rate * static_cast<double>(times));
-  Samples speed(drive.size());
-  Samples travel(drive.size());
-  Samples port(motor.has_port() ? drive.size() : 0);
+  Samples speed(steps);
+  Samples travel(steps);
+  Samples port(motor.has_port() ? steps : 0);
   Values s{};
   if (curves) s[kWarmth] = curves->warm_k;
-  for (std::size_t k = 0; k < drive.size(); ++k) {
+  for (std::size_t k = 0; k < steps; ++k) {
     speed[k] = s[kSpeed];
     travel[k] = s[kTravel];
     if (!port.empty()) port[k] = s[kPort];
-    const double now = drive[k];
-    const double next = drive[k + 1 < drive.size() ? k + 1 : k];
-    const double middle = 0.5 * (now + next);
+    const double now = drive[2 * k];
+    const double middle = drive[2 * k + 1];
+    const double next = drive[k + 1 < steps ? 2 * k + 2 : 2 * k + 1];
     const Values a = motor.change(s, now);
     const Values b = motor.change(moved(s, a, 0.5 * step), middle);
     const Values c = motor.change(moved(s, b, 0.5 * step), middle);

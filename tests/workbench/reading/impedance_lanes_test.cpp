@@ -75,7 +75,7 @@ TEST(ImpedanceLanes, FoundLoopsCanBeFollowedThroughAllLanes) {
   const std::vector<LaidTake> all = {laid(1, true, 0.4), laid(2, true, 0.0)};
   const LaneContent lane = lane_kind("predictions")->build(all, 1);
   const auto mark = std::find_if(lane.marks.begin(), lane.marks.end(),
-                                 [](const LaneMark& m) { return m.name == "loop"; });
+                                 [](const LaneMark& m) { return m.name == "resonance"; });
   ASSERT_NE(mark, lane.marks.end());
   EXPECT_NEAR(mark->centre_hz(), 494.0, 4.0);
   EXPECT_THAT(mark->sentence, HasSubstr("box height wave"));
@@ -106,7 +106,7 @@ TEST(ImpedanceLanes, TheReadingTellsFiguresWithUncertaintyAndTheLoad) {
   EXPECT_THAT(named("fB"), testing::MatchesRegex("4[56]\\.[0-9]+ ± .* Hz"));
   EXPECT_THAT(named("QL"), HasSubstr("±"));
   EXPECT_THAT(named("Phase"), HasSubstr("°"));
-  EXPECT_THAT(named("As hard as a resistor of"), HasSubstr("Ω"));
+  EXPECT_THAT(named("Lowest equivalent peak dissipation resistance"), HasSubstr("Ω"));
   LaidTake spoilt = laid(1, true, 0.0);
   ImpedanceReading none;
   none.refusal = "two impedance peaks are missing";

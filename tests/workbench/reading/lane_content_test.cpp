@@ -118,7 +118,7 @@ TEST(Lanes, LevelShowsAtLeastTwentyFiveDecibels) {
   EXPECT_LT(content.fit_low, 94.0);
 }
 
-TEST(Lanes, ManyCurvesOrAMapAskForAFinerPictureLater) {
+TEST(Lanes, OfManyCurvesOneIsChosen) {
   std::vector<LaidTake> many;
   for (int i = 0; i < 20; ++i)
     many.push_back(laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", i + 1));
