@@ -153,6 +153,7 @@ struct Pictures {
     window.findChild<QComboBox*>(QStringLiteral("benchMishap"))->setCurrentIndex(2);
     act("take-response");
     save("refused");
+    window.findChild<QComboBox*>(QStringLiteral("benchMishap"))->setCurrentIndex(0);
     if (!window.newBook(QString::fromStdString((scratch / "empty.lalo").string()))) return 1;
     save("empty");
     return 0;

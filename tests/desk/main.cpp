@@ -20,5 +20,6 @@ int main(int argc, char** argv) {
   QCoreApplication::setApplicationName(QStringLiteral("lalometer-test"));
   QApplication app(argc, argv);
   lalometer::load_fonts();
+  QApplication::setFont(lalometer::text_font(13));
   return RUN_ALL_TESTS();
 }

@@ -10,6 +10,7 @@
 #include <QPlainTextEdit>
 #include <QProgressBar>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QStackedWidget>
 #include <QTreeWidget>
 
@@ -239,6 +240,32 @@ TEST_F(Pages, ABookIsDuplicatedWholeWhileTheWindowGoesOn) {
   ASSERT_TRUE(copy.has_value());
   EXPECT_EQ(copy->takes()->size(), 4U);
   EXPECT_TRUE(copy->check_integrity().has_value());
+}
+
+// Whatever its fields would like to have: what lies beyond the page or under its scroll bar cannot be
+// read.
+TEST_F(Pages, NothingOfAPageLiesBeyondItsEdge) {
+  window_->resize(1280, 700);
+  for (const char* desk : {"plan", "capture", "read", "case", "report", "drawing", "boxes",
+                           "practice", "takes", "rig", "monitor", "impedances"}) {
+    window_->showDesk(QLatin1String(desk));
+    rest();
+    for (auto* area : window_->findChildren<QScrollArea*>()) {
+      if (!area->isVisible() || area->widget() == nullptr) continue;
+      const int edge = area->viewport()->width();
+      for (const auto* each : area->widget()->findChildren<QWidget*>()) {
+        if (!each->isVisible() || each->parentWidget() != area->widget()) continue;
+        EXPECT_LE(each->geometry().right(), edge)
+            << desk << ": " << each->metaObject()->className() << ' '
+            << each->objectName().toStdString();
+      }
+      for (const auto* button : area->widget()->findChildren<QPushButton*>()) {
+        if (!button->isVisible()) continue;
+        EXPECT_LE(button->fontMetrics().horizontalAdvance(button->text()), button->width() - 8)
+            << desk << ": " << button->text().toStdString();
+      }
+    }
+  }
 }
 
 TEST_F(Pages, StationsOfTheRouteAreClickedAndTheirPageComes) {

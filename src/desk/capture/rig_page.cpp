@@ -74,7 +74,8 @@ void RigPage::makeInterface(QVBoxLayout* layout) {
   row->addWidget(find_, 1);
   row->addWidget(again);
   layout->addLayout(row);
-  auto* monitor = new QPushButton(tr("Live monitor: levels, spectrum, tones"), inside);
+  auto* monitor = new QPushButton(tr("Live monitor"), inside);
+  monitor->setToolTip(tr("Levels, spectrum, tones."));
   monitor->setObjectName(QStringLiteral("rigMonitor"));
   layout->addWidget(monitor);
   stage_ = role_label({}, "quiet", inside);
@@ -117,7 +118,8 @@ void RigPage::makeTable(QVBoxLayout* layout) {
   turning->addRow(QString(), home_);
   layout->addLayout(turning);
   auto* table_row = new QHBoxLayout;
-  try_table_ = new QPushButton(tr("Home, 30° and back"), inside);
+  try_table_ = new QPushButton(tr("Try a turn"), inside);
+  try_table_->setToolTip(tr("Home, 30° and back."));
   try_table_->setObjectName(QStringLiteral("rigTryTable"));
   halt_ = new QPushButton(tr("Halt the table"), inside);
   halt_->setObjectName(QStringLiteral("rigHalt"));

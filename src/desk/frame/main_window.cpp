@@ -22,6 +22,12 @@
 #include "workbench/sharing/exporting.h"
 
 namespace lalometer {
+namespace {
+
+constexpr int kPageBesideScore_px = 260;
+constexpr int kPageBesideDesk_px = 320;
+
+}  // namespace
 
 MainWindow::MainWindow(QWidget* parent)
     : QMainWindow(parent),
@@ -87,12 +93,12 @@ void MainWindow::makeFrame() {
   makeMiddle();
   pages_ = new QStackedWidget(splitter_);
   pages_->setObjectName(QStringLiteral("page"));
-  pages_->setMinimumWidth(260);
+  pages_->setMinimumWidth(kPageBesideScore_px);
   splitter_->addWidget(pages_);
   splitter_->setStretchFactor(0, 0);
   splitter_->setStretchFactor(1, 1);
   splitter_->setStretchFactor(2, 0);
-  splitter_->setSizes({230, 788, 260});
+  splitter_->setSizes({230, 788, kPageBesideScore_px});
   column->addWidget(splitter_, 1);
   setCentralWidget(centre);
 }
@@ -225,11 +231,24 @@ void MainWindow::setStation(RouteStrip::Station station) {
   showDesk(first->id);
 }
 
+/// Beside the score a page is narrow, beside tables and drawings it needs more; what the hand has
+/// made of either is kept.
+void MainWindow::givePageWidth(int least_px) {
+  if (pages_->minimumWidth() == least_px) return;
+  const QList<int> left = splitter_->sizes();
+  splits_.insert(pages_->minimumWidth(), left);
+  pages_->setMinimumWidth(least_px);
+  QList<int> wanted = splits_.value(least_px);
+  if (wanted.isEmpty()) wanted = {left[0], left[1] + left[2] - least_px, least_px};
+  splitter_->setSizes(wanted);
+}
+
 void MainWindow::showDesk(const QString& id) {
   const DeskRow* row = deskRow(id);
   if (row == nullptr) return;
   desk_ = id;
   route_->setStation(row->station);
+  givePageWidth(row->middle == score_ ? kPageBesideScore_px : kPageBesideDesk_px);
   showMiddle();
   pages_->setCurrentWidget(row->page);
   showBanner(row->queue_banner);

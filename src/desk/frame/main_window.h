@@ -128,6 +128,7 @@ class MainWindow : public QMainWindow {
   bool showOpened(const QString& path);
   [[nodiscard]] const DeskRow* deskRow(const QString& id) const;
   void showMiddle();
+  void givePageWidth(int least_px);
   void drawSubject();
   /// Makes a subject where the book has none, then goes on.
   void withSubject(std::function<void()> then);
@@ -159,6 +160,7 @@ class MainWindow : public QMainWindow {
   QPushButton* message_step_ = nullptr;
   QLabel* message_text_ = nullptr;
   QSplitter* splitter_ = nullptr;
+  QHash<int, QList<int>> splits_;  ///< widths of shelf, desk and page, by the page\'s least
   QMenu* recent_ = nullptr;
   QList<QAction*> all_actions_;
   bool dark_ = false;

@@ -56,6 +56,8 @@ QVBoxLayout* scrolled_page(QWidget* page, int spacing) {
   outer->addWidget(scroll);
   auto* inside = new QWidget;
   inside->setObjectName(QStringLiteral("inside"));
+  // As wide as the page, whatever its fields would like: nothing may lie under the scroll bar.
+  inside->setMinimumWidth(1);
   scroll->setWidget(inside);
   auto* layout = new QVBoxLayout(inside);
   layout->setContentsMargins(14, 12, 14, 12);
