@@ -116,7 +116,7 @@ TEST_F(Impedances, TheLeakShowsInTheTableOfVariants) {
   ASSERT_EQ(table->columnCount(), 3);
   EXPECT_TRUE(cell(QStringLiteral("QL"), 2).contains(QStringLiteral("▼")));
   EXPECT_FALSE(cell(QStringLiteral("fB"), 2).contains(QStringLiteral("▼")));
-  EXPECT_EQ(cell(QStringLiteral("loops"), 1), QStringLiteral("none"));
+  EXPECT_EQ(cell(QStringLiteral("ripple"), 1), QStringLiteral("none"));
   auto* strip = part<SeriesStrip>("seriesStrip");
   QTest::mouseClick(strip, Qt::LeftButton, {}, strip->panel(2).center().toPoint());
   EXPECT_TRUE(part<QLabel>("seriesWords")->text().contains(QStringLiteral("QL went from")));

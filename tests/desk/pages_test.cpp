@@ -242,8 +242,8 @@ TEST_F(Pages, ABookIsDuplicatedWholeWhileTheWindowGoesOn) {
   EXPECT_TRUE(copy->check_integrity().has_value());
 }
 
-// Whatever its fields would like to have: what lies beyond the page or under its scroll bar cannot be
-// read.
+// Whatever its fields would like to have: what lies beyond the page or under its scroll bar cannot
+// be read.
 TEST_F(Pages, NothingOfAPageLiesBeyondItsEdge) {
   window_->resize(1280, 700);
   for (const char* desk : {"plan", "capture", "read", "case", "report", "drawing", "boxes",
@@ -255,9 +255,14 @@ TEST_F(Pages, NothingOfAPageLiesBeyondItsEdge) {
       const int edge = area->viewport()->width();
       for (const auto* each : area->widget()->findChildren<QWidget*>()) {
         if (!each->isVisible() || each->parentWidget() != area->widget()) continue;
-        EXPECT_LE(each->geometry().right(), edge)
-            << desk << ": " << each->metaObject()->className() << ' '
-            << each->objectName().toStdString();
+        EXPECT_LE(each->geometry().right(), edge) << desk << ": " << each->metaObject()->className()
+                                                  << ' ' << each->objectName().toStdString();
+      }
+      for (const auto* label : area->widget()->findChildren<QLabel*>()) {
+        if (!label->isVisible() || label->wordWrap() || label->text().contains(QLatin1Char('<')))
+          continue;
+        EXPECT_LE(label->fontMetrics().horizontalAdvance(label->text()), label->width() + 1)
+            << desk << ": " << label->text().toStdString();
       }
       for (const auto* button : area->widget()->findChildren<QPushButton*>()) {
         if (!button->isVisible()) continue;

@@ -359,6 +359,24 @@ TEST_F(Window, APredictionUnderTheMouseDrawsItsThreadThroughAllLanes) {
   EXPECT_FALSE(score().thread().has_value());
 }
 
+TEST(MarkLayout, NoNameIsWrittenOverABarThatHadNoRoom) {
+  LaneContent content;
+  for (double f = 40.0; f < 18000.0; f *= 1.2)
+    content.marks.push_back({.name = "a name",
+                             .sentence = "",
+                             .style = 0,
+                             .low_hz = f,
+                             .high_hz = content.marks.size() % 2 == 0 ? f * 2.5 : f});
+  const auto placed = placed_marks(content, lane_geometry(content, 900, 90, {}, {0.0, 1.0}));
+  int without_room = 0;
+  for (std::size_t i = 0; i < placed.size(); ++i) {
+    without_room += placed[i].name.isEmpty() ? 1 : 0;
+    for (std::size_t j = 0; j < i; ++j)
+      EXPECT_FALSE(placed[i].name.intersects(placed[j].bar)) << i << " " << j;
+  }
+  EXPECT_GT(without_room, 0);
+}
+
 TEST(MarkLayout, NamesNeverOverlapAndStayInsideThePlot) {
   LaneContent content;
   for (double f = 40.0; f < 18000.0; f *= 1.35)

@@ -193,6 +193,8 @@ void CapturePage::makeBench(QWidget* inside) {
   mishap_->addItems({tr("none"), tr("input turned up too far"), tr("loopback unplugged"),
                      tr("microphone or jig unplugged"), tr("samples lost"), tr("a door slams"),
                      tr("mains hum"), tr("converter at another rate")});
+  for (QComboBox* each : {walls_, mishap_})
+    each->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
   bench_form->addRow(tr("On it"), walls_);
   bench_form->addRow(tr("Mishap"), mishap_);
   bench->addLayout(bench_form);

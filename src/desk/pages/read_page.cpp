@@ -231,7 +231,7 @@ void ReadPage::showLoops(const LaidTake& laid) {
     Remark remark;
     remark.weight = w.height_percent >= 2.0 ? Remark::Weight::kDoubt : Remark::Weight::kNote;
     remark.text =
-        fmt::format("Loop at {}: {:.1f} % high, Q {}", frequency_text(w.frequency_hz.value),
+        fmt::format("Resonance at {}: {:.1f} % high, Q {}", frequency_text(w.frequency_hz.value),
                     w.height_percent, three_digits(w.q));
     if (e.name != "not predicted") remark.text += ", " + e.name;
     for (const WiggleCause& cause : e.causes) {

@@ -40,6 +40,10 @@ std::vector<PlacedMark> placed_marks(const LaneContent& content, const LaneGeome
     if (fits) {
       one.name = QRectF(before ? from : x + width + 4.0, y, text, kRow_px);
       *row = to;
+    } else {
+      // No name may be written over it.
+      double& end = taken[static_cast<std::size_t>(r)];
+      end = std::max(end, x + width);
     }
     placed.push_back(one);
   }

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cmath>
+#include <complex>
 #include <memory>
 #include <string>
 #include <vector>
@@ -13,7 +14,7 @@
 #include "workbench/studies/wiggle_causes.h"
 
 /// What a lane of the score shows, as plain values; the desk only draws them. A new kind of lane is
-/// one builder here, one line in lane_kinds(), and nothing else.
+/// one file in lanes/ and one line in lanes/lanes.h.
 namespace lalometer {
 
 /// One curve of a lane. x in Hz (or ms), y in the lane's unit; NaN breaks the line.
@@ -26,7 +27,7 @@ struct Series {
   std::vector<double> y;
   double valid_low = 0.0;  ///< outside, the curve is drawn faint
   double valid_high = 1e300;
-  friend bool operator==(const Series&, const Series&) = default;
+  friend bool operator==(const Series& a, const Series& b);
 };
 
 /// Values over frequency and a second quantity (angle, time), drawn as a map with contours. Row by
@@ -38,7 +39,7 @@ struct ValueMap {
   double low = -30.0;
   double high = 0.0;
   double contour_step = 6.0;
-  friend bool operator==(const ValueMap&, const ValueMap&) = default;
+  friend bool operator==(const ValueMap& a, const ValueMap& b);
 };
 
 /// The gate of the chosen impulse, in ms after its arrival.
@@ -102,6 +103,25 @@ struct LaidTake {
 [[nodiscard]] std::vector<ExplainedWiggle> explained_loops(const LaidTake& laid,
                                                            const std::vector<LaidTake>& all);
 
+/// Values at a frequency, for the reading: level, or magnitude and phase. In the order of the
+/// lanes.
+struct CursorValue {
+  Id take_id = 0;
+  std::string group;  ///< title of the lane it belongs to
+  std::string label;
+  int style = 0;
+  std::string text;   ///< "81.4 dB", "14.8 ohm ∠ +9°"; "–" outside the curve
+  bool valid = true;  ///< false: below the gate's limit and the like
+};
+
+/// Key figures of a take with the range they rest on.
+struct KeyFigure {
+  std::string name;
+  std::string value;
+  std::string basis;  ///< range, uncertainty or condition
+};
+
+/// A kind of lane as a plug: what it needs, shows, and reads. The window knows no lane by name.
 struct LaneKind {
   std::string id;  ///< kept in the book's view
   std::string title;
@@ -110,6 +130,10 @@ struct LaneKind {
   LaneContent (*build)(const std::vector<LaidTake>& laid, Id chosen);
   /// Whether it shows something of such a take.
   bool (*needs)(const LaidTake& laid);
+  /// Text of a curve's value at the cursor; null: this lane reads nothing there.
+  std::string (*at_cursor)(const LaidTake& laid, std::complex<double> value) = nullptr;
+  /// What is told of an analysed take that it needs; null: nothing.
+  std::vector<KeyFigure> (*figures)(const LaidTake& laid) = nullptr;
   bool shown_at_first = true;  ///< false: added by hand, since few need it daily
   bool wants_models = false;   ///< is made of what the subject's description predicts
 };
@@ -129,25 +153,11 @@ struct LaneKind {
 /// only that differs.
 [[nodiscard]] std::string series_label(const LaidTake& laid, const std::vector<LaidTake>& all);
 
-/// Values at a frequency, for the reading: level, or magnitude and phase. In the order of the
-/// lanes.
-struct CursorValue {
-  Id take_id = 0;
-  std::string group;  ///< title of the lane it belongs to
-  std::string label;
-  int style = 0;
-  std::string text;   ///< "81.4 dB", "14.8 ohm ∠ +9°"; "–" outside the curve
-  bool valid = true;  ///< false: below the gate's limit and the like
-};
+/// What the lanes read at a frequency, in their order.
 [[nodiscard]] std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid,
                                                      double frequency_hz);
 
-/// Key figures of a take with the range they rest on.
-struct KeyFigure {
-  std::string name;
-  std::string value;
-  std::string basis;  ///< range, uncertainty or condition
-};
+/// Of all lanes that have some, from the tallest lane down.
 [[nodiscard]] std::vector<KeyFigure> key_figures(const LaidTake& laid);
 
 }  // namespace lalometer

@@ -7,13 +7,17 @@
 
 #include "workbench/reading/lane_content.h"
 
-/// What the builders of lanes share, and those that live in files of their own.
+/// What the builders of lanes share.
 namespace lalometer {
 
 inline constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 /// Grey and dashed: what is modelled is never taken for what was measured.
 inline constexpr int kModelStyle = 7;
 
+[[nodiscard]] bool is_response(const LaidTake& one);
+[[nodiscard]] bool is_impedance(const LaidTake& one);
+[[nodiscard]] bool is_drawn(const LaidTake& one);
+/// It is of that kind and analysed.
 [[nodiscard]] bool shows(const LaidTake& laid, TakeKind kind);
 /// A take's curve without its values.
 [[nodiscard]] Series series_for(const LaidTake& laid, const std::vector<LaidTake>& all, Id chosen);
@@ -27,10 +31,5 @@ void set_hatch(LaneContent& content);
                                             Id chosen);
 [[nodiscard]] Series model_series(const ModelledCurves& model, const std::vector<double>& y,
                                   double shift);
-
-[[nodiscard]] LaneContent impedance_lane(const std::vector<LaidTake>& laid, Id chosen);
-/// What the fitted model leaves of each impedance: loops stand up from it.
-[[nodiscard]] LaneContent loops_lane(const std::vector<LaidTake>& laid, Id chosen);
-[[nodiscard]] std::vector<KeyFigure> impedance_figures(const LaidTake& laid);
 
 }  // namespace lalometer

@@ -2,6 +2,7 @@
 
 #include <gmock/gmock.h>
 
+#include <limits>
 #include <set>
 
 #include "support/support.h"
@@ -116,6 +117,38 @@ TEST(Lanes, LevelShowsAtLeastTwentyFiveDecibels) {
       << "a flat curve's molehills must not fill the lane";
   EXPECT_GT(content.fit_high, 94.0);
   EXPECT_LT(content.fit_low, 94.0);
+}
+
+// A broken line is the same line again: else every lane with a break is drawn anew at each look.
+TEST(Lanes, ContentWithBreaksEqualsItself) {
+  const double nan = std::numeric_limits<double>::quiet_NaN();
+  LaneContent content;
+  Series broken;
+  broken.x = {1.0, 2.0, 3.0};
+  broken.y = {1.0, nan, 3.0};
+  content.left.push_back(broken);
+  ValueMap map;
+  map.x = {1.0};
+  map.rows = {0.0};
+  map.values = {std::nanf("")};
+  content.map = map;
+  LaneContent other = content;
+  EXPECT_EQ(content, other);
+  other.left[0].y[2] = nan;
+  EXPECT_NE(content, other);
+  other = content;
+  other.map->values[0] = 1.0F;
+  EXPECT_NE(content, other);
+}
+
+TEST(Lanes, EveryKindHasAnIdOfItsOwnAndTeachesItsTerm) {
+  std::set<std::string> ids;
+  for (const LaneKind& kind : lane_kinds()) {
+    EXPECT_TRUE(ids.insert(kind.id).second) << kind.id;
+    EXPECT_FALSE(kind.title.empty() || kind.explained.empty()) << kind.id;
+    EXPECT_EQ(kind.build({}, 0).title, kind.title);
+    EXPECT_FALSE(kind.build({}, 0).empty_text.empty()) << "an empty lane says what to do";
+  }
 }
 
 TEST(Lanes, OfManyCurvesOneIsChosen) {

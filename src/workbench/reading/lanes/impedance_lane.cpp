@@ -4,13 +4,16 @@
 #include <cmath>
 
 #include "acoustics/impedance/box_signature.h"
+#include "base/constants.h"
 #include "base/text.h"
 #include "workbench/reading/lane_parts.h"
+#include "workbench/reading/lanes/lanes.h"
 
-/// What the score and the reading show of impedances.
+/// Impedance: magnitude, phase and what the fit says.
 namespace lalometer {
+namespace {
 
-LaneContent impedance_lane(const std::vector<LaidTake>& laid, Id chosen) {
+LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
   content.title = "Impedance";
   content.left_unit = "ohm";
@@ -63,57 +66,11 @@ LaneContent impedance_lane(const std::vector<LaidTake>& laid, Id chosen) {
   return content;
 }
 
-LaneContent loops_lane(const std::vector<LaidTake>& laid, Id chosen) {
-  LaneContent content;
-  content.title = "Ripple of the impedance";
-  content.left_unit = "%";
-  content.fit_high = 5.0;
-  content.empty_text =
-      "No impedance that a fit follows on the score. What the fit leaves are secondary resonances: "
-      "standing waves, panels, suspension.";
-  double highest = 2.0;
-  double top = 0.0;
-  for (const LaidTake& one : laid) {
-    if (!shows(one, TakeKind::kImpedance) || !one.reading || one.reading->motor() == nullptr)
-      continue;
-    Series s = series_for(one, laid, chosen);
-    const Response& curve = one.analysis->curve;
-    const FittedImpedance& motor = *one.reading->motor();
-    double limit = one.reading->box ? one.reading->box->fitted_to_hz : curve.axis().back() * 1.01;
-    // What was found beyond the fitted range was found on this curve too: it is shown as valid.
-    for (const Wiggle& w : one.reading->wiggles) {
-      limit = std::max(limit, 1.15 * w.frequency_hz.value);
-      highest = std::max(highest, w.height_percent);
-    }
-    for (std::size_t i = 0; i < curve.size(); ++i) {
-      const double f = curve.axis()[i];
-      const auto model = motor.at(f);
-      const double off = curve.has_phase() ? std::abs(curve.value(i) / model - 1.0)
-                                           : std::abs(curve.magnitude(i) / std::abs(model) - 1.0);
-      s.y.push_back(f > limit * 1.3 ? kNaN : 100.0 * off);
-    }
-    s.valid_high = std::min(s.valid_high, limit);
-    // Far above the resonance a coil goes its own way, and the scale is not for that.
-    double scaled_to = limit / 1.15;
-    if (one.reading->driver) {
-      scaled_to = std::min(scaled_to, 10.0 * one.reading->driver->fs_hz.value);
-      for (const Wiggle& w : one.reading->wiggles)
-        scaled_to = std::max(scaled_to, 1.05 * w.frequency_hz.value);
-    }
-    for (std::size_t i = 0; i < s.x.size(); ++i) {
-      if (s.x[i] > 20.0 && s.x[i] < scaled_to && std::isfinite(s.y[i]))
-        highest = std::max(highest, s.y[i]);
-    }
-    top = std::max(top, limit);
-    content.left.push_back(std::move(s));
-  }
-  set_hatch(content);
-  if (!content.left.empty()) {
-    content.subtitle = "what the fitted model leaves, % of the magnitude";
-    content.hatch_above = std::min(content.hatch_above, top);
-    content.fit_high = std::min(60.0, std::ceil(highest * 1.15));
-  }
-  return content;
+std::string impedance_at(const LaidTake& one, std::complex<double> value) {
+  std::string text = fmt::format("{} Ω", three_digits(std::abs(value)));
+  if (!one.analysis->curve.has_phase()) return text;
+  const double degrees = std::round(std::arg(value) * 180.0 / kPi);
+  return text + fmt::format("  {}{:.0f}°", degrees < 0.0 ? "−" : "+", std::abs(degrees));
 }
 
 std::vector<KeyFigure> impedance_figures(const LaidTake& laid) {
@@ -165,32 +122,19 @@ std::vector<KeyFigure> impedance_figures(const LaidTake& laid) {
   return figures;
 }
 
-std::vector<ExplainedWiggle> explained_loops(const LaidTake& laid,
-                                             const std::vector<LaidTake>& all) {
-  if (!laid.reading) return {};
-  WiggleContext context;
-  const std::string own = condition_of(laid.take);
-  const bool boxed = own != "free-air" && own != "added-mass";
-  if (boxed) context.geometry = laid.geometry.get();
-  for (const LaidTake& other : all) {
-    if (!other.reading || other.take.id == laid.take.id ||
-        other.take.subject_id != laid.take.subject_id)
-      continue;
-    const std::string condition = condition_of(other.take);
-    if (condition == "free-air" && boxed && other.reading->driver &&
-        (laid.take.conditions.driver.empty() ||
-         laid.take.conditions.driver == other.take.conditions.driver)) {
-      context.free_air = other.reading->wiggles;
-    } else if (condition == own && boxed && other.take.variant_id != laid.take.variant_id &&
-               other.reading->motor() != nullptr) {
-      const auto tells = [&](const char* change) {
-        return laid.variant_change == change || other.variant_change == change;
-      };
-      context.others.push_back(
-          {other.variant_name, tells("damping"), tells("port"), other.reading->wiggles});
-    }
-  }
-  return explained(laid.reading->wiggles, context);
+}  // namespace
+
+LaneKind lanes::impedance() {
+  return {
+      .id = "impedance",
+      .title = "Impedance",
+      .explained =
+          "What the amplifier sees: the magnitude in ohm and the phase of voltage against current.",
+      .usual_weight = 1.0,
+      .build = build,
+      .needs = is_impedance,
+      .at_cursor = impedance_at,
+      .figures = impedance_figures};
 }
 
 }  // namespace lalometer

@@ -1,0 +1,83 @@
+#include "workbench/reading/lane_parts.h"
+
+#include <algorithm>
+#include <cmath>
+
+namespace lalometer {
+
+bool is_response(const LaidTake& one) {
+  return is_pressure(one.take);
+}
+
+bool is_impedance(const LaidTake& one) {
+  return one.take.kind() == TakeKind::kImpedance;
+}
+
+bool is_drawn(const LaidTake& one) {
+  return one.geometry != nullptr;
+}
+
+bool shows(const LaidTake& laid, TakeKind kind) {
+  if (!laid.analysis) return false;
+  return kind == TakeKind::kResponse ? is_pressure(laid.take) : laid.take.kind() == kind;
+}
+
+Series series_for(const LaidTake& laid, const std::vector<LaidTake>& all, Id chosen) {
+  const Response& curve = laid.analysis->curve;
+  const auto hz = curve.axis().hz();
+  return {.take_id = laid.take.id,
+          .label = series_label(laid, all),
+          .style = laid.take.colour,
+          .chosen = laid.take.id == chosen,
+          .x = {hz.begin(), hz.end()},
+          .y = {},
+          .valid_low = curve.valid().low_hz,
+          .valid_high = curve.valid().high_hz};
+}
+
+std::optional<std::pair<double, double>> extent(const std::vector<Series>& all) {
+  double low = std::numeric_limits<double>::infinity();
+  double high = -low;
+  for (const Series& s : all) {
+    for (std::size_t i = 0; i < s.x.size(); ++i) {
+      if (!std::isfinite(s.y[i]) || s.x[i] < s.valid_low || s.x[i] > s.valid_high ||
+          s.x[i] < 20.0 || s.x[i] > 20000.0)
+        continue;
+      low = std::min(low, s.y[i]);
+      high = std::max(high, s.y[i]);
+    }
+  }
+  if (!(high >= low)) return std::nullopt;
+  return std::pair{low, high};
+}
+
+void set_hatch(LaneContent& content) {
+  double low = 1e300;
+  double high = 0.0;
+  for (const Series& s : content.left) {
+    low = std::min(low, s.valid_low);
+    high = std::max(high, s.valid_high);
+  }
+  if (content.left.empty()) return;
+  content.hatch_below = low;
+  content.hatch_above = high;
+}
+
+const LaidTake* modelled_take(const std::vector<LaidTake>& laid, TakeKind kind, Id chosen) {
+  const LaidTake* found = nullptr;
+  for (const LaidTake& one : laid) {
+    if (one.model && shows(one, kind) && (found == nullptr || one.take.id == chosen)) found = &one;
+  }
+  return found;
+}
+
+Series model_series(const ModelledCurves& model, const std::vector<double>& y, double shift) {
+  Series s;
+  s.label = "modelled";
+  s.style = kModelStyle;
+  s.x = model.frequency_hz;
+  for (const double value : y) s.y.push_back(value + shift);
+  return s;
+}
+
+}  // namespace lalometer

@@ -1,0 +1,104 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/constants.h"
+#include "workbench/reading/lane_parts.h"
+#include "workbench/reading/lanes/lanes.h"
+
+/// Impulse responses over time, with the gate.
+namespace lalometer {
+namespace {
+
+LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
+  LaneContent content;
+  content.title = "Impulse response";
+  content.left_unit = "";
+  content.over_time = true;
+  content.x_low = -0.6;
+  content.x_high = 10.0;
+  content.fit_low = -0.6;
+  content.fit_high = 1.05;
+  content.empty_text = "No impulse response on the score. It comes with every recorded response.";
+  const LaidTake* shown = nullptr;
+  for (const LaidTake& one : laid) {
+    if (!one.analysis || !one.analysis->impulse) continue;
+    if (shown == nullptr || one.take.id == chosen) shown = &one;
+  }
+  if (shown == nullptr) return content;
+  const Analysis& a = *shown->analysis;
+  if (a.gate_s) content.x_high = std::clamp(*a.gate_s * 1e3 * 2.2, 4.0, 200.0);
+  for (const LaidTake& one : laid) {
+    if (!one.analysis || !one.analysis->impulse) continue;
+    const ImpulseResponse& h = *one.analysis->impulse;
+    Series s{.take_id = one.take.id,
+             .label = series_label(one, laid),
+             .style = one.take.colour,
+             .chosen = &one == shown,
+             .x = {},
+             .y = {},
+             .valid_low = -1e300};
+    const double to = one.analysis->arrival_s + content.x_high / 1e3 * 1.02;
+    const double from = one.analysis->arrival_s + content.x_low / 1e3;
+    double peak = 1e-30;
+    for (std::size_t i = 0; i < h.samples.size(); ++i) {
+      const double t = h.time_s(i);
+      if (t < from || t > to) continue;
+      s.x.push_back((t - one.analysis->arrival_s) * 1e3);
+      s.y.push_back(h.samples[i]);
+      peak = std::max(peak, std::abs(h.samples[i]));
+    }
+    for (double& y : s.y) y /= peak;
+    content.left.push_back(std::move(s));
+  }
+  double low = 0.0;
+  for (const Series& s : content.left) {
+    for (const double y : s.y) low = std::min(low, y);
+  }
+  content.fit_low = low < -0.9 ? -1.1 : low - 0.12;
+  content.subtitle = "re its peak, ms after the arrival";
+  if (a.gate_s) {
+    content.gate = GateMarks{*a.gate_s * 1e3, std::nullopt};
+    content.hatch_above = *a.gate_s * 1e3;
+    if (a.first_reflection_s)
+      content.gate->reflection_ms = (*a.first_reflection_s - a.arrival_s) * 1e3;
+  }
+  return content;
+}
+
+bool holds_impulse(const LaidTake& one) {
+  return has_impulse(one.take);
+}
+
+std::vector<KeyFigure> arrival_figures(const LaidTake& laid) {
+  if (!laid.analysis->impulse) return {};
+  std::vector<KeyFigure> figures;
+  figures.push_back(
+      {"Arrival", fmt::format("{:.3f} ms", laid.analysis->arrival_s * 1e3),
+       fmt::format("{:.2f} m at 343 m/s", laid.analysis->arrival_s * kSpeedOfSound20_m_s)});
+  if (laid.analysis->first_reflection_s) {
+    figures.push_back(
+        {"First reflection",
+         fmt::format("{:.2f} ms later",
+                     (*laid.analysis->first_reflection_s - laid.analysis->arrival_s) * 1e3),
+         ""});
+  }
+  return figures;
+}
+
+}  // namespace
+
+LaneKind lanes::impulse() {
+  return {.id = "impulse",
+          .title = "Impulse response",
+          .explained =
+              "What comes out for a pulse at the input. The gate keeps what comes before the "
+              "room's first reflection.",
+          .usual_weight = 0.62,
+          .build = build,
+          .needs = holds_impulse,
+          .figures = arrival_figures};
+}
+
+}  // namespace lalometer

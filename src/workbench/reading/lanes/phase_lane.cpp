@@ -1,0 +1,54 @@
+#include <cmath>
+
+#include "workbench/reading/lane_parts.h"
+#include "workbench/reading/lanes/lanes.h"
+
+/// Phase of responses.
+namespace lalometer {
+namespace {
+
+LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
+  LaneContent content;
+  content.title = "Phase";
+  content.left_unit = "°";
+  content.fit_low = -180.0;
+  content.fit_high = 180.0;
+  content.empty_text = "No response with phase on the score.";
+  for (const LaidTake& one : laid) {
+    if (!shows(one, TakeKind::kResponse) || !one.analysis->curve.has_phase()) continue;
+    const Response& curve = one.analysis->curve;
+    Series s = series_for(one, laid, chosen);
+    std::vector<double> x;
+    double previous = 0.0;
+    for (std::size_t i = 0; i < curve.size(); ++i) {
+      const double phase = curve.phase_deg(i);
+      // A wrap is a break, not a line across the lane.
+      if (i > 0 && std::abs(phase - previous) > 180.0) {
+        x.push_back(std::sqrt(s.x[i - 1] * s.x[i]));
+        s.y.push_back(kNaN);
+      }
+      x.push_back(s.x[i]);
+      s.y.push_back(phase);
+      previous = phase;
+    }
+    s.x = std::move(x);
+    content.left.push_back(std::move(s));
+  }
+  set_hatch(content);
+  if (!content.left.empty()) content.subtitle = "degrees, flight time removed";
+  return content;
+}
+
+}  // namespace
+
+LaneKind lanes::phase() {
+  return {.id = "phase",
+          .title = "Phase",
+          .explained = "Phase of the response with its flight time removed.",
+          .usual_weight = 0.7,
+          .build = build,
+          .needs = is_response,
+          .shown_at_first = false};
+}
+
+}  // namespace lalometer
