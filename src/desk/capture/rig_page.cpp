@@ -162,6 +162,7 @@ void RigPage::makeCalibration(QVBoxLayout* layout) {
   known_ohm_ = number_box("rigKnown", 0.5, 1000.0, 10.0, 3, tr("Ω"), inside);
   incidence_ = new QComboBox(inside);
   incidence_->setObjectName(QStringLiteral("rigIncidence"));
+  incidence_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
   incidence_->addItem(tr("0°, pointed at the source"), 0.0);
   incidence_->addItem(tr("90°, across"), 90.0);
   incidence_->setToolTip(
