@@ -10,6 +10,10 @@ if(LALOMETER_SANITIZE)
     -fno-omit-frame-pointer)
   target_link_options(lalometer_warnings INTERFACE -fsanitize=address,undefined)
 endif()
+if(LALOMETER_SANITIZE_THREADS)
+  target_compile_options(lalometer_warnings INTERFACE -fsanitize=thread -fno-omit-frame-pointer)
+  target_link_options(lalometer_warnings INTERFACE -fsanitize=thread)
+endif()
 
 # lalometer_room(name LINKS ... SOURCES ...): one room of the house as a static library.
 # LINKS are visible to rooms above, HIDDEN are not.
