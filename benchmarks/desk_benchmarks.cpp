@@ -16,7 +16,7 @@
 
 #include "desk/boxes/box_desk.h"
 #include "desk/drawing/drawing_desk.h"
-#include "desk/score/map_picture.h"
+#include "desk/score/picture/map_picture.h"
 #include "desk/score/score_view.h"
 #include "desk/session/book_session.h"
 #include "workbench/practice/demo_book.h"
@@ -185,8 +185,8 @@ struct Workshop {
     bool kept = false;
     session.edit(
         [description](Book& book) {
-          return book.add_subject({0, "Kiosk", SubjectKind::kLoudspeaker, description})
-              .map([](Id) {});
+          return book.add_subject({0, "Kiosk", SubjectKind::kLoudspeaker, description}).map([](Id) {
+          });
         },
         [&kept](bool done) { kept = done; });
     if (!QTest::qWaitFor([&kept] { return kept; }, 20000)) std::abort();

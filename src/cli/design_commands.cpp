@@ -11,8 +11,8 @@
 #include "base/text.h"
 #include "cli/option_checks.h"
 #include "cli/output.h"
-#include "exchange/driver_file.h"
-#include "exchange/measurement_set.h"
+#include "exchange/set/driver_file.h"
+#include "exchange/set/measurement_set.h"
 #include "workbench/design/baffle_prediction.h"
 
 namespace lalometer {

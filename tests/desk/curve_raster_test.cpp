@@ -1,10 +1,10 @@
-#include "desk/score/curve_raster.h"
+#include "desk/score/picture/curve_raster.h"
 
 #include <gtest/gtest.h>
 
 #include <cmath>
 
-#include "desk/score/lane_picture.h"
+#include "desk/score/picture/lane_picture.h"
 
 namespace lalometer {
 namespace {

@@ -1,4 +1,4 @@
-#include "desk/score/mapping.h"
+#include "desk/score/picture/mapping.h"
 
 #include <gtest/gtest.h>
 

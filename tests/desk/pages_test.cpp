@@ -87,6 +87,21 @@ TEST_F(Pages, TheSubjectsNoteIsKeptOnTheCasePage) {
       [&] { return *session().book().note(session().chosenSubject()) == "settled"; }, 5000));
 }
 
+// A result comes in while a sentence is being written.
+TEST_F(Pages, ASubjectsNoteThatIsNotKeptYetIsNeverWrittenOver) {
+  window_->setStation(RouteStrip::kCase);
+  const Id subject = session().chosenSubject();
+  auto* note = part<QPlainTextEdit>("subjectNote");
+  note->setPlainText(QStringLiteral("half a sen"));
+  emit session().rowsChanged();
+  emit session().laidChanged();
+  EXPECT_EQ(note->toPlainText(), QStringLiteral("half a sen"));
+  window_->setStation(RouteStrip::kRead);
+  ASSERT_TRUE(QTest::qWaitFor(
+      [&] { return session().book().note(subject).value_or("") == "half a sen"; }, 20000))
+      << "leaving the page keeps it at once";
+}
+
 TEST_F(Pages, FilterLeavesOnlyWhatHoldsItsLetters) {
   auto* tree = part<QTreeView>("shelfTree");
   const auto visible_takes = [&] {

@@ -5,7 +5,7 @@
 #include <array>
 #include <cmath>
 
-#include "desk/score/map_picture.h"
+#include "desk/score/picture/map_picture.h"
 
 namespace lalometer {
 namespace {

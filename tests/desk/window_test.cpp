@@ -16,7 +16,7 @@
 
 #include "desk/frame/main_window.h"
 #include "desk/pages/read_page.h"
-#include "desk/score/mark_layout.h"
+#include "desk/score/picture/mark_layout.h"
 #include "desk/shelf/shelf_view.h"
 #include "desk/window_fixture.h"
 

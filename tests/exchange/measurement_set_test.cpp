@@ -1,4 +1,4 @@
-#include "exchange/measurement_set.h"
+#include "exchange/set/measurement_set.h"
 
 #include <gmock/gmock.h>
 

@@ -4,7 +4,7 @@
 #include <QPainter>
 #include <cmath>
 
-#include "desk/score/mapping.h"
+#include "desk/score/picture/mapping.h"
 
 namespace lalometer {
 namespace {

@@ -24,7 +24,10 @@ CasePage::CasePage(BookSession& session, QWidget* parent) : QWidget(parent), ses
   auto* pause = new QTimer(this);
   pause->setSingleShot(true);
   pause->setInterval(800);
-  connect(note_, &QPlainTextEdit::textChanged, pause, qOverload<>(&QTimer::start));
+  connect(note_, &QPlainTextEdit::textChanged, this, [this, pause] {
+    unkept_ = true;
+    pause->start();
+  });
   connect(pause, &QTimer::timeout, this, &CasePage::keep);
   connect(&session_, &BookSession::rowsChanged, this, &CasePage::show);
   connect(&session_, &BookSession::laidChanged, this, &CasePage::show);
@@ -32,10 +35,13 @@ CasePage::CasePage(BookSession& session, QWidget* parent) : QWidget(parent), ses
 }
 
 void CasePage::keep() {
-  if (subject_ == 0) return;
+  if (subject_ == 0 || !unkept_) return;
   const std::string text = note_->toPlainText().toStdString();
-  if (session_.book().note(subject_).value_or(text) != text)
-    session_.edit([subject = subject_, text](Book& book) { return book.set_note(subject, text); });
+  session_.edit([subject = subject_, text](Book& book) { return book.set_note(subject, text); },
+                [this, subject = subject_, text](bool kept) {
+                  if (kept && subject == subject_ && note_->toPlainText().toStdString() == text)
+                    unkept_ = false;
+                });
 }
 
 void CasePage::showEvent(QShowEvent* event) {
@@ -43,12 +49,20 @@ void CasePage::showEvent(QShowEvent* event) {
   show();
 }
 
+void CasePage::hideEvent(QHideEvent* event) {
+  keep();
+  QWidget::hideEvent(event);
+}
+
 void CasePage::show() {
   if (!isVisible()) return;
   const Id subject = session_.chosenSubject();
   const QString kept = QString::fromStdString(session_.book().note(subject).value_or(""));
-  if (subject != subject_ || (!note_->hasFocus() && kept != note_->toPlainText())) {
+  // What is written and not kept yet is never written over; of another subject it is kept first.
+  if (subject != subject_) keep();
+  if (subject != subject_ || (!unkept_ && kept != note_->toPlainText())) {
     subject_ = subject;
+    unkept_ = false;
     const QSignalBlocker blocker(note_);
     note_->setPlainText(kept);
   }

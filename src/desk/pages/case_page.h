@@ -18,6 +18,7 @@ class CasePage : public QWidget, public DeskPart {
 
  protected:
   void showEvent(QShowEvent* event) override;
+  void hideEvent(QHideEvent* event) override;
 
  private:
   void show();
@@ -26,6 +27,7 @@ class CasePage : public QWidget, public DeskPart {
   QPlainTextEdit* note_;
   QVBoxLayout* cards_;
   Id subject_ = 0;
+  bool unkept_ = false;  ///< written since it was last kept
 };
 
 }  // namespace lalometer

@@ -4,7 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "desk/score/lane_picture.h"
+#include "desk/score/picture/lane_picture.h"
 
 namespace lalometer {
 

@@ -13,7 +13,7 @@
 
 #include "base/text.h"
 #include "desk/parts/page_parts.h"
-#include "exchange/subject_geometry.h"
+#include "exchange/set/subject_geometry.h"
 #include "workbench/taking/plan/plan_keeping.h"
 
 namespace lalometer {
@@ -66,6 +66,22 @@ PlanDesk::PlanDesk(BookSession& session, QueueController& queue, QWidget* parent
   auto* column = new QVBoxLayout(this);
   column->setContentsMargins(14, 10, 14, 10);
   column->setSpacing(8);
+  makeTable(column);
+  makeButtons(column);
+  view_ = new StandView(this);
+  column->addWidget(view_, 2);
+
+  connect(view_, &StandView::moved, this, &PlanDesk::setStand);
+  connect(start_, &QPushButton::clicked, this, &PlanDesk::captureAsked);
+  connect(table_, &QTableWidget::cellChanged, this, &PlanDesk::change);
+  connect(keep_, &QPushButton::clicked, this, &PlanDesk::keepAsTemplate);
+  connect(templates_, &QComboBox::activated, this, &PlanDesk::useTemplate);
+  connect(&queue_, &QueueController::planChanged, this, &PlanDesk::show);
+  connect(&queue_, &QueueController::stateChanged, this, &PlanDesk::show);
+  show();
+}
+
+void PlanDesk::makeTable(QVBoxLayout* column) {
   auto* head = new QHBoxLayout;
   title_ = role_label({}, "title", this);
   sum_ = role_label({}, "quiet", this);
@@ -97,7 +113,9 @@ PlanDesk::PlanDesk(BookSession& session, QueueController& queue, QWidget* parent
                     "stand here then, to be edited and run."),
                  "quiet", this);
   column->addWidget(empty_);
+}
 
+void PlanDesk::makeButtons(QVBoxLayout* column) {
   auto* row = new QHBoxLayout;
   const auto button = [&](const QString& text, const char* name, const QString& tip) {
     auto* b = new QPushButton(text, this);
@@ -115,12 +133,6 @@ PlanDesk::PlanDesk(BookSession& session, QueueController& queue, QWidget* parent
   remove_ = button(tr("Strike"), "planRemove", tr("Takes the chosen rows off the plan."));
   keep_ = button(tr("Keep as template…"), "planKeep", tr("For other subjects."));
   column->addLayout(row);
-  view_ = new StandView(this);
-  column->addWidget(view_, 2);
-
-  connect(view_, &StandView::moved, this, &PlanDesk::setStand);
-  connect(start_, &QPushButton::clicked, this, &PlanDesk::captureAsked);
-  connect(table_, &QTableWidget::cellChanged, this, &PlanDesk::change);
   connect(skip_, &QPushButton::clicked, this, [this] {
     changeChosen([](MeasuringPlan& plan, const std::vector<int>& rows) {
       for (const int r : rows) {
@@ -148,21 +160,18 @@ PlanDesk::PlanDesk(BookSession& session, QueueController& queue, QWidget* parent
       return true;
     });
   });
-  connect(keep_, &QPushButton::clicked, this, [this] {
-    if (!queue_.plan()) return;
-    bool fine = false;
-    const QString name =
-        QInputDialog::getText(this, tr("Template"), tr("Its name"), QLineEdit::Normal,
-                              QString::fromUtf8(text_of(queue_.plan()->purpose).title), &fine);
-    if (fine)
-      session_.edit([name = name.trimmed().toStdString(), plan = *queue_.plan()](Book& book) {
-        return keep_template(book, name, plan);
-      });
-  });
-  connect(templates_, &QComboBox::activated, this, &PlanDesk::useTemplate);
-  connect(&queue_, &QueueController::planChanged, this, &PlanDesk::show);
-  connect(&queue_, &QueueController::stateChanged, this, &PlanDesk::show);
-  show();
+}
+
+void PlanDesk::keepAsTemplate() {
+  if (!queue_.plan()) return;
+  bool fine = false;
+  const QString name =
+      QInputDialog::getText(this, tr("Template"), tr("Its name"), QLineEdit::Normal,
+                            QString::fromUtf8(text_of(queue_.plan()->purpose).title), &fine);
+  if (fine)
+    session_.edit([name = name.trimmed().toStdString(), plan = *queue_.plan()](Book& book) {
+      return keep_template(book, name, plan);
+    });
 }
 
 void PlanDesk::showEvent(QShowEvent* event) {

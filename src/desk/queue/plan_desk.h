@@ -14,6 +14,7 @@ class QLineEdit;
 class QPushButton;
 class QSpinBox;
 class QTableWidget;
+class QVBoxLayout;
 
 namespace lalometer {
 
@@ -37,6 +38,9 @@ class PlanDesk : public QWidget, public DeskPart {
   void showEvent(QShowEvent* event) override;
 
  private:
+  void makeTable(QVBoxLayout* column);
+  void makeButtons(QVBoxLayout* column);
+  void keepAsTemplate();
   void show();
   void fillTable();
   void readSubject();

@@ -37,6 +37,28 @@ StandPage::StandPage(BookSession& session, QueueController& queue, PlanDesk& des
     : QWidget(parent), session_(session), queue_(queue), desk_(desk) {
   setObjectName(QStringLiteral("standPage"));
   auto* layout = scrolled_page(this, 7);
+  makeWishes(layout);
+  layout->addWidget(rule(this));
+  makeRoom(layout);
+  layout->addStretch(1);
+  layout->addWidget(role_label(
+      tr("Stands tip over: load their foot. Two people lift what is heavy."), "quiet", this));
+  connect(purpose_, &QComboBox::currentIndexChanged, this, &StandPage::show);
+  for (QDoubleSpinBox* b :
+       {distance_, speaker_, microphone_, ceiling_, left_, right_, behind_, beyond_}) {
+    connect(b, &QDoubleSpinBox::valueChanged, this, [this] {
+      if (!filling_) desk_.setStand(typed(), true);
+    });
+  }
+  connect(ground_, &QCheckBox::toggled, this, [this] {
+    if (!filling_) desk_.setStand(typed(), true);
+  });
+  connect(&desk_, &PlanDesk::standChanged, this, &StandPage::show);
+  show();
+}
+
+/// What is wanted, and the button that makes a plan of it.
+void StandPage::makeWishes(QVBoxLayout* layout) {
   layout->addWidget(role_label(tr("What do you want to know?"), "title", this));
   purpose_ = new QComboBox(this);
   purpose_->setObjectName(QStringLiteral("planPurpose"));
@@ -84,7 +106,10 @@ StandPage::StandPage(BookSession& session, QueueController& queue, PlanDesk& des
   trouble_ = role_label({}, "quiet", this);
   trouble_->setObjectName(QStringLiteral("planTrouble"));
   layout->addWidget(trouble_);
-  layout->addWidget(rule(this));
+  connect(make, &QPushButton::clicked, this, &StandPage::makePlan);
+}
+
+void StandPage::makeRoom(QVBoxLayout* layout) {
   layout->addWidget(role_label(tr("Stand and room"), "head", this));
   allows_ = new QLabel(this);
   allows_->setObjectName(QStringLiteral("standAllows"));
@@ -121,25 +146,8 @@ StandPage::StandPage(BookSession& session, QueueController& queue, PlanDesk& des
   best->setToolTip(
       tr("Half-way between floor and ceiling, at the nearest distance that is still far field."));
   layout->addWidget(best);
-  layout->addStretch(1);
-  layout->addWidget(role_label(
-      tr("Stands tip over: load their foot. Two people lift what is heavy."), "quiet", this));
-
-  connect(make, &QPushButton::clicked, this, &StandPage::makePlan);
-  connect(purpose_, &QComboBox::currentIndexChanged, this, &StandPage::show);
   connect(best, &QPushButton::clicked, this,
           [this] { desk_.setStand(suggested(typed(), desk_.largest_m(), 3.0), true); });
-  for (QDoubleSpinBox* b :
-       {distance_, speaker_, microphone_, ceiling_, left_, right_, behind_, beyond_}) {
-    connect(b, &QDoubleSpinBox::valueChanged, this, [this] {
-      if (!filling_) desk_.setStand(typed(), true);
-    });
-  }
-  connect(ground_, &QCheckBox::toggled, this, [this] {
-    if (!filling_) desk_.setStand(typed(), true);
-  });
-  connect(&desk_, &PlanDesk::standChanged, this, &StandPage::show);
-  show();
 }
 
 Stand StandPage::typed() const {

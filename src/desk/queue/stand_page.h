@@ -14,6 +14,8 @@ class StandPage : public QWidget, public DeskPart {
             QWidget* parent = nullptr);
 
  private:
+  void makeWishes(QVBoxLayout* layout);
+  void makeRoom(QVBoxLayout* layout);
   void show();
   void makePlan();
   QDoubleSpinBox* wall(const QString& name, const QString& tip);

@@ -5,7 +5,7 @@
 #include <cmath>
 
 #include "base/text.h"
-#include "desk/score/mark_layout.h"
+#include "desk/score/picture/mark_layout.h"
 #include "desk/score/score_view.h"
 
 /// What the score paints itself: lanes' cached pictures, axis, cursor, thread, handles.

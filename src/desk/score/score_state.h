@@ -2,7 +2,7 @@
 
 #include <QObject>
 
-#include "desk/score/mapping.h"
+#include "desk/score/picture/mapping.h"
 
 namespace lalometer {
 

@@ -6,7 +6,7 @@
 #include <memory>
 
 #include "desk/parts/desk_part.h"
-#include "desk/score/lane_picture.h"
+#include "desk/score/picture/lane_picture.h"
 #include "desk/score/score_state.h"
 #include "desk/session/work.h"
 

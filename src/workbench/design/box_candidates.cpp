@@ -11,7 +11,7 @@
 #include "base/json_text.h"
 #include "base/text.h"
 #include "exchange/json_read.h"
-#include "exchange/subject_geometry.h"
+#include "exchange/set/subject_geometry.h"
 #include "workbench/practice/practice_subject.h"
 
 namespace lalometer {

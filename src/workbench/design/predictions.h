@@ -3,7 +3,7 @@
 #include <string>
 #include <vector>
 
-#include "exchange/subject_geometry.h"
+#include "exchange/set/subject_geometry.h"
 
 namespace lalometer {
 

@@ -112,8 +112,7 @@ Json before_and_after(const char* after, const Json& faults_after) {
                       {{"id", "second"}, {"name", after}, {"faults", faults_after}}});
 }
 
-std::vector<PracticeCase> make_cases() {
-  std::vector<PracticeCase> all;
+void add_cases_1(std::vector<PracticeCase>& all) {
   all.push_back(
       {"wrong-way-round",
        "The hole in the voice",
@@ -166,6 +165,9 @@ std::vector<PracticeCase> make_cases() {
        "lost, and what is analysed of it looks like a fault of the loudspeaker: an impedance of "
        "30 ohm from end to end, a level of 118 dB. Take it again with less gain.",
        0.0});
+}
+
+void add_cases_2(std::vector<PracticeCase>& all) {
   all.push_back(
       {"thin-air",
        "Thin air",
@@ -226,6 +228,9 @@ std::vector<PracticeCase> make_cases() {
        "are lined, has it far flatter. Wool in the middle of the height works best, where the air "
        "moves most.",
        190.0});
+}
+
+void add_cases_3(std::vector<PracticeCase>& all) {
   all.push_back(
       {"restless-rim",
        "The restless rim",
@@ -289,6 +294,9 @@ std::vector<PracticeCase> make_cases() {
        "tweeter's is not. Two drivers of one kind that are not alike: swap them, and the "
        "difference goes along.",
        46.0});
+}
+
+void add_cases_4(std::vector<PracticeCase>& all) {
   all.push_back(
       {"nothing-broken",
        "Nothing is broken",
@@ -343,6 +351,14 @@ std::vector<PracticeCase> make_cases() {
                  300.0});
   std::stable_sort(all.begin(), all.end(),
                    [](const auto& a, const auto& b) { return a.grade < b.grade; });
+}
+
+std::vector<PracticeCase> make_cases() {
+  std::vector<PracticeCase> all;
+  add_cases_1(all);
+  add_cases_2(all);
+  add_cases_3(all);
+  add_cases_4(all);
   return all;
 }
 

@@ -3,7 +3,7 @@
 #include <stop_token>
 #include <string>
 
-#include "exchange/measurement_set.h"
+#include "exchange/set/measurement_set.h"
 #include "rig/practice/practice_bench.h"
 
 namespace lalometer {

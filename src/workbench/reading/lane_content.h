@@ -6,7 +6,7 @@
 #include <string>
 #include <vector>
 
-#include "exchange/subject_geometry.h"
+#include "exchange/set/subject_geometry.h"
 #include "workbench/design/modelled.h"
 #include "workbench/results/analysis.h"
 #include "workbench/results/impedance_reading.h"

@@ -5,7 +5,7 @@
 
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
-#include "exchange/measurement_set.h"
+#include "exchange/set/measurement_set.h"
 #include "workbench/results/analysis.h"
 
 namespace lalometer {

@@ -6,7 +6,7 @@
 
 #include "base/progress.h"
 #include "book/book.h"
-#include "exchange/measurement_set.h"
+#include "exchange/set/measurement_set.h"
 #include "exchange/text_table.h"
 #include "workbench/results/analysis.h"
 

@@ -24,17 +24,8 @@ Remark loopback_lost() {
           "Plug the loopback cable from the output into the loopback input and check its channel."};
 }
 
-}  // namespace
-
-std::vector<Remark> check_recording(const Recording& recording, const Excitation& excitation,
-                                    TakeKind kind) {
-  std::vector<Remark> remarks;
-  const double rate = recording.sample_rate_hz;
-  const auto lead = static_cast<std::size_t>(excitation.stimulus.lead_in_s * rate);
-  const char* input = kind == TakeKind::kImpedance ? "jig" : "microphone";
-
-  const Clipping clip_measured = find_clipping(recording.measured);
-  const Clipping clip_loopback = find_clipping(recording.loopback);
+void tell_clipping(const Clipping& clip_measured, const Clipping& clip_loopback, const char* input,
+                   std::vector<Remark>& remarks) {
   if (clip_measured.clipped_count > 0) {
     remarks.push_back({Weight::kRefusal, "clipping",
                        fmt::format("The {} input clips: {} samples stand at the rail.", input,
@@ -49,20 +40,74 @@ std::vector<Remark> check_recording(const Recording& recording, const Excitation
              clip_loopback.clipped_count),
          "Turn the drive down and take it again."});
   }
+}
+
+/// Frequency of the sweep at which samples are missing or doubled.
+std::optional<double> break_in(std::span<const double> heard, const SweepTrack& loopback,
+                               const SweepSpec& spec, std::size_t lead, bool unclipped) {
+  if (!loopback.continuous()) return loopback.slip_at_hz;
+  // A few samples at a low frequency hardly shift the sweep's phase, but they leave a kink.
+  constexpr double kKinkOfALoopback = 1e-4;
+  if (unclipped) {
+    const std::size_t starts =
+        lead + static_cast<std::size_t>(std::max(loopback.latency_samples, 0.0));
+    if (const auto kink = find_sweep_kink(heard, spec, starts, kKinkOfALoopback, 0.002))
+      return kink->at_hz;
+  }
+  return std::nullopt;
+}
+
+/// Hum, and the signal over the noise of each band.
+void tell_noise(std::span<const double> silence, std::span<const double> sounding, double signal,
+                double rate, const SweepSpec& spec, std::vector<Remark>& remarks) {
+  // Hum matters where it comes within 40 dB of the sweep.
+  if (const auto hum = find_hum(silence, rate); hum && hum->level > 0.01 * signal) {
+    remarks.push_back(
+        {Weight::kDoubt, "mains-hum",
+         fmt::format("Mains hum at {:.0f} Hz and its multiples, {:.0f} dB under the sweep.",
+                     hum->mains_hz, 20.0 * std::log10(signal / hum->level)),
+         "Keep signal and mains cables apart, use one outlet for all, or a balanced line."});
+  }
+  double worst = std::numeric_limits<double>::infinity();
+  double worst_at_hz = 0.0;
+  constexpr double kWindow_s = 0.02;  // noise that enters with a gate of ordinary length
+  for (const BandSnr& band : band_snr(silence, sounding, spec, kWindow_s)) {
+    // Below 60 Hz rooms rumble always, and no gate reaches there.
+    if (band.centre_hz < 60.0 || band.snr_db >= worst) continue;
+    worst = band.snr_db;
+    worst_at_hz = band.centre_hz;
+  }
+  if (std::isfinite(worst)) {
+    // An error of 0.1 dB needs the noise about 40 dB down; below 25 dB it passes half a decibel.
+    const Weight weight = worst < 25.0 ? Weight::kDoubt : Weight::kNote;
+    remarks.push_back({weight, "signal-to-noise",
+                       fmt::format("Signal to noise is {:.0f} dB at its lowest, around {}.", worst,
+                                   frequency_text(worst_at_hz)),
+                       weight == Weight::kDoubt
+                           ? "Wait for quiet, come closer, use a longer sweep or more repeats."
+                           : ""});
+  }
+}
+
+}  // namespace
+
+std::vector<Remark> check_recording(const Recording& recording, const Excitation& excitation,
+                                    TakeKind kind) {
+  std::vector<Remark> remarks;
+  const double rate = recording.sample_rate_hz;
+  const auto lead = static_cast<std::size_t>(excitation.stimulus.lead_in_s * rate);
+  const char* input = kind == TakeKind::kImpedance ? "jig" : "microphone";
+
+  const Clipping clip_measured = find_clipping(recording.measured);
+  const Clipping clip_loopback = find_clipping(recording.loopback);
+  tell_clipping(clip_measured, clip_loopback, input, remarks);
 
   const SweepTrack loopback = track_sweep(recording.loopback, excitation.spec, lead);
   if (!loopback.present) remarks.push_back(loopback_lost());
-  std::optional<double> broken_at_hz;
-  if (loopback.present && !loopback.continuous()) broken_at_hz = loopback.slip_at_hz;
-  // A few samples at a low frequency hardly shift the sweep's phase, but they leave a kink.
-  constexpr double kKinkOfALoopback = 1e-4;
-  if (loopback.present && !broken_at_hz && clip_loopback.clipped_count == 0) {
-    const std::size_t starts =
-        lead + static_cast<std::size_t>(std::max(loopback.latency_samples, 0.0));
-    if (const auto kink =
-            find_sweep_kink(recording.loopback, excitation.spec, starts, kKinkOfALoopback, 0.002))
-      broken_at_hz = kink->at_hz;
-  }
+  const std::optional<double> broken_at_hz =
+      loopback.present ? break_in(recording.loopback, loopback, excitation.spec, lead,
+                                  clip_loopback.clipped_count == 0)
+                       : std::nullopt;
   if (broken_at_hz) {
     remarks.push_back(
         {Weight::kRefusal, "lost-samples",
@@ -114,36 +159,9 @@ std::vector<Remark> check_recording(const Recording& recording, const Excitation
          fmt::format("The {} input peaks at {:.0f} dB re full scale only.", input, dbfs(peak)),
          "Turn the input gain up; between -20 and -6 dB is best."});
   }
-  // Hum matters where it comes within 40 dB of the sweep.
-  if (const auto hum = find_hum(silence, rate); hum && hum->level > 0.01 * signal) {
-    remarks.push_back(
-        {Weight::kDoubt, "mains-hum",
-         fmt::format("Mains hum at {:.0f} Hz and its multiples, {:.0f} dB under the sweep.",
-                     hum->mains_hz, 20.0 * std::log10(signal / hum->level)),
-         "Keep signal and mains cables apart, use one outlet for all, or a balanced line."});
-  }
-  double worst = std::numeric_limits<double>::infinity();
-  double worst_at_hz = 0.0;
-  constexpr double kWindow_s = 0.02;  // noise that enters with a gate of ordinary length
-  for (const BandSnr& band :
-       band_snr(silence,
-                std::span(recording.measured).subspan(std::min(lead, recording.measured.size())),
-                excitation.spec, kWindow_s)) {
-    // Below 60 Hz rooms rumble always, and no gate reaches there.
-    if (band.centre_hz < 60.0 || band.snr_db >= worst) continue;
-    worst = band.snr_db;
-    worst_at_hz = band.centre_hz;
-  }
-  if (std::isfinite(worst)) {
-    // An error of 0.1 dB needs the noise about 40 dB down; below 25 dB it passes half a decibel.
-    const Weight weight = worst < 25.0 ? Weight::kDoubt : Weight::kNote;
-    remarks.push_back({weight, "signal-to-noise",
-                       fmt::format("Signal to noise is {:.0f} dB at its lowest, around {}.", worst,
-                                   frequency_text(worst_at_hz)),
-                       weight == Weight::kDoubt
-                           ? "Wait for quiet, come closer, use a longer sweep or more repeats."
-                           : ""});
-  }
+  tell_noise(silence,
+             std::span(recording.measured).subspan(std::min(lead, recording.measured.size())),
+             signal, rate, excitation.spec, remarks);
   return remarks;
 }
 

@@ -4,7 +4,7 @@
 
 #include <nlohmann/json.hpp>
 
-#include "exchange/subject_geometry.h"
+#include "exchange/set/subject_geometry.h"
 #include "support/support.h"
 #include "workbench/design/modelled.h"
 

@@ -1,4 +1,4 @@
-#include "desk/score/curve_raster.h"
+#include "desk/score/picture/curve_raster.h"
 
 #include <algorithm>
 #include <cmath>

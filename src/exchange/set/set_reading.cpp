@@ -7,7 +7,7 @@
 #include "base/text.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
-#include "exchange/measurement_set.h"
+#include "exchange/set/measurement_set.h"
 #include "exchange/text_table.h"
 
 namespace lalometer {

@@ -2,7 +2,7 @@
 
 #include <QPainter>
 
-#include "desk/score/lane_picture.h"
+#include "desk/score/picture/lane_picture.h"
 
 namespace lalometer {
 

@@ -3,7 +3,7 @@
 #include <QRectF>
 #include <vector>
 
-#include "desk/score/lane_picture.h"
+#include "desk/score/picture/lane_picture.h"
 
 namespace lalometer {
 

@@ -5,7 +5,7 @@
 #include "base/json_text.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
-#include "exchange/measurement_set.h"
+#include "exchange/set/measurement_set.h"
 
 namespace lalometer {
 namespace {

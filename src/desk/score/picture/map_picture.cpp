@@ -1,4 +1,4 @@
-#include "desk/score/map_picture.h"
+#include "desk/score/picture/map_picture.h"
 
 #include <array>
 #include <cmath>

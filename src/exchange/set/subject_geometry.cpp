@@ -1,4 +1,4 @@
-#include "exchange/subject_geometry.h"
+#include "exchange/set/subject_geometry.h"
 
 #include <cmath>
 #include <nlohmann/json.hpp>

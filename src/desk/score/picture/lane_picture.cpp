@@ -1,12 +1,12 @@
-#include "desk/score/lane_picture.h"
+#include "desk/score/picture/lane_picture.h"
 
 #include <QPainter>
 #include <QPainterPath>
 #include <cmath>
 
-#include "desk/score/curve_raster.h"
-#include "desk/score/map_picture.h"
-#include "desk/score/mark_layout.h"
+#include "desk/score/picture/curve_raster.h"
+#include "desk/score/picture/map_picture.h"
+#include "desk/score/picture/mark_layout.h"
 
 namespace lalometer {
 namespace {

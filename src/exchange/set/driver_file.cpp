@@ -1,4 +1,4 @@
-#include "exchange/driver_file.h"
+#include "exchange/set/driver_file.h"
 
 #include <fmt/format.h>
 

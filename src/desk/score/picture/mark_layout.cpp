@@ -1,4 +1,4 @@
-#include "desk/score/mark_layout.h"
+#include "desk/score/picture/mark_layout.h"
 
 #include <QFontMetricsF>
 #include <algorithm>
