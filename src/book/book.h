@@ -121,7 +121,8 @@ class Book {
   [[nodiscard]] std::string undo_name() const;
   [[nodiscard]] std::string redo_name() const;
   /// Puts back what a step changed, as far as nobody else has changed it since. Where all of it
-  /// was changed elsewhere the step is given up and the error says so.
+  /// was changed elsewhere the step is given up; the error says that, and also where only a part
+  /// was.
   [[nodiscard]] Result<void> undo();
   [[nodiscard]] Result<void> redo();
 

@@ -221,23 +221,29 @@ Result<void> Book::step(bool back) {
   std::vector<Connection::Step>& to = back ? connection_->undone : connection_->done;
   if (from.empty()) return {};
   bool anything = from.back().statements.empty();
+  bool left_alone = false;
   return guarded(connection_->path,
                  [&] {
                    SQLite::Transaction transaction(connection_->database,
                                                    SQLite::TransactionBehavior::IMMEDIATE);
                    connection_->database.exec("DELETE FROM undo_log");
-                   for (const std::string& statement : from.back().statements)
-                     anything = connection_->database.exec(statement) > 0 || anything;
+                   for (const std::string& statement : from.back().statements) {
+                     const bool fits = connection_->database.exec(statement) > 0;
+                     anything = anything || fits;
+                     left_alone = left_alone || !fits;
+                   }
                    Connection::Step inverse{from.back().name, connection_->drain_log()};
                    transaction.commit();
                    from.pop_back();
                    if (anything) to.push_back(std::move(inverse));
                  })
       .and_then([&]() -> Result<void> {
-        if (anything) return {};
+        if (!left_alone) return {};
         return bad_input(
-            "Somebody else has changed this since (another window, or the command line); it was "
-            "left as it is now.");
+            anything ? "Somebody else has changed a part of this since (another window, or the "
+                       "command line); that part was left as it is now."
+                     : "Somebody else has changed this since (another window, or the command "
+                       "line); it was left as it is now.");
       });
 }
 

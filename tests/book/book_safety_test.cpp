@@ -40,6 +40,22 @@ int rounds(int usual) {
   return wanted != nullptr ? std::max(usual, std::atoi(wanted)) : usual;
 }
 
+/// Runs `work`, which must not end, in a child that is killed at a random moment.
+template <class Work>
+void kill_at_some_moment(std::mt19937_64& engine, Work work) {
+  const pid_t child = fork();
+  ASSERT_GE(child, 0);
+  if (child == 0) {
+    work();
+    _exit(1);
+  }
+  std::this_thread::sleep_for(std::chrono::microseconds(5000 + engine() % 120000));
+  kill(child, SIGKILL);
+  int status = 0;
+  waitpid(child, &status, 0);
+  ASSERT_TRUE(WIFSIGNALED(status)) << "the child must have been at work when it was killed";
+}
+
 // Steps of several rows, edits of every kind and undo: each is there wholly or not at all.
 TEST(BookSafety, AKilledStepIsThereWhollyOrNotAtAll) {
   std::mt19937_64 engine(21);
@@ -47,9 +63,7 @@ TEST(BookSafety, AKilledStepIsThereWhollyOrNotAtAll) {
     const TemporaryFolder folder;
     const auto path = folder / "a.lalo";
     { const SmallBook small(path); }
-    const pid_t child = fork();
-    ASSERT_GE(child, 0);
-    if (child == 0) {
+    kill_at_some_moment(engine, [&] {
       BookWriter writer(*Book::open(path));
       Take take;
       take.subject_id = 1;
@@ -70,14 +84,9 @@ TEST(BookSafety, AKilledStepIsThereWhollyOrNotAtAll) {
         });
         const auto undone =
             i % 5 == 4 ? writer.run([](Book& book) { return book.undo(); }) : Result<void>();
-        if (!kept || !undone) _exit(1);
+        if (!kept || !undone) return;
       }
-    }
-    std::this_thread::sleep_for(std::chrono::microseconds(5000 + engine() % 120000));
-    kill(child, SIGKILL);
-    int status = 0;
-    waitpid(child, &status, 0);
-    ASSERT_TRUE(WIFSIGNALED(status)) << "the child must have been at work when it was killed";
+    });
 
     const auto book = Book::open(path);
     ASSERT_TRUE(book.has_value()) << book.error().text();
@@ -103,9 +112,7 @@ TEST(BookSafety, KillAtAnyMomentLosesNothingThatWasCommitted) {
     { const SmallBook small(path); }
     int pipe_ends[2];
     ASSERT_EQ(pipe(pipe_ends), 0);
-    const pid_t child = fork();
-    ASSERT_GE(child, 0);
-    if (child == 0) {
+    kill_at_some_moment(engine, [&] {
       // Takes and edits without end; each is told to the parent after it was committed.
       auto book = Book::open(path);
       Take take;
@@ -113,23 +120,17 @@ TEST(BookSafety, KillAtAnyMomentLosesNothingThatWasCommitted) {
       take.variant_id = 1;
       for (int i = 0; book.has_value(); ++i) {
         take.name = "take " + std::to_string(i);
-        if (!book->add_take(take, big_raw(i))) _exit(1);
-        if (!book->set_note(1, std::to_string(i))) _exit(1);
-        if (::write(pipe_ends[1], &i, sizeof(i)) != static_cast<ssize_t>(sizeof(i))) _exit(1);
+        if (!book->add_take(take, big_raw(i))) return;
+        if (!book->set_note(1, std::to_string(i))) return;
+        if (::write(pipe_ends[1], &i, sizeof(i)) != static_cast<ssize_t>(sizeof(i))) return;
       }
-      _exit(1);
-    }
+    });
     close(pipe_ends[1]);
-    std::this_thread::sleep_for(std::chrono::microseconds(5000 + engine() % 120000));
-    kill(child, SIGKILL);
     int last_told = -1;
     for (int told = 0;
          read(pipe_ends[0], &told, sizeof(told)) == static_cast<ssize_t>(sizeof(told));)
       last_told = told;
     close(pipe_ends[0]);
-    int status = 0;
-    waitpid(child, &status, 0);
-    ASSERT_TRUE(WIFSIGNALED(status)) << "the child must have been at work when it was killed";
 
     const auto book = Book::open(path);
     ASSERT_TRUE(book.has_value()) << book.error().text();

@@ -124,6 +124,27 @@ TEST(Book, ChangesTogetherAreOneStepAndAllOrNone) {
 }
 
 // Two windows on one book: undoing a rename in one must not take back what the other one did.
+TEST(Book, AStepOfWhichAPartWasChangedElsewhereIsUndoneInItsRestAndThatIsSaid) {
+  const TemporaryFolder folder;
+  SmallBook small(folder / "a.lalo");
+  Book other = *Book::open(folder / "a.lalo");
+  ASSERT_TRUE(
+      small.book
+          .together<void>("Both",
+                          [&] {
+                            return small.book.rename_subject(small.subject, "here").and_then([&] {
+                              return small.book.set_note(small.subject, "heard here");
+                            });
+                          })
+          .has_value());
+  ASSERT_TRUE(other.rename_subject(small.subject, "there").has_value());
+  const auto undone = small.book.undo();
+  ASSERT_FALSE(undone.has_value());
+  EXPECT_NE(undone.error().message.find("a part of this"), std::string::npos);
+  EXPECT_EQ(small.book.subjects()->front().name, "there");
+  EXPECT_EQ(*small.book.note(small.subject), "") << "the rest is undone";
+}
+
 TEST(Book, UndoLeavesAloneWhatAnotherWindowChanged) {
   const TemporaryFolder folder;
   SmallBook small(folder / "a.lalo");

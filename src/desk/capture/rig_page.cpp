@@ -221,10 +221,7 @@ void RigPage::makeSteps(QVBoxLayout* layout) {
 
 void RigPage::addStep(QVBoxLayout* layout, const QString& text, const char* name,
                       const QString& tip, void (RigPage::*step)()) {
-  auto* b = new QPushButton(text, layout->parentWidget());
-  b->setObjectName(QLatin1String(name));
-  b->setToolTip(tip);
-  layout->addWidget(b);
+  auto* b = add_button(layout, text, name, tip, layout->parentWidget());
   steps_of_calibration_.push_back(b);
   connect(b, &QPushButton::clicked, this, step);
 }

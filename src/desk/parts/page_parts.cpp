@@ -1,6 +1,7 @@
 #include "desk/parts/page_parts.h"
 
 #include <QDoubleSpinBox>
+#include <QPushButton>
 #include <QScrollArea>
 
 namespace lalometer {
@@ -32,6 +33,15 @@ QFrame* remark_card(const Remark& remark, QWidget* parent) {
   if (!remark.advice.empty())
     layout->addWidget(role_label(QString::fromStdString(remark.advice), "quiet", card));
   return card;
+}
+
+QPushButton* add_button(QBoxLayout* layout, const QString& text, const char* name,
+                        const QString& tip, QWidget* parent) {
+  auto* button = new QPushButton(text, parent);
+  button->setObjectName(QLatin1String(name));
+  button->setToolTip(tip);
+  layout->addWidget(button);
+  return button;
 }
 
 QDoubleSpinBox* number_box(const char* name, double low, double high, double value, int decimals,

@@ -10,9 +10,13 @@
 
 /// Small parts that the pages at the right share.
 class QDoubleSpinBox;
+class QPushButton;
 
 namespace lalometer {
 
+/// A button with an object name, what it does, and its place at the end of a layout.
+QPushButton* add_button(QBoxLayout* layout, const QString& text, const char* name,
+                        const QString& tip, QWidget* parent);
 /// A label with a role that the style sheet knows: "title", "head", "quiet", "figure".
 [[nodiscard]] QLabel* role_label(const QString& text, const char* role, QWidget* parent);
 [[nodiscard]] QFrame* rule(QWidget* parent);

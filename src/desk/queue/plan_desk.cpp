@@ -118,11 +118,7 @@ void PlanDesk::makeTable(QVBoxLayout* column) {
 void PlanDesk::makeButtons(QVBoxLayout* column) {
   auto* row = new QHBoxLayout;
   const auto button = [&](const QString& text, const char* name, const QString& tip) {
-    auto* b = new QPushButton(text, this);
-    b->setObjectName(QLatin1String(name));
-    b->setToolTip(tip);
-    row->addWidget(b);
-    return b;
+    return add_button(row, text, name, tip, this);
   };
   start_ = button(tr("To the queue"), "planStart", tr("Opens Capture, where the queue runs."));
   start_->setProperty("main", true);

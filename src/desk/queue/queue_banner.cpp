@@ -45,11 +45,7 @@ QueueBanner::QueueBanner(QueueController& queue, QWidget* parent) : QWidget(pare
   column->addWidget(progress_);
   auto* row = new QHBoxLayout;
   const auto button = [&](const QString& text, const char* name, const QString& tip) {
-    auto* b = new QPushButton(text, this);
-    b->setObjectName(QLatin1String(name));
-    b->setToolTip(tip);
-    row->addWidget(b);
-    return b;
+    return add_button(row, text, name, tip, this);
   };
   start_ = button(tr("Run the queue"), "queueStart", tr("Takes what the plan misses. F5"));
   start_->setProperty("main", true);

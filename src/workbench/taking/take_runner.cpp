@@ -77,6 +77,89 @@ std::size_t average(std::vector<Recording>& repeats, Recording& mean) {
   return repeats.size() - used;
 }
 
+/// What came back of all repeats.
+struct Repeats {
+  std::vector<Recording> good;
+  Recording last;
+  std::vector<Remark> remarks;  ///< of the first good one
+  std::vector<Remark> refusal;  ///< of the last bad one
+  int second_tries = 0;
+  int complaints = 0;  ///< of the audio driver
+};
+
+/// Plays all repeats; one that only lost samples is played again a few times.
+Result<Repeats> played(AudioDevice& device, const TakeRequest& request,
+                       const Excitation& excitation, std::stop_token stop,
+                       const std::function<void(TakeProgress::Stage, double)>& tell) {
+  Repeats all;
+  const double share = 1.0 / request.repeats;
+  for (int i = 0; i < request.repeats; ++i) {
+    auto recording = device.run(excitation.output, stop, [&](double done) {
+      tell(TakeProgress::Stage::kPlay, share * (i + 0.98 * done));
+    });
+    if (!recording) return tl::unexpected(recording.error());
+    if (stop.stop_requested()) return cancelled();
+    tell(TakeProgress::Stage::kCheck, share * (i + 0.98));
+    std::vector<Remark> found = check_recording(*recording, excitation, request.kind);
+    all.last = std::move(*recording);
+    all.complaints += all.last.xrun_count;
+    if (!refused(found)) {
+      if (all.good.empty()) all.remarks = std::move(found);
+      all.good.push_back(all.last);
+    } else if (all.second_tries < kSecondTries && only_lost(found)) {
+      ++all.second_tries;
+      --i;
+    } else {
+      all.refusal = std::move(found);
+    }
+  }
+  return all;
+}
+
+/// The recording to keep, and what is to be said of the repeats behind it.
+Recording joined(Repeats& all, int wanted, std::vector<Remark>& remarks) {
+  if (all.good.empty()) {
+    remarks.insert(remarks.end(), all.refusal.begin(), all.refusal.end());
+    return std::move(all.last);
+  }
+  Recording mean;
+  remarks.insert(remarks.end(), all.remarks.begin(), all.remarks.end());
+  const std::size_t aside =
+      average(all.good, mean) + static_cast<std::size_t>(wanted) - all.good.size();
+  const auto note = [&](const char* code, std::string text) {
+    remarks.push_back({Remark::Weight::kNote, code, std::move(text), ""});
+  };
+  if (aside > 0)
+    note("repeat-set-aside",
+         fmt::format("{} of {} repeats disagreed with the others and were set aside.", aside,
+                     wanted));
+  if (all.second_tries > 0) {
+    note("played-again", fmt::format("Samples were lost; it was played again ({} of at most {}).",
+                                     all.second_tries, kSecondTries));
+  } else if (all.complaints > 0) {
+    note("driver-complained", "The audio driver complained of lost samples, but none are missing.");
+  }
+  return mean;
+}
+
+Take take_of(const TakeRequest& request, const Stimulus& stimulus) {
+  Take take;
+  take.subject_id = request.subject_id;
+  take.variant_id = request.variant_id;
+  take.setup = setup_of(request);
+  take.form = RawForm::kRecording;
+  take.name = request.name;
+  take.sample_rate_hz = request.sample_rate_hz;
+  take.conditions.drive_v = request.drive_v;
+  take.conditions.temperature_c = request.temperature_c;
+  take.conditions.sample = request.sample;
+  if (request.kind != TakeKind::kNearField) take.conditions.driver = request.source;
+  take.plan_item = request.plan_item;
+  take.drawing = request.drawing;
+  take.conditions.stimulus = stimulus;
+  return take;
+}
+
 }  // namespace
 
 DriverLimits limits_of(SubjectKind kind) {
@@ -185,86 +268,17 @@ Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
       request.kind == TakeKind::kImpedance ? Hookup::kImpedanceJig : Hookup::kMicrophone;
   if (auto ready = device.prepare({request.sample_rate_hz, 0, 1, hookup}); !ready)
     return tl::unexpected(ready.error());
-
-  std::vector<Recording> good;
-  int second_tries = 0;
-  int complaints = 0;
-  std::vector<Remark> remarks = limit_remarks;
-  std::vector<Remark> last_refusal;
-  Recording last;
-  for (int i = 0; i < request.repeats; ++i) {
-    const double share = 1.0 / request.repeats;
-    auto recording = device.run(excitation->output, stop, [&](double done) {
-      tell(TakeProgress::Stage::kPlay, share * (i + 0.98 * done));
-    });
-    if (!recording) {
-      device.stop();
-      return tl::unexpected(recording.error());
-    }
-    tell(TakeProgress::Stage::kCheck, share * (i + 0.98));
-    std::vector<Remark> found = check_recording(*recording, *excitation, request.kind);
-    last = std::move(*recording);
-    complaints += last.xrun_count;
-    if (refused(found)) {
-      if (second_tries < kSecondTries && only_lost(found)) {
-        ++second_tries;
-        --i;
-        continue;
-      }
-      last_refusal = std::move(found);
-      continue;
-    }
-    if (good.empty()) remarks.insert(remarks.end(), found.begin(), found.end());
-    good.push_back(last);
-    if (stop.stop_requested()) {
-      device.stop();
-      return cancelled();
-    }
-  }
+  Result<Repeats> repeats = played(device, request, *excitation, stop, tell);
   device.stop();
+  if (!repeats) return tl::unexpected(repeats.error());
 
   TakeOutcome outcome;
-  outcome.tries = request.repeats + second_tries;
-  outcome.accepted = !good.empty();
-  if (good.empty()) {
-    outcome.recording = std::move(last);
-    remarks.insert(remarks.end(), last_refusal.begin(), last_refusal.end());
-  } else {
-    const std::size_t strange = average(good, outcome.recording);
-    const std::size_t bad = static_cast<std::size_t>(request.repeats) - good.size();
-    if (strange + bad > 0) {
-      remarks.push_back(
-          {Remark::Weight::kNote, "repeat-set-aside",
-           fmt::format("{} of {} repeats disagreed with the others and were set aside.",
-                       strange + bad, request.repeats),
-           ""});
-    }
-  }
-  if (outcome.accepted && second_tries > 0) {
-    remarks.push_back({Remark::Weight::kNote, "played-again",
-                       fmt::format("Samples were lost; it was played again ({} of at most {}).",
-                                   second_tries, kSecondTries),
-                       ""});
-  } else if (outcome.accepted && complaints > 0) {
-    remarks.push_back({Remark::Weight::kNote, "driver-complained",
-                       "The audio driver complained of lost samples, but none are missing.", ""});
-  }
-  Take& take = outcome.take;
-  take.subject_id = request.subject_id;
-  take.variant_id = request.variant_id;
-  take.setup = setup_of(request);
-  take.form = RawForm::kRecording;
-  take.name = request.name;
-  take.sample_rate_hz = request.sample_rate_hz;
-  take.conditions.drive_v = request.drive_v;
-  take.conditions.temperature_c = request.temperature_c;
-  take.conditions.sample = request.sample;
-  if (request.kind != TakeKind::kNearField) take.conditions.driver = request.source;
-  take.plan_item = request.plan_item;
-  take.drawing = request.drawing;
-  take.conditions.stimulus = excitation->stimulus;
-  take.remarks = std::move(remarks);
-  take.accepted = outcome.accepted;
+  outcome.tries = request.repeats + repeats->second_tries;
+  outcome.accepted = !repeats->good.empty();
+  outcome.take = take_of(request, excitation->stimulus);
+  outcome.take.remarks = limit_remarks;
+  outcome.recording = joined(*repeats, request.repeats, outcome.take.remarks);
+  outcome.take.accepted = outcome.accepted;
   tell(TakeProgress::Stage::kCheck, 1.0);
   return outcome;
 }

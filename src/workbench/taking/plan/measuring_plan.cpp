@@ -136,6 +136,57 @@ class Maker {
 
 const char* kOnAxis = "Microphone on the 0° axis, at the distance told.";
 
+Result<void> fill_orbits(Maker& make, bool full_set, Id variant, const PlanOptions& w) {
+  const double step = full_set ? 10.0 : w.step_deg;
+  if (!(step >= 1.0) || std::abs(std::remainder(180.0, step)) > 1e-9)
+    return bad_input(fmt::format("Steps of {}° do not come back to 180°.", shortest(step)));
+  make.at(variant);
+  if (full_set || !w.vertical) make.orbit(false, step);
+  if (full_set) {
+    make.orbit(true, step);
+  } else if (w.vertical) {
+    make.response(0.0, false, kOnAxis);
+    make.orbit(true, step);
+    make.response(180.0, true, {});
+  }
+  return {};
+}
+
+Result<void> fill_levels(Maker& make, Id variant, const PlanOptions& w) {
+  make.at(variant);
+  std::vector<double> levels = w.levels_v;
+  std::sort(levels.begin(), levels.end());
+  if (levels.empty()) return bad_input("No level is told.");
+  for (const double v : levels) {
+    TakeRequest& r = make.response(0.0, false, v == levels.front() ? kOnAxis : "");
+    r.name = fmt::format("On axis, {} V", three_digits(v));
+    r.drive_v = v;
+    r.duration_s = 2.7;
+  }
+  return {};
+}
+
+Result<void> fill_comparison(Maker& make, const std::vector<Variant>& variants,
+                             const PlanOptions& w) {
+  std::vector<Id> compared = w.variants;
+  if (compared.empty())
+    for (const Variant& v : variants) compared.push_back(v.id);
+  for (const Id id : compared) {
+    const auto variant = std::find_if(variants.begin(), variants.end(),
+                                      [&](const Variant& v) { return v.id == id; });
+    const std::string state = variant == variants.end() ? "" : variant->name;
+    make.at(id, {}, fmt::format("-{}", id));
+    make.impedance("z-box", "Impedance in box", "in-box",
+                   fmt::format("Bring the loudspeaker into the state “{}”; jig connected.", state));
+    make.response(0.0, false, kOnAxis);
+    // Put back and taken again: less than this differs by is no difference.
+    make.response(0.0, false, "Take the microphone away and put it back: the repeat error.").name =
+        "On axis, put back";
+    make.near_fields();
+  }
+  return {};
+}
+
 Result<void> fill(Maker& make, Purpose purpose, const std::vector<Variant>& variants,
                   const PlanOptions& w) {
   const Id first = w.variants.empty() ? variants.front().id : w.variants.front();
@@ -186,34 +237,10 @@ Result<void> fill(Maker& make, Purpose purpose, const std::vector<Variant>& vari
         make.response(a, false, a == 0.0 ? kOnAxis : "");
       return {};
     case Purpose::kOrbit:
-    case Purpose::kFullSet: {
-      const double step = purpose == Purpose::kFullSet ? 10.0 : w.step_deg;
-      if (!(step >= 1.0) || std::abs(std::remainder(180.0, step)) > 1e-9)
-        return bad_input(fmt::format("Steps of {}° do not come back to 180°.", shortest(step)));
-      make.at(first);
-      if (purpose == Purpose::kFullSet || !w.vertical) make.orbit(false, step);
-      if (purpose == Purpose::kFullSet) {
-        make.orbit(true, step);
-      } else if (w.vertical) {
-        make.response(0.0, false, kOnAxis);
-        make.orbit(true, step);
-        make.response(180.0, true, {});
-      }
-      return {};
-    }
-    case Purpose::kLevels: {
-      make.at(first);
-      std::vector<double> levels = w.levels_v;
-      std::sort(levels.begin(), levels.end());
-      if (levels.empty()) return bad_input("No level is told.");
-      for (const double v : levels) {
-        TakeRequest& r = make.response(0.0, false, v == levels.front() ? kOnAxis : "");
-        r.name = fmt::format("On axis, {} V", three_digits(v));
-        r.drive_v = v;
-        r.duration_s = 2.7;
-      }
-      return {};
-    }
+    case Purpose::kFullSet:
+      return fill_orbits(make, purpose == Purpose::kFullSet, first, w);
+    case Purpose::kLevels:
+      return fill_levels(make, first, w);
     case Purpose::kDecay: {
       make.at(first);
       TakeRequest& r = make.response(0.0, false, kOnAxis);
@@ -222,26 +249,8 @@ Result<void> fill(Maker& make, Purpose purpose, const std::vector<Variant>& vari
       make.near_fields();
       return {};
     }
-    case Purpose::kComparison: {
-      std::vector<Id> compared = w.variants;
-      if (compared.empty())
-        for (const Variant& v : variants) compared.push_back(v.id);
-      for (const Id id : compared) {
-        const auto variant = std::find_if(variants.begin(), variants.end(),
-                                          [&](const Variant& v) { return v.id == id; });
-        const std::string state = variant == variants.end() ? "" : variant->name;
-        make.at(id, {}, fmt::format("-{}", id));
-        make.impedance(
-            "z-box", "Impedance in box", "in-box",
-            fmt::format("Bring the loudspeaker into the state “{}”; jig connected.", state));
-        make.response(0.0, false, kOnAxis);
-        // Put back and taken again: less than this differs by is no difference.
-        make.response(0.0, false, "Take the microphone away and put it back: the repeat error.")
-            .name = "On axis, put back";
-        make.near_fields();
-      }
-      return {};
-    }
+    case Purpose::kComparison:
+      return fill_comparison(make, variants, w);
     case Purpose::kListeningAxis:
       make.at(first);
       for (const double a : {0.0, 5.0, 10.0, 15.0, -5.0, -10.0, -15.0})
