@@ -30,8 +30,8 @@ constexpr QSize kScore(1280, 800);
 LaneContent family() {
   LaneContent content;
   content.title = "Level";
-  content.fit_low = 40.0;
-  content.fit_high = 100.0;
+  content.left.low = 40.0;
+  content.left.high = 100.0;
   for (int c = 0; c < 70; ++c) {
     Series s{.take_id = c + 1, .label = "curve", .style = c, .chosen = c == 0, .x = {}, .y = {}};
     for (int i = 0; i < 1000; ++i) {
@@ -39,7 +39,7 @@ LaneContent family() {
       s.x.push_back(f);
       s.y.push_back(85.0 - 0.4 * c + 3.0 * std::sin(0.05 * i + 0.1 * c) + std::sin(0.6 * i));
     }
-    content.left.push_back(std::move(s));
+    content.add_curves().push_back(std::move(s));
   }
   return content;
 }
@@ -47,8 +47,7 @@ LaneContent family() {
 LaneContent map() {
   LaneContent content;
   content.title = "Angles";
-  content.fit_low = -180.0;
-  content.fit_high = 180.0;
+  content.left = {.quantity = AxisQuantity::kAngle, .unit = "°", .low = -180.0, .high = 180.0};
   ValueMap values;
   for (int i = 0; i < 500; ++i) values.x.push_back(20.0 * std::pow(1000.0, i / 499.0));
   for (int r = 0; r < 73; ++r) {
@@ -58,7 +57,8 @@ LaneContent map() {
       values.values.push_back(static_cast<float>(-6.0 * narrow * narrow));
     }
   }
-  content.map = std::move(values);
+  content.layer<ValueMap>() = std::move(values);
+  content.layer<ContourLayer>();
   return content;
 }
 
@@ -105,7 +105,7 @@ void PlainRedraw(benchmark::State& state) {
     image.fill(Qt::white);
     QPainter painter(&image);
     painter.setRenderHint(QPainter::Antialiasing);
-    for (const Series& s : content.left) {
+    for (const Series& s : content.curves()) {
       painter.setPen(QPen(curve_style(s.style, false).colour, 1.5));
       QPolygonF line;
       for (std::size_t i = 0; i < s.x.size(); ++i)

@@ -49,7 +49,7 @@ TEST_F(Boxes, CandidatesStandSideBySide) {
   QTest::mouseClick(part<QPushButton>("boxAdd"), Qt::LeftButton);
   rest();
   ASSERT_EQ(desk_->outcomes().size(), 2U);
-  EXPECT_EQ(desk_->lanes()->lanes()[0].content.left.size(), 2U);
+  EXPECT_EQ(desk_->lanes()->lanes()[0].content.curves().size(), 2U);
   auto* kind = part<QComboBox>("boxKind");
   kind->setCurrentIndex(0);
   emit kind->activated(0);
@@ -107,7 +107,7 @@ TEST_F(Boxes, BecomesAVariantAndGoesIntoTheDrawing) {
 TEST_F(Boxes, ModelsLieUnderTheMeasuredCurvesWhenAsked) {
   window_->setStation(RouteStrip::kRead);
   const auto modelled = [&](const char* kind) {
-    for (const Series& s : score().lanes()[lane(kind)].content.left)
+    for (const Series& s : score().lanes()[lane(kind)].content.curves())
       if (s.label == "modelled") return true;
     return false;
   };

@@ -95,7 +95,7 @@ TEST(LanePicture, DrawsAnInvalidRangeFainterThanAValidOne) {
     s.x.push_back(f);
     s.y.push_back(0.5);
   }
-  content.left = {s};
+  content.add_curves() = {s};
   const LanePictureInput in{content,
                             lane_geometry(content, 800, 200, {}, {0.0, 1.0}),
                             Theme::light(),
@@ -120,12 +120,12 @@ TEST(LanePicture, DrawsAnInvalidRangeFainterThanAValidOne) {
 
 TEST(LanePicture, ManyCurvesOrAMapAskForAFinerPictureLater) {
   LaneContent content;
-  content.left.resize(8);
+  content.add_curves().resize(8);
   EXPECT_FALSE(coarse_differs(content)) << "few curves are drawn finely at once";
-  content.right.resize(1);
+  content.add_curves(Side::kRight).resize(1);
   EXPECT_TRUE(coarse_differs(content));
   LaneContent with_map;
-  with_map.map = ValueMap{};
+  with_map.layer<ValueMap>();
   EXPECT_TRUE(coarse_differs(with_map));
 }
 

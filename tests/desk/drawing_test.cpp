@@ -43,7 +43,7 @@ TEST_F(Drawing, ADraggedDriverIsKeptAsOneStepOfUndo) {
   drag(woofer, {0.0, -up_px}, false);
   EXPECT_EQ(kept().parts[0].y_mm, before.parts[0].y_mm) << "not kept while the hand holds it";
   EXPECT_NEAR(drawn_subject(window_->drawing()->description()).parts[0].y_mm, -75.0, 1.01);
-  EXPECT_NE(window_->drawing()->edges().left[0].y, curve.left[0].y) << "the curve follows";
+  EXPECT_NE(window_->drawing()->edges().curves()[0].y, curve.curves()[0].y) << "the curve follows";
   QTest::mouseRelease(view_, Qt::LeftButton, {}, (woofer + QPointF(0, -up_px)).toPoint());
   rest();
   EXPECT_NEAR(kept().parts[0].y_mm, -75.0, 1.01);
@@ -82,7 +82,7 @@ TEST_F(Drawing, TheImpossibleIsSaidBesideTheDrawing) {
   auto* figures = part<QLabel>("drawingFigures");
   EXPECT_TRUE(figures->text().contains(QStringLiteral("flat of the front")))
       << figures->text().toStdString();
-  EXPECT_TRUE(window_->drawing()->edges().left.empty());
+  EXPECT_TRUE(window_->drawing()->edges().curves().empty());
   EXPECT_FALSE(window_->drawing()->edges().empty_text.empty());
 }
 
@@ -100,7 +100,7 @@ TEST_F(Drawing, FindsTheBestPlace) {
 
 TEST_F(Drawing, PredictionsFollowTheDrawing) {
   const auto tuning = [&] {
-    const auto& marks = score().lanes()[lane("predictions")].content.marks;
+    const auto& marks = score().lanes()[lane("predictions")].content.marks();
     for (const LaneMark& m : marks)
       if (m.name == "tuning") return m.low_hz;
     return 0.0;

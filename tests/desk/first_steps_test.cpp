@@ -143,7 +143,7 @@ TEST_F(Group, LiesOnTheScoreInShadesThatNoOtherCurveHas) {
     shades.insert(colour);
   }
   EXPECT_EQ(shades.size(), 5U) << "each is told from its neighbour";
-  EXPECT_EQ(score().lanes()[lane("level")].content.left.size(), others.size() / 2 + 5U);
+  EXPECT_EQ(score().lanes()[lane("level")].content.curves().size(), others.size() / 2 + 5U);
   session().setGroupLaid(orbit_, false);
   rest();
   for (const Id id : session().membersOf(orbit_)) EXPECT_LT(session().take(id)->colour, 0);

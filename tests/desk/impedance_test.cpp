@@ -160,7 +160,7 @@ TEST_F(Impedances, ALoopCardNamesTheStandingWaveAndPutsTheCursorThere) {
   EXPECT_TRUE(text.contains(QStringLiteral("gone with “Lined")));
   QTest::mouseClick(deep, Qt::LeftButton);
   EXPECT_NEAR(window_->state().cursorHz(), 657.0, 8.0);
-  EXPECT_FALSE(score().lanes()[lane("loops")].content.left.empty());
+  EXPECT_FALSE(score().lanes()[lane("loops")].content.curves().empty());
 }
 
 TEST_F(Impedances, TuningHelpSpeaksOfThePortThatIsThere) {

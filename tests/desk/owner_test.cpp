@@ -149,7 +149,7 @@ TEST_F(Owner, ResultsOfTheOldBookNeverReachTheNewOne) {
   openOther();
   rest();
   EXPECT_TRUE(session().laid().empty());
-  EXPECT_TRUE(score().lanes()[lane("level")].content.left.empty());
+  EXPECT_TRUE(score().lanes()[lane("level")].content.curves().empty());
 }
 
 TEST_F(Owner, AStoppedCaseLeavesTheNextJobAndTheScoreAlone) {

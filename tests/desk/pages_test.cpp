@@ -175,7 +175,7 @@ TEST_F(Pages, ASetIsPreviewedWithAPictureAndTakenAsANewSubject) {
   auto* preview = part<CurvePreview>("curvePreview");
   ASSERT_TRUE(preview->isVisible());
   ASSERT_TRUE(preview->content().has_value());
-  EXPECT_EQ(preview->content()->left.size(), 1U);
+  EXPECT_EQ(preview->content()->curves().size(), 1U);
   QTest::mouseClick(part<QPushButton>("importTake"), Qt::LeftButton);
   rest();
   EXPECT_EQ(session().subjects().size(), 2U);

@@ -59,8 +59,8 @@ class WindowTest : public ::testing::Test {
   QPoint gatePoint() {
     const std::size_t index = lane("impulse");
     const QRectF rect = score().laneRect(index);
-    return {static_cast<int>(
-                score().geometryOf(index).across.px(score().lanes()[index].content.gate->end_ms)),
+    return {static_cast<int>(score().geometryOf(index).across.px(
+                score().lanes()[index].content.find<GateLayer>()->end_ms)),
             static_cast<int>(rect.center().y())};
   }
 

@@ -28,9 +28,9 @@ using Window = test::WindowTest;
 TEST_F(Window, OpensTheDemoWithItsCurvesOnTheScore) {
   EXPECT_EQ(session().takes().size(), 4U);
   EXPECT_EQ(session().laid().size(), 4U);
-  EXPECT_EQ(score().lanes()[lane("level")].content.left.size(), 2U);
-  EXPECT_EQ(score().lanes()[lane("impedance")].content.right.size(), 2U);
-  EXPECT_TRUE(score().lanes()[lane("impulse")].content.gate.has_value());
+  EXPECT_EQ(score().lanes()[lane("level")].content.curves().size(), 2U);
+  EXPECT_EQ(score().lanes()[lane("impedance")].content.curves(Side::kRight).size(), 2U);
+  EXPECT_NE(score().lanes()[lane("impulse")].content.find<GateLayer>(), nullptr);
 }
 
 TEST_F(Window, TakesOnThePracticeBenchByKeyboardAndFindsItAgainTomorrow) {
@@ -43,7 +43,7 @@ TEST_F(Window, TakesOnThePracticeBenchByKeyboardAndFindsItAgainTomorrow) {
   EXPECT_EQ(taken.kind(), TakeKind::kResponse);
   EXPECT_TRUE(taken.accepted);
   EXPECT_EQ(session().chosenTake(), taken.id);
-  EXPECT_EQ(score().lanes()[lane("level")].content.left.size(), 3U);
+  EXPECT_EQ(score().lanes()[lane("level")].content.curves().size(), 3U);
   window_.reset();
   reopen();
   ASSERT_NE(session().take(taken.id), nullptr);
@@ -151,7 +151,7 @@ TEST_F(Window, DraggingTheGateMovesWhatIsValidAndIsOneStepOfUndo) {
   const double after = session().recipe(session().chosenSubject()).gate_s;
   EXPECT_LT(after, before - 0.0003);
   const LaneContent& level = score().lanes()[lane("level")].content;
-  EXPECT_NEAR(level.hatch_below, 1.0 / after, 0.01 / after);
+  EXPECT_NEAR(level.invalid().at(0).high, 1.0 / after, 0.01 / after);
   QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
   rest();
   EXPECT_EQ(session().recipe(session().chosenSubject()).gate_s, before);
@@ -178,7 +178,7 @@ TEST_F(Window, ImportsADroppedFileAfterItsPreview) {
   rest();
   ASSERT_EQ(session().takes().size(), 5U);
   EXPECT_EQ(session().takes().back().name, "heard");
-  EXPECT_EQ(score().lanes()[lane("level")].content.left.size(), 3U);
+  EXPECT_EQ(score().lanes()[lane("level")].content.curves().size(), 3U);
 }
 
 TEST_F(Window, AFileThatCannotBeUsedLeavesTheBookAsItWas) {
@@ -344,14 +344,14 @@ TEST_F(Window, ANewBookGoesToCaptureAndItsFirstTakeMakesASubject) {
 TEST_F(Window, APredictionUnderTheMouseDrawsItsThreadThroughAllLanes) {
   const std::size_t index = lane("predictions");
   const LaneContent& content = score().lanes()[index].content;
-  ASSERT_GT(content.marks.size(), 8U);
+  ASSERT_GT(content.marks().size(), 8U);
   const auto placed = placed_marks(content, score().geometryOf(index));
   const QPointF at = placed[0].bar.center() + QPointF(0.0, score().laneRect(index).top());
   QTest::mouseMove(&score(), at.toPoint());
   QMouseEvent move(QEvent::MouseMove, at, score().mapToGlobal(at), Qt::NoButton, Qt::NoButton, {});
   QCoreApplication::sendEvent(&score(), &move);
   ASSERT_TRUE(score().thread().has_value());
-  EXPECT_EQ(score().thread()->name, content.marks[placed[0].index].name);
+  EXPECT_EQ(score().thread()->name, content.marks()[placed[0].index].name);
   const QPointF away(at.x(), score().laneRect(lane("level")).center().y());
   QMouseEvent off(QEvent::MouseMove, away, score().mapToGlobal(away), Qt::NoButton, Qt::NoButton,
                   {});
@@ -362,11 +362,12 @@ TEST_F(Window, APredictionUnderTheMouseDrawsItsThreadThroughAllLanes) {
 TEST(MarkLayout, NoNameIsWrittenOverABarThatHadNoRoom) {
   LaneContent content;
   for (double f = 40.0; f < 18000.0; f *= 1.2)
-    content.marks.push_back({.name = "a name",
-                             .sentence = "",
-                             .style = 0,
-                             .low_hz = f,
-                             .high_hz = content.marks.size() % 2 == 0 ? f * 2.5 : f});
+    content.layer<MarkLayer>().marks.push_back(
+        {.name = "a name",
+         .sentence = "",
+         .style = 0,
+         .low_hz = f,
+         .high_hz = content.marks().size() % 2 == 0 ? f * 2.5 : f});
   const auto placed = placed_marks(content, lane_geometry(content, 900, 90, {}, {0.0, 1.0}));
   int without_room = 0;
   for (std::size_t i = 0; i < placed.size(); ++i) {
@@ -380,14 +381,14 @@ TEST(MarkLayout, NoNameIsWrittenOverABarThatHadNoRoom) {
 TEST(MarkLayout, NamesNeverOverlapAndStayInsideThePlot) {
   LaneContent content;
   for (double f = 40.0; f < 18000.0; f *= 1.35)
-    content.marks.push_back({.name = "some name of a mark",
-                             .sentence = "",
-                             .style = 0,
-                             .low_hz = f,
-                             .high_hz = f * 1.1});
+    content.layer<MarkLayer>().marks.push_back({.name = "some name of a mark",
+                                                .sentence = "",
+                                                .style = 0,
+                                                .low_hz = f,
+                                                .high_hz = f * 1.1});
   const LaneGeometry g = lane_geometry(content, 900, 140, {}, {0.0, 1.0});
   const auto placed = placed_marks(content, g);
-  EXPECT_EQ(placed.size(), content.marks.size());
+  EXPECT_EQ(placed.size(), content.marks().size());
   for (std::size_t i = 0; i < placed.size(); ++i) {
     if (placed[i].name.isEmpty()) continue;
     EXPECT_GE(placed[i].name.left(), g.across.left_px - 1.0);

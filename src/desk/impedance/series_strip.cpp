@@ -69,7 +69,7 @@ void SeriesStrip::paintPanel(QPainter& p, std::size_t member) const {
       rect.adjusted(7, 2, -7, 0), Qt::AlignLeft | Qt::AlignTop,
       p.fontMetrics().elidedText(title, Qt::ElideRight, static_cast<int>(rect.width()) - 14));
   const QRectF plot = rect.adjusted(6, kHead_px + 2, -6, -kFoot_px);
-  const double top = study_->overlay.fit_high;
+  const double top = study_->overlay.left.high;
   const auto x_of = [&](double f) {
     return plot.left() + plot.width() * std::log(f / kLow_hz) / std::log(kHigh_hz / kLow_hz);
   };

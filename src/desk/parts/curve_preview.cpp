@@ -35,9 +35,9 @@ void CurvePreview::paintCompact(QPainter& p) const {
   const auto x_of = [&](double f) {
     return plot.left() + plot.width() * std::log(f / low) / std::log(high / low);
   };
-  const double span = content_->fit_high - content_->fit_low;
+  const double span = content_->left.high - content_->left.low;
   const auto y_of = [&](double v) {
-    return plot.bottom() - plot.height() * std::clamp((v - content_->fit_low) / span, -0.05, 1.05);
+    return plot.bottom() - plot.height() * std::clamp((v - content_->left.low) / span, -0.05, 1.05);
   };
   p.fillRect(plot, theme_.sheet);
   p.setFont(text_font(11));
@@ -54,7 +54,7 @@ void CurvePreview::paintCompact(QPainter& p) const {
       p.drawText(QRectF(x_of(f) - 30, plot.bottom() + 1, 60, 15), Qt::AlignCenter, label);
   }
   for (const double share : {0.0, 0.5, 1.0}) {
-    const double v = content_->fit_low + share * span;
+    const double v = content_->left.low + share * span;
     p.setPen(theme_.faint);
     p.drawLine(QPointF(plot.left(), y_of(v)), QPointF(plot.right(), y_of(v)));
     p.setPen(theme_.quiet);
@@ -65,10 +65,10 @@ void CurvePreview::paintCompact(QPainter& p) const {
   p.drawText(QRectF(0, 0, width(), 16), Qt::AlignLeft | Qt::AlignVCenter,
              QString::fromStdString(
                  content_->title + (content_->subtitle.empty() ? "" : ": ") + content_->subtitle +
-                 (content_->subtitle.empty() ? ", " + content_->left_unit : "")));
+                 (content_->subtitle.empty() ? ", " + content_->left.unit : "")));
   p.setRenderHint(QPainter::Antialiasing);
   p.setClipRect(plot);
-  for (const Series& s : content_->left) {
+  for (const Series& s : content_->curves()) {
     const CurveStyle style = curve_style(s.style, theme_.dark);
     QPen pen(style.colour, 1.6);
     QList<qreal> dash;
@@ -92,7 +92,7 @@ void CurvePreview::paintEvent(QPaintEvent*) {
   constexpr double kAxis_px = 22.0;
   LanePictureInput input{*content_, {}, theme_, devicePixelRatioF(), 1.5, PictureQuality::kFine};
   input.geometry = lane_geometry(*content_, width(), height() - kAxis_px, {},
-                                 {content_->fit_low, content_->fit_high});
+                                 {content_->left.low, content_->left.high});
   painter.drawImage(QPointF(0, 0), lane_picture(input));
   painter.setFont(text_font(11));
   painter.setPen(theme_.quiet);

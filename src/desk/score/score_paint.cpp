@@ -37,7 +37,7 @@ void ScoreView::drawCursor(QPainter& painter) {
   painter.setRenderHint(QPainter::Antialiasing, false);
   painter.setPen(QPen(theme_.accent, 1));
   for (std::size_t i = 0; i < lanes_.size(); ++i) {
-    if (lanes_[i].content.over_time) continue;
+    if (!lanes_[i].content.over_frequency()) continue;
     const QRectF rect = laneRect(i);
     painter.drawLine(QPointF(x, rect.top() + kHeading_px), QPointF(x, rect.bottom()));
   }
@@ -103,11 +103,11 @@ void ScoreView::drawHandles(QPainter& painter) {
 
 const LaneMark* ScoreView::markAt(QPointF at) const {
   const std::size_t lane = laneAt(at);
-  if (lane == kNoLane || lanes_[lane].content.marks.empty()) return nullptr;
+  if (lane == kNoLane || lanes_[lane].content.marks().empty()) return nullptr;
   const QPointF inside = at - QPointF(0.0, laneRect(lane).top());
   for (const PlacedMark& placed : placed_marks(lanes_[lane].content, geometryOf(lane))) {
     if (placed.bar.adjusted(-3, -3, 3, 3).contains(inside) || placed.name.contains(inside))
-      return &lanes_[lane].content.marks[placed.index];
+      return &lanes_[lane].content.marks()[placed.index];
   }
   return nullptr;
 }
@@ -120,7 +120,7 @@ void ScoreView::drawThread(QPainter& painter) {
   const double low = std::clamp(map.px(thread_->low_hz), plotLeft(), plotRight());
   const double high = std::clamp(map.px(thread_->high_hz), plotLeft(), plotRight());
   for (std::size_t i = 0; i < lanes_.size(); ++i) {
-    if (lanes_[i].content.over_time) continue;
+    if (!lanes_[i].content.over_frequency()) continue;
     const QRectF rect = laneRect(i);
     if (high - low > 3.0) {
       QColor wash = colour;

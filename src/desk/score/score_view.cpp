@@ -45,7 +45,7 @@ void ScoreView::setLanes(std::vector<Lane> lanes) {
   lanes_ = std::move(lanes);
   chosen_ = std::min(chosen_, lanes_.empty() ? 0 : lanes_.size() - 1);
   for (Lane& lane : lanes_) {
-    if (lane.fitted) lane.values = {lane.content.fit_low, lane.content.fit_high};
+    if (lane.fitted) lane.values = {lane.content.left.low, lane.content.left.high};
   }
   invalidate();
 }
@@ -55,7 +55,7 @@ void ScoreView::setContent(std::size_t index, LaneContent content) {
   // Most lanes do not change when one curve comes in, and drawing is what costs.
   if (lane.content == content) return;
   lane.content = std::move(content);
-  if (lane.fitted) lane.values = {lane.content.fit_low, lane.content.fit_high};
+  if (lane.fitted) lane.values = {lane.content.left.low, lane.content.left.high};
   stale_.resize(lanes_.size(), false);
   stale_[index] = true;
   update(laneRect(index).toAlignedRect());
@@ -173,7 +173,7 @@ void ScoreView::resizeEvent(QResizeEvent*) {
 void ScoreView::fit() {
   for (Lane& lane : lanes_) {
     lane.fitted = true;
-    lane.values = {lane.content.fit_low, lane.content.fit_high};
+    lane.values = {lane.content.left.low, lane.content.left.high};
   }
   state_.setRange(FrequencyRange{});
   invalidate();

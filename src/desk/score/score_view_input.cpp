@@ -45,8 +45,8 @@ ScoreView::Grip ScoreView::gripAt(QPointF at) const {
   const Lane& lane = lanes_[grip.lane];
   const QRectF rect = laneRect(grip.lane);
   grip.values = lane.values;
-  if (lane.content.gate) {
-    const double x = geometryOf(grip.lane).across.px(lane.content.gate->end_ms);
+  if (const auto* gate = lane.content.find<GateLayer>()) {
+    const double x = geometryOf(grip.lane).across.px(gate->end_ms);
     if (std::abs(at.x() - x) <= 7.0) {
       grip.kind = Grip::Kind::kGate;
       return grip;
@@ -57,7 +57,7 @@ ScoreView::Grip ScoreView::gripAt(QPointF at) const {
     grip.kind = Grip::Kind::kLaneTitle;
     return grip;
   }
-  grip.kind = lane.content.over_time ? Grip::Kind::kNone : Grip::Kind::kCursor;
+  grip.kind = lane.content.over_frequency() ? Grip::Kind::kCursor : Grip::Kind::kNone;
   return grip;
 }
 
@@ -97,7 +97,7 @@ void ScoreView::chooseCurveAt(QPointF at) {
   const double x = g.across.value(at.x());
   double nearest = 8.0;
   Id take = 0;
-  for (const Series& s : lanes_[index].content.left) {
+  for (const Series& s : lanes_[index].content.curves()) {
     const auto above = std::upper_bound(s.x.begin(), s.x.end(), x);
     if (above == s.x.end() || above == s.x.begin()) continue;
     const auto i = static_cast<std::size_t>(above - s.x.begin());
@@ -122,12 +122,11 @@ void ScoreView::moveGrip(QPointF at, Qt::KeyboardModifiers modifiers) {
                              (grip_.start.x() - at.x()) / (plotRight() - plotLeft());
       state_.setRange(shifted(grip_.range, octaves));
       Lane& lane = lanes_[grip_.lane];
-      const double per_px =
-          (grip_.values.high - grip_.values.low) / std::max(laneRect(grip_.lane).height(), 1.0);
       if (!modifiers.testFlag(Qt::ControlModifier) && std::abs(at.y() - grip_.start.y()) > 6.0) {
         lane.fitted = false;
-        lane.values = {grip_.values.low + (at.y() - grip_.start.y()) * per_px,
-                       grip_.values.high + (at.y() - grip_.start.y()) * per_px};
+        lane.values =
+            shifted(grip_.values, lane.content.left.scale,
+                    (at.y() - grip_.start.y()) / std::max(laneRect(grip_.lane).height(), 1.0));
         invalidate();
       }
       break;
@@ -227,12 +226,12 @@ void ScoreView::wheelEvent(QWheelEvent* event) {
     Lane& lane = lanes_[index];
     const double at = geometryOf(index).up.value(event->position().y() - laneRect(index).top());
     lane.fitted = false;
-    lane.values = {at + (lane.values.low - at) * factor, at + (lane.values.high - at) * factor};
+    lane.values = zoomed(lane.values, lane.content.left.scale, at, factor);
     invalidate();
     arrangementChanged();
   } else if (event->modifiers().testFlag(Qt::ShiftModifier)) {
     pan(-0.25 * notches);
-  } else if (index == kNoLane || !lanes_[index].content.over_time) {
+  } else if (index == kNoLane || lanes_[index].content.over_frequency()) {
     zoomAt(across().value(std::clamp(event->position().x(), plotLeft(), plotRight())), factor);
   }
   event->accept();

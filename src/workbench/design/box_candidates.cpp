@@ -258,9 +258,12 @@ std::vector<std::pair<std::string, LaneContent>> box_lanes(const std::vector<Box
     LaneContent content;
     content.title = title;
     content.subtitle = std::move(subtitle);
-    content.left_unit = unit;
-    content.fit_low = low;
-    content.fit_high = high;
+    const bool db = std::string_view(unit) == "dB";
+    content.left = {.quantity = db ? AxisQuantity::kLevel : AxisQuantity::kOther,
+                    .scale = db ? AxisScale::kDecibel : AxisScale::kLinear,
+                    .unit = unit,
+                    .low = low,
+                    .high = high};
     content.empty_text = "Nothing can be computed for these figures.";
     for (std::size_t k = 0; k < outcomes.size(); ++k) {
       const BoxOutcome& o = outcomes[k];
@@ -271,13 +274,13 @@ std::vector<std::pair<std::string, LaneContent>> box_lanes(const std::vector<Box
       s.chosen = k == chosen;
       s.x.assign(o.curves.axis.hz().begin(), o.curves.axis.hz().end());
       for (std::size_t i = 0; i < s.x.size(); ++i) s.y.push_back(value(o, i));
-      content.left.push_back(std::move(s));
+      content.add_curves().push_back(std::move(s));
     }
     return content;
   };
   const auto highest = [](const LaneContent& content) {
     double top = 0.0;
-    for (const Series& s : content.left)
+    for (const Series& s : content.curves())
       for (const double y : s.y) top = std::max(top, y);
     return top;
   };
@@ -300,12 +303,12 @@ std::vector<std::pair<std::string, LaneContent>> box_lanes(const std::vector<Box
                                         ? o.curves.port_speed_m_s[i]
                                         : std::numeric_limits<double>::quiet_NaN();
                            });
-  speed.fit_high = std::max(20.0, std::ceil(highest(speed) / 10.0 + 0.2) * 10.0);
+  speed.left.high = std::max(20.0, std::ceil(highest(speed) / 10.0 + 0.2) * 10.0);
   lanes.emplace_back("box-air", std::move(speed));
   LaneContent impedance =
       lane("Impedance", "ohm", "ohm", 0.0, 50.0,
            [](const BoxOutcome& o, std::size_t i) { return std::abs(o.curves.impedance_ohm[i]); });
-  impedance.fit_high = std::ceil(highest(impedance) / 10.0 + 0.1) * 10.0;
+  impedance.left.high = std::ceil(highest(impedance) / 10.0 + 0.1) * 10.0;
   lanes.emplace_back("box-impedance", std::move(impedance));
   lanes.emplace_back(
       "box-highest",
@@ -314,7 +317,7 @@ std::vector<std::pair<std::string, LaneContent>> box_lanes(const std::vector<Box
   LaneContent delay =
       lane("Group delay", "ms", "ms", 0.0, 30.0,
            [](const BoxOutcome& o, std::size_t i) { return o.curves.group_delay_s[i] * 1e3; });
-  delay.fit_high = std::ceil(highest(delay) / 10.0 + 0.1) * 10.0;
+  delay.left.high = std::ceil(highest(delay) / 10.0 + 0.1) * 10.0;
   lanes.emplace_back("box-delay", std::move(delay));
   return lanes;
 }

@@ -342,9 +342,11 @@ std::vector<KeyFigure> drawing_figures(const std::string& description_json,
 LaneContent edge_lane(const std::string& description_json, std::size_t part, bool coarse) {
   LaneContent content;
   content.title = "Edges, modelled";
-  content.left_unit = "dB";
-  content.fit_low = -8.0;
-  content.fit_high = 6.0;
+  content.left = {.quantity = AxisQuantity::kLevel,
+                  .scale = AxisScale::kDecibel,
+                  .unit = "dB",
+                  .low = -8.0,
+                  .high = 6.0};
   const DrawnSubject s = drawn_subject(description_json);
   const auto geometry = geometry_of(description_json, "");
   if (!geometry || part >= s.parts.size() || s.parts[part].kind != DrawnPart::Kind::kDriver) {
@@ -372,7 +374,7 @@ LaneContent edge_lane(const std::string& description_json, std::size_t part, boo
   for (std::size_t i = 0; i < axis.size(); ++i)
     curve.y.push_back(20.0 * std::log10(std::abs(box[i]) / std::abs(wall[i])));
   content.subtitle = fmt::format("{} at 1 m on the 0° axis, dB re an infinite baffle", driver.id);
-  content.left.push_back(std::move(curve));
+  content.add_curves().push_back(std::move(curve));
   return content;
 }
 

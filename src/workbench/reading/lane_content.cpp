@@ -4,33 +4,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <tuple>
 
 #include "workbench/reading/lanes/lanes.h"
 
 namespace lalometer {
-namespace {
-
-/// NaN breaks a line and is the same break as another.
-template <class T>
-bool same(const std::vector<T>& a, const std::vector<T>& b) {
-  return std::equal(a.begin(), a.end(), b.begin(), b.end(),
-                    [](T x, T y) { return x == y || (std::isnan(x) && std::isnan(y)); });
-}
-
-}  // namespace
-
-bool operator==(const Series& a, const Series& b) {
-  return std::tie(a.take_id, a.label, a.style, a.chosen, a.valid_low, a.valid_high) ==
-             std::tie(b.take_id, b.label, b.style, b.chosen, b.valid_low, b.valid_high) &&
-         same(a.x, b.x) && same(a.y, b.y);
-}
-
-bool operator==(const ValueMap& a, const ValueMap& b) {
-  return std::tie(a.low, a.high, a.contour_step) == std::tie(b.low, b.high, b.contour_step) &&
-         same(a.x, b.x) && same(a.rows, b.rows) && same(a.values, b.values);
-}
-
 const std::vector<LaneKind>& lane_kinds() {
 #define LALOMETER_MAKE_LANE(name) lanes::name(),
   static const std::vector<LaneKind> kinds = {LALOMETER_LANES(LALOMETER_MAKE_LANE)};
@@ -39,7 +16,7 @@ const std::vector<LaneKind>& lane_kinds() {
 }
 
 Node<LaneContent> lane_node(const LaneKind& kind, const std::vector<LaidTake>& laid, Id chosen) {
-  constexpr int kLaneVersion = 1;
+  constexpr int kLaneVersion = 2;
   std::vector<std::string> inputs = {std::to_string(chosen)};
   for (const LaidTake& one : laid) {
     inputs.push_back(fmt::format("{} {} {} {} {}", one.take.id, one.take.colour,
@@ -59,9 +36,10 @@ Node<LaneContent> lane_node(const LaneKind& kind, const std::vector<LaidTake>& l
             return content;
           },
           [](const LaneContent& content) {
-            std::size_t points = content.map ? content.map->values.size() : 0;
-            for (const auto* side : {&content.left, &content.right})
-              for (const Series& s : *side) points += 2 * s.x.size();
+            const auto* map = content.find<ValueMap>();
+            std::size_t points = map != nullptr ? map->values.size() : 0;
+            for (const Side side : {Side::kLeft, Side::kRight})
+              for (const Series& s : content.curves(side)) points += 2 * s.x.size();
             return 1024 + points * sizeof(double);
           }};
 }

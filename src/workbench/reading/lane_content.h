@@ -1,6 +1,5 @@
 #pragma once
 
-#include <cmath>
 #include <complex>
 #include <memory>
 #include <string>
@@ -8,6 +7,7 @@
 
 #include "exchange/set/subject_geometry.h"
 #include "workbench/design/modelled.h"
+#include "workbench/reading/lane_layers.h"
 #include "workbench/results/analysis.h"
 #include "workbench/results/impedance_reading.h"
 #include "workbench/results/result_store.h"
@@ -16,73 +16,6 @@
 /// What a lane of the score shows, as plain values; the desk only draws them. A new kind of lane is
 /// one file in lanes/ and one line in lanes/lanes.h.
 namespace lalometer {
-
-/// One curve of a lane. x in Hz (or ms), y in the lane's unit; NaN breaks the line.
-struct Series {
-  Id take_id = 0;
-  std::string label;
-  int style = 0;  ///< place on the palette
-  bool chosen = false;
-  std::vector<double> x;
-  std::vector<double> y;
-  double valid_low = 0.0;  ///< outside, the curve is drawn faint
-  double valid_high = 1e300;
-  friend bool operator==(const Series& a, const Series& b);
-};
-
-/// Values over frequency and a second quantity (angle, time), drawn as a map with contours. Row by
-/// row.
-struct ValueMap {
-  std::vector<double> x;
-  std::vector<double> rows;
-  std::vector<float> values;  ///< rows.size() * x.size()
-  double low = -30.0;
-  double high = 0.0;
-  double contour_step = 6.0;
-  friend bool operator==(const ValueMap& a, const ValueMap& b);
-};
-
-/// The gate of the chosen impulse, in ms after its arrival.
-struct GateMarks {
-  double end_ms = 0.0;
-  std::optional<double> reflection_ms;
-  friend bool operator==(const GateMarks&, const GateMarks&) = default;
-};
-
-/// A named frequency or band of a lane without curves.
-struct LaneMark {
-  std::string name;
-  std::string sentence;  ///< shown on hover
-  int style = 0;         ///< place on the palette
-  double low_hz = 0.0;
-  double high_hz = 0.0;
-  [[nodiscard]] double centre_hz() const { return std::sqrt(low_hz * high_hz); }
-  friend bool operator==(const LaneMark&, const LaneMark&) = default;
-};
-
-struct LaneContent {
-  std::string title;
-  std::string subtitle;
-  std::vector<Series> left;
-  std::vector<Series> right;  ///< on the right-hand scale, drawn thin
-  std::string left_unit;
-  std::string right_unit;
-  bool over_time = false;  ///< x is ms after the arrival, with an axis of its own
-  double x_low = 0.0;      ///< of a lane over time
-  double x_high = 0.0;
-  double fit_low = 0.0;  ///< what "fit" shows on the left-hand scale
-  double fit_high = 1.0;
-  double right_low = 0.0;
-  double right_high = 1.0;
-  double hatch_below = 0.0;  ///< no curve is valid there
-  double hatch_above = 1e300;
-  std::string hatch_text;
-  std::optional<GateMarks> gate;
-  std::optional<ValueMap> map;
-  std::vector<LaneMark> marks;  ///< rising in frequency
-  std::string empty_text;       ///< what to do next, where there is nothing to show
-  friend bool operator==(const LaneContent&, const LaneContent&) = default;
-};
 
 /// A take on the score with its result, if it is analysed already.
 struct LaidTake {

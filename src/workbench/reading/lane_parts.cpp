@@ -51,16 +51,19 @@ std::optional<std::pair<double, double>> extent(const std::vector<Series>& all) 
   return std::pair{low, high};
 }
 
-void set_hatch(LaneContent& content) {
-  double low = 1e300;
-  double high = 0.0;
-  for (const Series& s : content.left) {
-    low = std::min(low, s.valid_low);
-    high = std::max(high, s.valid_high);
+void hatch_invalid(LaneContent& content, const std::function<std::string(double)>& why_below,
+                   double highest) {
+  const std::vector<Series>& curves = content.curves();
+  if (curves.empty()) return;
+  InvalidBand below{.high = std::numeric_limits<double>::infinity()};
+  InvalidBand above{.low = 0.0};
+  for (const Series& s : curves) {
+    below.high = std::min(below.high, s.valid_low);
+    above.low = std::max(above.low, s.valid_high);
   }
-  if (content.left.empty()) return;
-  content.hatch_below = low;
-  content.hatch_above = high;
+  above.low = std::min(above.low, highest);
+  if (why_below) below.text = why_below(below.high);
+  content.layer<BandLayer>().bands = {std::move(below), std::move(above)};
 }
 
 const LaidTake* modelled_take(const std::vector<LaidTake>& laid, TakeKind kind, Id chosen) {

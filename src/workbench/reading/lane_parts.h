@@ -1,5 +1,6 @@
 #pragma once
 
+#include <functional>
 #include <limits>
 #include <optional>
 #include <utility>
@@ -23,8 +24,10 @@ inline constexpr int kModelStyle = 7;
 [[nodiscard]] Series series_for(const LaidTake& laid, const std::vector<LaidTake>& all, Id chosen);
 /// Lowest and highest finite value where valid, over all series.
 [[nodiscard]] std::optional<std::pair<double, double>> extent(const std::vector<Series>& all);
-/// The range in which no curve of the lane means anything is hatched.
-void set_hatch(LaneContent& content);
+/// The ranges in which no curve of the lane means anything are hatched; nothing above `highest` is
+/// valid. Why the lower one is invalid may be told from where it ends.
+void hatch_invalid(LaneContent& content, const std::function<std::string(double)>& why_below = {},
+                   double highest = std::numeric_limits<double>::infinity());
 /// The take whose subject's model is laid under a lane of its kind: the chosen one's, else the
 /// first.
 [[nodiscard]] const LaidTake* modelled_take(const std::vector<LaidTake>& laid, TakeKind kind,

@@ -111,7 +111,7 @@ LaneContent residual_lane(const Response& measured, const FittedImpedance& motor
                           const std::vector<Wiggle>& wiggles) {
   LaneContent lane;
   lane.title = "Left over by the model";
-  lane.left_unit = "%";
+  lane.left.unit = "%";
   Series s;
   double highest = 1.0;
   for (std::size_t i = 0; i < measured.size(); ++i) {
@@ -124,15 +124,16 @@ LaneContent residual_lane(const Response& measured, const FittedImpedance& motor
     s.y.push_back(100.0 * off);
     if (f > 10.0 && f < 5000.0) highest = std::max(highest, 100.0 * off);
   }
-  lane.left.push_back(std::move(s));
-  lane.fit_low = 0.0;
-  lane.fit_high = std::min(40.0, std::ceil(1.1 * highest));
+  lane.add_curves().push_back(std::move(s));
+  lane.left.low = 0.0;
+  lane.left.high = std::min(40.0, std::ceil(1.1 * highest));
+  auto& marks = lane.layer<MarkLayer>().marks;
   for (const Wiggle& w : wiggles)
-    lane.marks.push_back(
-        {frequency_text(w.frequency_hz.value),
-         fmt::format("A loop of {:.1f} %, Q {}.", w.height_percent, three_digits(w.q)), 0,
-         w.frequency_hz.value, w.frequency_hz.value});
-  std::sort(lane.marks.begin(), lane.marks.end(),
+    marks.push_back({frequency_text(w.frequency_hz.value),
+                     fmt::format("A secondary resonance, {:.1f} % high, Q {}.", w.height_percent,
+                                 three_digits(w.q)),
+                     0, w.frequency_hz.value, w.frequency_hz.value});
+  std::sort(marks.begin(), marks.end(),
             [](const LaneMark& a, const LaneMark& b) { return a.low_hz < b.low_hz; });
   return lane;
 }
@@ -365,20 +366,20 @@ Result<SeriesStudy> study_series(const SeriesOptions& wish, const CurveSource& c
   if (stop.stop_requested()) return cancelled();
   for (const std::string& note : members.notes) study.comparison.notes.push_back(note);
   study.overlay.title = "All over each other";
-  study.overlay.left_unit = "ohm";
+  study.overlay.left.unit = "ohm";
   double highest = 10.0;
   int style = 0;
   for (const ComparedMember& m : members.members) {
     study.impedances.push_back(m.impedances.empty() ? std::nullopt
                                                     : std::optional(m.impedances.front()));
     if (!m.impedances.empty()) {
-      study.overlay.left.push_back(plain_series(m.impedances.front(), m.name, style));
-      for (const double y : study.overlay.left.back().y) highest = std::max(highest, y);
+      study.overlay.add_curves().push_back(plain_series(m.impedances.front(), m.name, style));
+      for (const double y : study.overlay.curves().back().y) highest = std::max(highest, y);
     }
     ++style;
   }
-  study.overlay.fit_low = 0.0;
-  study.overlay.fit_high = std::ceil(1.08 * std::min(highest, 300.0) / 5.0) * 5.0;
+  study.overlay.left.low = 0.0;
+  study.overlay.left.high = std::ceil(1.08 * std::min(highest, 300.0) / 5.0) * 5.0;
   return study;
 }
 

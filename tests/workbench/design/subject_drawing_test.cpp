@@ -85,22 +85,22 @@ TEST(SubjectDrawing, FiguresAreLive) {
 TEST(SubjectDrawing, CoarseAndFineCurvesTellTheSameStory) {
   const LaneContent coarse = edge_lane(kBox, 1, true);
   const LaneContent fine = edge_lane(kBox, 1, false);
-  ASSERT_EQ(coarse.left.size(), 1U);
-  ASSERT_GT(fine.left[0].x.size(), 2 * coarse.left[0].x.size());
+  ASSERT_EQ(coarse.curves().size(), 1U);
+  ASSERT_GT(fine.curves()[0].x.size(), 2 * coarse.curves()[0].x.size());
   // The first order alone is within a decibel above the step.
-  for (std::size_t i = 0; i < coarse.left[0].x.size(); ++i) {
-    if (coarse.left[0].x[i] < 800.0) continue;
-    const auto at =
-        std::lower_bound(fine.left[0].x.begin(), fine.left[0].x.end(), coarse.left[0].x[i] - 1e-6);
-    const auto j = static_cast<std::size_t>(at - fine.left[0].x.begin());
-    if (j < fine.left[0].x.size()) {
-      EXPECT_NEAR(coarse.left[0].y[i], fine.left[0].y[j], 1.0) << *at;
+  for (std::size_t i = 0; i < coarse.curves()[0].x.size(); ++i) {
+    if (coarse.curves()[0].x[i] < 800.0) continue;
+    const auto at = std::lower_bound(fine.curves()[0].x.begin(), fine.curves()[0].x.end(),
+                                     coarse.curves()[0].x[i] - 1e-6);
+    const auto j = static_cast<std::size_t>(at - fine.curves()[0].x.begin());
+    if (j < fine.curves()[0].x.size()) {
+      EXPECT_NEAR(coarse.curves()[0].y[i], fine.curves()[0].y[j], 1.0) << *at;
     }
   }
   EXPECT_THAT(edge_lane(kBox, 2, true).empty_text, HasSubstr("Choose a driver"));
   const std::string off = with_part_at(kBox, drawn_subject(kBox).parts[0], 90.0, 0.0);
   EXPECT_THAT(edge_lane(off, 0, true).empty_text, HasSubstr("woofer")) << "never computed silently";
-  EXPECT_TRUE(edge_lane(off, 0, true).left.empty());
+  EXPECT_TRUE(edge_lane(off, 0, true).curves().empty());
 }
 
 TEST(SubjectDrawing, GivesAFirstBoxToASubjectWithoutSizes) {

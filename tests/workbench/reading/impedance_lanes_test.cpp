@@ -53,33 +53,33 @@ LaidTake laid(Id id, bool boxed, double loop_ohm) {
 TEST(ImpedanceLanes, TheFitLiesUnderTheChosenCurveOnly) {
   const std::vector<LaidTake> all = {laid(1, true, 0.4), laid(2, true, 0.0)};
   const LaneContent lane = lane_kind("impedance")->build(all, 1);
-  ASSERT_EQ(lane.left.size(), 3U);
-  EXPECT_EQ(lane.left[0].label, "fitted");
-  EXPECT_LE(lane.left[0].x.back(), all[0].reading->box->fitted_to_hz)
+  ASSERT_EQ(lane.curves().size(), 3U);
+  EXPECT_EQ(lane.curves()[0].label, "fitted");
+  EXPECT_LE(lane.curves()[0].x.back(), all[0].reading->box->fitted_to_hz)
       << "not where it was not fitted";
-  EXPECT_EQ(lane_kind("impedance")->build(all, 99).left.size(), 2U);
+  EXPECT_EQ(lane_kind("impedance")->build(all, 99).curves().size(), 2U);
 }
 
 TEST(ImpedanceLanes, LoopsStandUpFromTheLane) {
   const LaneContent lane = lane_kind("loops")->build({laid(1, false, 0.5)}, 1);
-  ASSERT_EQ(lane.left.size(), 1U);
-  const Series& s = lane.left[0];
+  ASSERT_EQ(lane.curves().size(), 1U);
+  const Series& s = lane.curves()[0];
   const auto at = std::lower_bound(s.x.begin(), s.x.end(), 494.0) - s.x.begin();
   const auto away = std::lower_bound(s.x.begin(), s.x.end(), 300.0) - s.x.begin();
   EXPECT_GT(s.y[static_cast<std::size_t>(at)], 4.0);
   EXPECT_LT(s.y[static_cast<std::size_t>(away)], 1.0);
-  EXPECT_EQ(lane.left_unit, "%");
+  EXPECT_EQ(lane.left.unit, "%");
 }
 
 TEST(ImpedanceLanes, FoundLoopsCanBeFollowedThroughAllLanes) {
   const std::vector<LaidTake> all = {laid(1, true, 0.4), laid(2, true, 0.0)};
   const LaneContent lane = lane_kind("predictions")->build(all, 1);
-  const auto mark = std::find_if(lane.marks.begin(), lane.marks.end(),
+  const auto mark = std::find_if(lane.marks().begin(), lane.marks().end(),
                                  [](const LaneMark& m) { return m.name == "resonance"; });
-  ASSERT_NE(mark, lane.marks.end());
+  ASSERT_NE(mark, lane.marks().end());
   EXPECT_NEAR(mark->centre_hz(), 494.0, 4.0);
   EXPECT_THAT(mark->sentence, HasSubstr("box height wave"));
-  EXPECT_TRUE(std::is_sorted(lane.marks.begin(), lane.marks.end(),
+  EXPECT_TRUE(std::is_sorted(lane.marks().begin(), lane.marks().end(),
                              [](auto& a, auto& b) { return a.centre_hz() < b.centre_hz(); }));
 }
 

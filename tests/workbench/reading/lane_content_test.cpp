@@ -32,7 +32,7 @@ Response flat(Quantity quantity, double value) {
 TEST(Lanes, EmptyOnesSayWhatToDoNext) {
   for (const LaneKind& kind : lane_kinds()) {
     const LaneContent content = kind.build({}, 0);
-    EXPECT_TRUE(content.left.empty()) << kind.id;
+    EXPECT_TRUE(content.curves().empty()) << kind.id;
     EXPECT_FALSE(content.empty_text.empty()) << kind.id;
     EXPECT_FALSE(kind.explained.empty()) << kind.id;
   }
@@ -42,11 +42,11 @@ TEST(Lanes, TakeOnlyTheirOwnKind) {
   const std::vector<LaidTake> all = {
       laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", 1),
       laid(TakeKind::kImpedance, flat(Quantity::kImpedance, 8.0), "z", 2)};
-  EXPECT_EQ(lane_kind("level")->build(all, 1).left.size(), 1U);
+  EXPECT_EQ(lane_kind("level")->build(all, 1).curves().size(), 1U);
   const LaneContent z = lane_kind("impedance")->build(all, 1);
-  ASSERT_EQ(z.left.size(), 1U);
-  EXPECT_EQ(z.left[0].y[0], 8.0);
-  EXPECT_EQ(z.right.size(), 1U) << "the phase lies on the right-hand scale";
+  ASSERT_EQ(z.curves().size(), 1U);
+  EXPECT_EQ(z.curves()[0].y[0], 8.0);
+  EXPECT_EQ(z.curves(Side::kRight).size(), 1U) << "the phase lies on the right-hand scale";
 }
 
 TEST(Lanes, HatchWhereNoCurveIsValid) {
@@ -56,9 +56,10 @@ TEST(Lanes, HatchWhereNoCurveIsValid) {
       laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0).with_valid({250.0, 18000.0}), "b",
            2)};
   const LaneContent content = lane_kind("level")->build(all, 1);
-  EXPECT_EQ(content.hatch_below, 250.0);
-  EXPECT_EQ(content.hatch_above, 20000.0);
-  EXPECT_THAT(content.hatch_text, HasSubstr("250 Hz"));
+  ASSERT_EQ(content.invalid().size(), 2U);
+  EXPECT_EQ(content.invalid()[0].high, 250.0);
+  EXPECT_EQ(content.invalid()[1].low, 20000.0);
+  EXPECT_THAT(content.invalid()[0].text, HasSubstr("250 Hz"));
 }
 
 TEST(Lanes, SayWhenComparedCurvesWereTakenDifferently) {
@@ -74,9 +75,9 @@ TEST(Lanes, BreakThePhaseWhereItWraps) {
       test::curve_from([](double f) { return std::polar(1.0, -0.002 * f); }, Quantity::kPressure);
   const LaneContent content = lane_kind("phase")->build({laid(TakeKind::kResponse, turning)}, 1);
   int breaks = 0;
-  for (const double y : content.left[0].y) breaks += std::isnan(y) ? 1 : 0;
+  for (const double y : content.curves()[0].y) breaks += std::isnan(y) ? 1 : 0;
   EXPECT_GT(breaks, 3);
-  EXPECT_EQ(content.left[0].x.size(), content.left[0].y.size());
+  EXPECT_EQ(content.curves()[0].x.size(), content.curves()[0].y.size());
 }
 
 LaidTake named(const std::string& name, Id variant, const std::string& variant_name,
@@ -113,10 +114,10 @@ TEST(SeriesLabels, AreAsShortAsTheyCanBeToldApart) {
 TEST(Lanes, LevelShowsAtLeastTwentyFiveDecibels) {
   const LaneContent content =
       lane_kind("level")->build({laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0))}, 1);
-  EXPECT_GE(content.fit_high - content.fit_low, 25.0)
+  EXPECT_GE(content.left.high - content.left.low, 25.0)
       << "a flat curve's molehills must not fill the lane";
-  EXPECT_GT(content.fit_high, 94.0);
-  EXPECT_LT(content.fit_low, 94.0);
+  EXPECT_GT(content.left.high, 94.0);
+  EXPECT_LT(content.left.low, 94.0);
 }
 
 // A broken line is the same line again: else every lane with a break is drawn anew at each look.
@@ -126,18 +127,18 @@ TEST(Lanes, ContentWithBreaksEqualsItself) {
   Series broken;
   broken.x = {1.0, 2.0, 3.0};
   broken.y = {1.0, nan, 3.0};
-  content.left.push_back(broken);
+  content.add_curves().push_back(broken);
   ValueMap map;
   map.x = {1.0};
   map.rows = {0.0};
   map.values = {std::nanf("")};
-  content.map = map;
+  content.layer<ValueMap>() = map;
   LaneContent other = content;
   EXPECT_EQ(content, other);
-  other.left[0].y[2] = nan;
+  other.add_curves()[0].y[2] = nan;
   EXPECT_NE(content, other);
   other = content;
-  other.map->values[0] = 1.0F;
+  other.layer<ValueMap>().values[0] = 1.0F;
   EXPECT_NE(content, other);
 }
 
@@ -156,9 +157,9 @@ TEST(Lanes, OfManyCurvesOneIsChosen) {
   for (int i = 0; i < 20; ++i)
     many.push_back(laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", i + 1));
   const LaneContent content = lane_kind("level")->build(many, 1);
-  EXPECT_EQ(content.left.size(), 20U);
+  EXPECT_EQ(content.curves().size(), 20U);
   std::set<int> chosen;
-  for (const Series& s : content.left) {
+  for (const Series& s : content.curves()) {
     if (s.chosen) chosen.insert(static_cast<int>(s.take_id));
   }
   EXPECT_EQ(chosen, std::set<int>{1});
@@ -213,15 +214,15 @@ TEST(ModelLanes, LieUnderTheMeasuredAndFollowDriveAndDistance) {
   r.take.conditions.drive_v = 5.66;                       // 6 dB more
   r.take.setup = FarFieldSetup{{2.0, 0.0, 0.0, {}}, {}};  // 6 dB less
   const LaneContent level = lane_kind("level")->build({r}, 1);
-  ASSERT_EQ(level.left.size(), 2U);
-  EXPECT_EQ(level.left[0].label, "modelled");
-  EXPECT_NEAR(level.left[0].y[1], 85.0, 0.01);
-  EXPECT_EQ(level.left[1].take_id, 1) << "the measured one is drawn over it";
+  ASSERT_EQ(level.curves().size(), 2U);
+  EXPECT_EQ(level.curves()[0].label, "modelled");
+  EXPECT_NEAR(level.curves()[0].y[1], 85.0, 0.01);
+  EXPECT_EQ(level.curves()[1].take_id, 1) << "the measured one is drawn over it";
   r.analysis = std::make_shared<Analysis>(*r.analysis);
   auto relative = std::make_shared<Analysis>(*r.analysis);
   relative->calibrated = false;
   r.analysis = relative;
-  EXPECT_EQ(lane_kind("level")->build({r}, 1).left.size(), 1U)
+  EXPECT_EQ(lane_kind("level")->build({r}, 1).curves().size(), 1U)
       << "a level re full scale has nothing to compare with";
 }
 
@@ -231,9 +232,9 @@ TEST(ModelLanes, ImpedanceHasMagnitudeAndPhaseAndSaysWhereItGuesses) {
   guessed->usual_drivers = {"woofer"};
   z.model = guessed;
   const LaneContent lane = lane_kind("impedance")->build({z}, 1);
-  ASSERT_EQ(lane.left.size(), 2U);
-  EXPECT_EQ(lane.left[0].y[0], 10.0);
-  EXPECT_EQ(lane.right[0].y[0], 20.0);
+  ASSERT_EQ(lane.curves().size(), 2U);
+  EXPECT_EQ(lane.curves()[0].y[0], 10.0);
+  EXPECT_EQ(lane.curves(Side::kRight)[0].y[0], 20.0);
   EXPECT_THAT(lane.subtitle, HasSubstr("usual drivers"));
 }
 
@@ -242,9 +243,9 @@ TEST(ModelLanes, EdgesShowEachDriver) {
   EXPECT_FALSE(lane_kind("edges")->build({r}, 1).empty_text.empty());
   r.model = model();
   const LaneContent edges = lane_kind("edges")->build({r}, 1);
-  ASSERT_EQ(edges.left.size(), 2U);
-  EXPECT_EQ(edges.left[1].label, "tweeter");
-  EXPECT_NE(edges.left[0].style, edges.left[1].style);
+  ASSERT_EQ(edges.curves().size(), 2U);
+  EXPECT_EQ(edges.curves()[1].label, "tweeter");
+  EXPECT_NE(edges.curves()[0].style, edges.curves()[1].style);
 }
 
 }  // namespace

@@ -80,7 +80,7 @@ TEST(DriverStudies, MassAndBoxGiveTheSameDriver) {
     ASSERT_TRUE(study) << study.error().text();
     EXPECT_NEAR(study->parameters.vas_m3->value, 0.0215, 2e-5) << second;
     EXPECT_NEAR(study->parameters.fs_hz.value, 42.0, 0.01);
-    EXPECT_FALSE(study->residual.left.empty());
+    EXPECT_FALSE(study->residual.curves().empty());
     EXPECT_LT(study->fit.misfit_percent, 0.01);
     const json j = json::parse(parameters_json(*study, 0.0132));
     EXPECT_NEAR(j["bl_tm"]["value"].get<double>(), woofer().bl_tm, 0.01);
@@ -168,7 +168,7 @@ TEST(SeriesStudies, TellVariantsAndSamplesApart) {
   ASSERT_EQ(study->comparison.members.size(), 2U);
   EXPECT_EQ(study->comparison.members[1].name, "leaky");
   EXPECT_EQ(study->role, ImpedanceRole::kVented);
-  EXPECT_EQ(study->overlay.left.size(), 2U);
+  EXPECT_EQ(study->overlay.curves().size(), 2U);
   EXPECT_TRUE(study->impedances[0] && study->impedances[1]);
   EXPECT_TRUE(std::is_sorted(told.begin(), told.end()));
   EXPECT_THAT(comparison_table(study->comparison), HasSubstr("Cost: QL went from"));

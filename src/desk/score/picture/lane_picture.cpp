@@ -15,62 +15,79 @@ QRectF plot_rect(const LaneGeometry& g) {
   return {QPointF(g.across.left_px, g.up.top_px), QPointF(g.across.right_px, g.up.bottom_px)};
 }
 
+QString tick_label(const Tick& tick) {
+  return QString::fromStdString(tick.label).replace(u'-', QChar(0x2212));
+}
+
+/// Lines and numbers of the scale on the left. A lane of marks has none, and an empty one neither.
+void draw_left_scale(QPainter& painter, const LanePictureInput& in) {
+  const LaneGeometry& g = in.geometry;
+  const QRectF plot = plot_rect(g);
+  if (in.content.curves().empty() && in.content.find<ValueMap>() == nullptr) return;
+  const QFontMetricsF metrics(painter.font());
+  const double lowest = plot.bottom() - (in.content.over_frequency() ? 2 : 0);
+  for (const Tick& tick : axis_ticks(in.content.left, g.up.low, g.up.high, plot.height(), 26.0)) {
+    const double y = std::floor(g.up.px(tick.value)) + 0.5;
+    painter.setPen(tick.strong ? in.theme.line : in.theme.faint);
+    painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y));
+    if (y < plot.top() + 4 || y > lowest) continue;
+    painter.setPen(in.theme.quiet);
+    const QString label = tick_label(tick);
+    painter.drawText(QPointF(plot.left() - 5 - metrics.horizontalAdvance(label), y + 4), label);
+  }
+}
+
+void draw_right_scale(QPainter& painter, const LanePictureInput& in) {
+  const LaneGeometry& g = in.geometry;
+  const QRectF plot = plot_rect(g);
+  if (in.content.curves(Side::kRight).empty()) return;
+  const QString unit =
+      in.content.right.quantity == AxisQuantity::kAngle ? QStringLiteral("°") : QString();
+  painter.setPen(in.theme.quiet);
+  for (const Tick& tick :
+       axis_ticks(in.content.right, g.right.low, g.right.high, plot.height(), 30.0)) {
+    const double y = g.right.px(tick.value);
+    if (tick.label.empty() || y < plot.top() + 4 || y > plot.bottom() - 2) continue;
+    painter.drawText(QPointF(plot.right() + 3, y + 4), tick_label(tick) + unit);
+  }
+}
+
+/// A lane that is not over frequency has numbers of its own under it; one of them carries the unit:
+/// zero, or the first.
+void draw_own_axis(QPainter& painter, const LanePictureInput& in, const std::vector<Tick>& ticks) {
+  const LaneGeometry& g = in.geometry;
+  const auto zero = std::find_if(ticks.begin(), ticks.end(),
+                                 [](const Tick& t) { return t.value == 0.0 && !t.label.empty(); });
+  const auto first =
+      std::find_if(ticks.begin(), ticks.end(), [](const Tick& t) { return !t.label.empty(); });
+  const auto named = zero != ticks.end() ? zero : first;
+  painter.setPen(in.theme.quiet);
+  for (auto tick = ticks.begin(); tick != ticks.end(); ++tick) {
+    QString label = tick_label(*tick);
+    if (tick == named && !in.content.across.unit.empty()) {
+      if (in.content.across.quantity != AxisQuantity::kAngle) label += u' ';
+      label += QString::fromStdString(in.content.across.unit);
+    }
+    painter.drawText(QRectF(g.across.px(tick->value) - 30, g.up.bottom_px + 2, 60, kOwnAxis_px - 2),
+                     Qt::AlignCenter, label);
+  }
+}
+
 void draw_grid(QPainter& painter, const LanePictureInput& in) {
   const LaneGeometry& g = in.geometry;
   const QRectF plot = plot_rect(g);
   painter.setRenderHint(QPainter::Antialiasing, false);
-  const double width = g.across.right_px - g.across.left_px;
-  const std::vector<Tick> across = in.content.over_time
-                                       ? even_ticks(g.across.low, g.across.high, width, 48.0)
-                                       : frequency_ticks(g.across.low, g.across.high, width);
+  const std::vector<Tick> across =
+      axis_ticks(in.content.across, g.across.low, g.across.high, plot.width(), 48.0);
   for (const Tick& tick : across) {
     painter.setPen(tick.strong ? in.theme.line : in.theme.faint);
     const double x = std::floor(g.across.px(tick.value)) + 0.5;
     painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()));
   }
-  const QFont font = text_font(11);
-  painter.setFont(font);
-  const QFontMetricsF metrics(font);
-  // A lane of marks has no scale upward, and an empty one has none either.
-  const bool scaled = !in.content.left.empty() || in.content.map;
-  for (const Tick& tick :
-       scaled ? even_ticks(g.up.low, g.up.high, plot.height(), 26.0) : std::vector<Tick>{}) {
-    const double y = std::floor(g.up.px(tick.value)) + 0.5;
-    painter.setPen(tick.strong ? in.theme.line : in.theme.faint);
-    painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y));
-    if (y < plot.top() + 4 || y > plot.bottom() - 2 + (in.content.over_time ? 2 : 0)) continue;
-    painter.setPen(in.theme.quiet);
-    const QString label = QString::fromStdString(tick.label);
-    painter.drawText(QPointF(plot.left() - 5 - metrics.horizontalAdvance(label), y + 4), label);
-  }
-  if (!in.content.right.empty()) {
-    // Degrees in halves of a right angle, anything else in even steps.
-    const bool degrees = in.content.right_unit == "°";
-    std::vector<Tick> ticks = even_ticks(g.right.low, g.right.high, plot.height(), 30.0);
-    if (degrees) {
-      ticks.clear();
-      for (double a = std::ceil(g.right.low / 45.0) * 45.0; a <= g.right.high; a += 45.0)
-        ticks.push_back({a, fmt::format("{:.0f}", a), false});
-    }
-    for (const Tick& tick : ticks) {
-      const double y = g.right.px(tick.value);
-      if (y < plot.top() + 4 || y > plot.bottom() - 2) continue;
-      QString label =
-          QString::fromStdString(tick.label) + (degrees ? QStringLiteral("°") : QString());
-      painter.setPen(in.theme.quiet);
-      painter.drawText(QPointF(plot.right() + 3, y + 4), label.replace(u'-', QChar(0x2212)));
-    }
-  }
-  if (in.content.over_time) {
-    painter.setPen(in.theme.quiet);
-    for (const Tick& tick : across) {
-      const QString label = QString::fromStdString(tick.label) +
-                            (tick.value == 0.0 ? QStringLiteral(" ms") : QString());
-      painter.drawText(
-          QRectF(g.across.px(tick.value) - 30, plot.bottom() + 2, 60, kTimeAxis_px - 2),
-          Qt::AlignCenter, label);
-    }
-  }
+  painter.setFont(text_font(11));
+  draw_left_scale(painter, in);
+  draw_right_scale(painter, in);
+  if (!in.content.over_frequency()) draw_own_axis(painter, in, across);
 }
 
 void hatch(QPainter& painter, const QRectF& area, const Theme& theme) {
@@ -90,31 +107,26 @@ void hatch(QPainter& painter, const QRectF& area, const Theme& theme) {
   painter.restore();
 }
 
-void draw_hatches(QPainter& painter, const LanePictureInput& in) {
+void draw_bands(QPainter& painter, const LanePictureInput& in) {
   const LaneGeometry& g = in.geometry;
   const QRectF plot = plot_rect(g);
-  const auto clamp_x = [&](double value) {
-    return std::clamp(g.across.px(in.content.over_time ? value : std::max(value, 1e-3)),
-                      plot.left(), plot.right());
+  const auto px = [&](double value) {
+    if (value <= g.across.low) return plot.left();
+    return value >= g.across.high ? plot.right() : g.across.px(value);
   };
-  if (!in.content.over_time && in.content.hatch_below > g.across.low) {
-    const double x = clamp_x(in.content.hatch_below);
-    hatch(painter, QRectF(plot.topLeft(), QPointF(x, plot.bottom())), in.theme);
-    if (!in.content.hatch_text.empty()) {
-      painter.setFont(text_font(11));
-      const QString text = QString::fromStdString(in.content.hatch_text);
-      const double width = QFontMetricsF(painter.font()).horizontalAdvance(text) + 10;
-      if (width + 12 < x - plot.left()) {
-        const QRectF box(plot.left() + 6, plot.bottom() - 21, width, 16);
-        painter.fillRect(box, in.theme.sheet);
-        painter.setPen(in.theme.quiet);
-        painter.drawText(box, Qt::AlignCenter, text);
-      }
-    }
-  }
-  if (in.content.hatch_above < g.across.high) {
-    hatch(painter, QRectF(QPointF(clamp_x(in.content.hatch_above), plot.top()), plot.bottomRight()),
-          in.theme);
+  for (const InvalidBand& band : in.content.invalid()) {
+    const double left = px(band.low);
+    const double right = px(band.high);
+    hatch(painter, QRectF(QPointF(left, plot.top()), QPointF(right, plot.bottom())), in.theme);
+    if (band.text.empty()) continue;
+    painter.setFont(text_font(11));
+    const QString text = QString::fromStdString(band.text);
+    const double width = QFontMetricsF(painter.font()).horizontalAdvance(text) + 10;
+    if (width + 12 >= right - left) continue;
+    const QRectF box(left + 6, plot.bottom() - 21, width, 16);
+    painter.fillRect(box, in.theme.sheet);
+    painter.setPen(in.theme.quiet);
+    painter.drawText(box, Qt::AlignCenter, text);
   }
 }
 
@@ -180,11 +192,11 @@ void draw_curves(QImage& image, const LanePictureInput& in) {
                   std::max(width - 0.3, 1.0) * ratio, colour, dots);
     }
   };
-  for (const Series& s : in.content.right) draw(s, right, 1.0, 150);
-  for (const Series& s : in.content.left) {
+  for (const Series& s : in.content.curves(Side::kRight)) draw(s, right, 1.0, 150);
+  for (const Series& s : in.content.curves()) {
     if (!s.chosen) draw(s, up, in.curve_width_px, 235);
   }
-  for (const Series& s : in.content.left) {
+  for (const Series& s : in.content.curves()) {
     if (s.chosen) draw(s, up, in.curve_width_px + 0.6, 255);
   }
   QPainter painter(&image);
@@ -196,7 +208,8 @@ void draw_curves(QImage& image, const LanePictureInput& in) {
 }
 
 void draw_gate(QPainter& painter, const LanePictureInput& in) {
-  if (!in.content.gate) return;
+  const auto* gate = in.content.find<GateLayer>();
+  if (gate == nullptr) return;
   const LaneGeometry& g = in.geometry;
   const QRectF plot = plot_rect(g);
   painter.setRenderHint(QPainter::Antialiasing, true);
@@ -222,15 +235,15 @@ void draw_gate(QPainter& painter, const LanePictureInput& in) {
     painter.setPen(colour);
     painter.drawText(box, Qt::AlignCenter, text);
   };
-  if (in.content.gate->reflection_ms) {
-    mark(*in.content.gate->reflection_ms,
-         QStringLiteral("first reflection %1 ms").arg(*in.content.gate->reflection_ms, 0, 'f', 2),
+  if (gate->reflection_ms) {
+    mark(*gate->reflection_ms,
+         QStringLiteral("first reflection %1 ms").arg(*gate->reflection_ms, 0, 'f', 2),
          in.theme.warn, false, plot.bottom() - 19);
   }
-  mark(in.content.gate->end_ms,
+  mark(gate->end_ms,
        QStringLiteral("gate %1 ms, valid from %2 Hz")
-           .arg(in.content.gate->end_ms, 0, 'f', 2)
-           .arg(1e3 / in.content.gate->end_ms, 0, 'f', 0),
+           .arg(gate->end_ms, 0, 'f', 2)
+           .arg(1e3 / gate->end_ms, 0, 'f', 0),
        in.theme.accent, true, plot.top() + 3);
 }
 
@@ -257,8 +270,8 @@ std::vector<CurveName> curve_names(const LaneContent& content) {
   constexpr std::size_t kFamily = 12;
   std::vector<CurveName> names;
   for (const bool chosen : {true, false}) {
-    for (const Series& s : content.left) {
-      if (s.chosen != chosen || (!chosen && content.left.size() > kFamily)) continue;
+    for (const Series& s : content.curves()) {
+      if (s.chosen != chosen || (!chosen && content.curves().size() > kFamily)) continue;
       const QString text = QString::fromStdString(s.label);
       const bool there = std::any_of(names.begin(), names.end(),
                                      [&](const CurveName& n) { return n.text == text; });
@@ -307,7 +320,7 @@ void draw_heading(QPainter& painter, const LanePictureInput& in) {
   }
   painter.setFont(small);
   painter.setPen(in.theme.quiet);
-  const std::size_t rest = std::max(in.content.left.size(), names.size()) - shown;
+  const std::size_t rest = std::max(in.content.curves().size(), names.size()) - shown;
   if (rest > 0 && !names.empty()) {
     const QString more = QStringLiteral("+%1").arg(rest);
     x -= metrics.horizontalAdvance(more);
@@ -322,7 +335,8 @@ void draw_heading(QPainter& painter, const LanePictureInput& in) {
 
 bool coarse_differs(const LaneContent& content) {
   constexpr std::size_t kFewCurves = 8;
-  return content.map.has_value() || content.left.size() + content.right.size() > kFewCurves;
+  return content.find<ValueMap>() != nullptr ||
+         content.curves().size() + content.curves(Side::kRight).size() > kFewCurves;
 }
 
 namespace {
@@ -331,14 +345,14 @@ void draw_marks(QPainter& painter, const LanePictureInput& in) {
   painter.setRenderHint(QPainter::Antialiasing, true);
   painter.setFont(text_font(11));
   for (const PlacedMark& placed : placed_marks(in.content, in.geometry)) {
-    const QColor colour = curve_style(in.content.marks[placed.index].style, in.theme.dark).colour;
+    const QColor colour = curve_style(in.content.marks()[placed.index].style, in.theme.dark).colour;
     painter.setPen(Qt::NoPen);
     painter.setBrush(colour);
     painter.drawRoundedRect(placed.bar, 2, 2);
     if (placed.name.isEmpty()) continue;
     painter.setPen(in.theme.ink);
     painter.drawText(placed.name, Qt::AlignLeft | Qt::AlignVCenter,
-                     QString::fromStdString(in.content.marks[placed.index].name));
+                     QString::fromStdString(in.content.marks()[placed.index].name));
   }
 }
 
@@ -349,13 +363,17 @@ LaneGeometry lane_geometry(const LaneContent& content, double width, double heig
   LaneGeometry g;
   g.width = width;
   g.height = height;
-  g.across = content.over_time ? AcrossMapping{content.x_low, content.x_high, kLeftGutter_px,
-                                               width - kRightGutter_px, false}
-                               : AcrossMapping{frequency.low_hz, frequency.high_hz, kLeftGutter_px,
-                                               width - kRightGutter_px, true};
-  const double bottom = height - (content.over_time ? kTimeAxis_px : 0.0);
-  g.up = {values.low, values.high, kHeading_px, bottom};
-  g.right = {content.right_low, content.right_high, kHeading_px, bottom};
+  const bool shared = content.over_frequency();
+  g.across = {shared ? frequency.low_hz : content.across.low,
+              shared ? frequency.high_hz : content.across.high, kLeftGutter_px,
+              width - kRightGutter_px, content.across.scale == AxisScale::kLogarithmic};
+  const double bottom = height - (shared ? 0.0 : kOwnAxis_px);
+  const bool decades = content.left.scale == AxisScale::kLogarithmic;
+  // A range that was kept for another scale may reach below zero.
+  if (decades && values.low <= 0.0) values = {content.left.low, content.left.high};
+  g.up = {values.low, values.high, kHeading_px, bottom, decades};
+  g.right = {content.right.low, content.right.high, kHeading_px, bottom,
+             content.right.scale == AxisScale::kLogarithmic};
   return g;
 }
 
@@ -368,16 +386,17 @@ QImage lane_picture(const LanePictureInput& in) {
   {
     QPainter painter(&image);
     painter.fillRect(plot_rect(g), in.theme.sheet);
-    if (in.content.map) draw_map(painter, *in.content.map, g, in.theme, in.quality);
+    if (const auto* map = in.content.find<ValueMap>())
+      draw_map(painter, *map, in.content.find<ContourLayer>(), g, in.theme, in.quality);
     draw_grid(painter, in);
-    draw_hatches(painter, in);
+    draw_bands(painter, in);
   }
   draw_curves(image, in);
   QPainter painter(&image);
   draw_gate(painter, in);
   draw_marks(painter, in);
   draw_heading(painter, in);
-  if (in.content.left.empty() && !in.content.map && in.content.marks.empty()) {
+  if (in.content.blank()) {
     painter.setPen(in.theme.quiet);
     painter.setFont(text_font(13));
     const QString text = QString::fromStdString(in.content.empty_text);

@@ -4,7 +4,7 @@
 #include <QRectF>
 
 #include "desk/parts/theme.h"
-#include "desk/score/picture/mapping.h"
+#include "desk/score/picture/axis_scale.h"
 #include "workbench/reading/lane_content.h"
 
 /// Draws one lane to a picture: pure, so that it runs on any thread and is tested without a window.
@@ -26,13 +26,8 @@ inline constexpr double kRightGutter_px = 30.0;
 /// Height of the strip over the plot with the lane's title and its curves' names: no word covers
 /// data.
 inline constexpr double kHeading_px = 19.0;
-/// Height of a lane over time's own axis.
-inline constexpr double kTimeAxis_px = 18.0;
-
-struct LaneRange {
-  double low;
-  double high;
-};
+/// Height of the axis under a lane that is not over frequency.
+inline constexpr double kOwnAxis_px = 18.0;
 
 [[nodiscard]] LaneGeometry lane_geometry(const LaneContent& content, double width, double height,
                                          FrequencyRange frequency, LaneRange values);

@@ -8,7 +8,7 @@ namespace {
 
 /// Contour lines by walking the cells; each crossing of a level is a short straight piece between
 /// two edges.
-void draw_contours(QPainter& painter, const ValueMap& map, const LaneGeometry& g,
+void draw_contours(QPainter& painter, const ValueMap& map, double step, const LaneGeometry& g,
                    const Theme& theme) {
   const std::size_t columns = map.x.size();
   const auto at = [&](std::size_t r, std::size_t c) {
@@ -21,8 +21,7 @@ void draw_contours(QPainter& painter, const ValueMap& map, const LaneGeometry& g
   painter.setPen(QPen(pen, 0));
   painter.setRenderHint(QPainter::Antialiasing, false);
   QList<QLineF> lines;
-  for (double level = std::ceil(map.low / map.contour_step) * map.contour_step; level < map.high;
-       level += map.contour_step) {
+  for (double level = std::ceil(map.low / step) * step; level < map.high; level += step) {
     for (std::size_t r = 0; r + 1 < map.rows.size(); ++r) {
       const double y0 = g.up.px(map.rows[r]);
       const double y1 = g.up.px(map.rows[r + 1]);
@@ -68,8 +67,8 @@ QRgb map_colour(double share, bool dark) {
               mix(anchors[i].blue(), anchors[i + 1].blue()));
 }
 
-void draw_map(QPainter& painter, const ValueMap& map, const LaneGeometry& g, const Theme& theme,
-              PictureQuality quality) {
+void draw_map(QPainter& painter, const ValueMap& map, const ContourLayer* contours,
+              const LaneGeometry& g, const Theme& theme, PictureQuality quality) {
   const auto columns = map.x.size();
   const auto rows = map.rows.size();
   if (columns < 2 || rows < 2 || map.values.size() != rows * columns) return;
@@ -98,7 +97,8 @@ void draw_map(QPainter& painter, const ValueMap& map, const LaneGeometry& g, con
       QRectF(QPointF(g.across.left_px, g.up.top_px), QPointF(g.across.right_px, g.up.bottom_px)));
   painter.setRenderHint(QPainter::SmoothPixmapTransform, quality == PictureQuality::kFine);
   painter.drawImage(target, cells);
-  if (quality == PictureQuality::kFine) draw_contours(painter, map, g, theme);
+  if (quality == PictureQuality::kFine && contours != nullptr && contours->step > 0.0)
+    draw_contours(painter, map, contours->step, g, theme);
   painter.restore();
 }
 

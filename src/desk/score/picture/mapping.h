@@ -33,12 +33,16 @@ struct UpMapping {
   double high = 1.0;
   double top_px = 0.0;
   double bottom_px = 1.0;
+  bool logarithmic = false;
 
   [[nodiscard]] double px(double y) const {
-    return bottom_px - (y - low) / (high - low) * (bottom_px - top_px);
+    const double t =
+        logarithmic ? std::log(y / low) / std::log(high / low) : (y - low) / (high - low);
+    return bottom_px - t * (bottom_px - top_px);
   }
   [[nodiscard]] double value(double px) const {
-    return low + (bottom_px - px) / (bottom_px - top_px) * (high - low);
+    const double t = (bottom_px - px) / (bottom_px - top_px);
+    return logarithmic ? low * std::pow(high / low, t) : low + t * (high - low);
   }
 };
 

@@ -14,8 +14,8 @@ std::vector<PlacedMark> placed_marks(const LaneContent& content, const LaneGeome
   const int rows = std::max(1, static_cast<int>((g.up.bottom_px - top_px - 2.0) / kRow_px));
   std::vector<double> taken(static_cast<std::size_t>(rows), -1e9);
   std::vector<PlacedMark> placed;
-  for (std::size_t i = 0; i < content.marks.size(); ++i) {
-    const LaneMark& mark = content.marks[i];
+  for (std::size_t i = 0; i < content.marks().size(); ++i) {
+    const LaneMark& mark = content.marks()[i];
     if (mark.high_hz < g.across.low || mark.low_hz > g.across.high) continue;
     const double left =
         std::max(g.across.px(std::max(mark.low_hz, g.across.low)), g.across.left_px);

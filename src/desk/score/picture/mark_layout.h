@@ -10,7 +10,7 @@ namespace lalometer {
 /// Where a lane's marks and their names stand, in the lane's pixels. Marks that would touch go into
 /// different rows; what finds no row is left without a name.
 struct PlacedMark {
-  std::size_t index;  ///< in content.marks
+  std::size_t index;  ///< in content.marks()
   QRectF bar;         ///< the frequency or band itself
   QRectF name;        ///< empty where there is no room
 };

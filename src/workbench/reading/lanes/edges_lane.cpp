@@ -8,9 +8,11 @@ namespace {
 LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
   content.title = "Edges";
-  content.left_unit = "dB";
-  content.fit_low = -8.0;
-  content.fit_high = 6.0;
+  content.left = {.quantity = AxisQuantity::kLevel,
+                  .scale = AxisScale::kDecibel,
+                  .unit = "dB",
+                  .low = -8.0,
+                  .high = 6.0};
   content.empty_text =
       "No model of the edges: the subject's drawing (Plan) needs a baffle and a driver on it.";
   const LaidTake* shown = nullptr;
@@ -25,9 +27,9 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
     s.style = style++;
     s.x = shown->model->frequency_hz;
     s.y = edges.level_db;
-    content.left.push_back(std::move(s));
+    content.add_curves().push_back(std::move(s));
   }
-  if (!content.left.empty())
+  if (!content.curves().empty())
     content.subtitle = "modelled on the 0° axis at 1 m, dB re an infinite baffle";
   return content;
 }

@@ -16,11 +16,9 @@ namespace {
 LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
   content.title = "Impedance";
-  content.left_unit = "ohm";
-  content.right_unit = "°";
-  content.right_low = -90.0;
-  content.right_high = 90.0;
-  content.fit_high = 50.0;
+  content.left.unit = "ohm";
+  content.right = {.quantity = AxisQuantity::kAngle, .unit = "°", .low = -90.0, .high = 90.0};
+  content.left.high = 50.0;
   content.empty_text =
       "No impedance on the score. Tick one on the shelf or take one under Capture.";
   for (const LaidTake& one : laid) {
@@ -32,8 +30,8 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
       magnitude.y.push_back(curve.magnitude(i));
       phase.y.push_back(curve.has_phase() ? curve.phase_deg(i) : kNaN);
     }
-    content.left.push_back(std::move(magnitude));
-    if (curve.has_phase()) content.right.push_back(std::move(phase));
+    content.add_curves().push_back(std::move(magnitude));
+    if (curve.has_phase()) content.add_curves(Side::kRight).push_back(std::move(phase));
   }
   for (const LaidTake& one : laid) {
     if (one.take.id != chosen || !one.reading || one.reading->motor() == nullptr) continue;
@@ -48,21 +46,23 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
       fitted.x.push_back(f);
       fitted.y.push_back(std::abs(one.reading->motor()->at(f)));
     }
-    content.left.insert(content.left.begin(), std::move(fitted));
+    content.add_curves().insert(content.add_curves().begin(), std::move(fitted));
   }
-  set_hatch(content);
-  if (!content.left.empty())
-    content.subtitle =
-        content.right.empty() ? "magnitude, ohm" : "magnitude in ohm, phase thin, right scale";
+  hatch_invalid(content);
+  if (!content.curves().empty())
+    content.subtitle = content.curves(Side::kRight).empty()
+                           ? "magnitude, ohm"
+                           : "magnitude in ohm, phase thin, right scale";
   if (const LaidTake* one = modelled_take(laid, TakeKind::kImpedance, chosen)) {
-    content.left.insert(content.left.begin(),
-                        model_series(*one->model, one->model->impedance_ohm, 0.0));
-    content.right.insert(content.right.begin(),
-                         model_series(*one->model, one->model->impedance_phase_deg, 0.0));
+    content.add_curves().insert(content.add_curves().begin(),
+                                model_series(*one->model, one->model->impedance_ohm, 0.0));
+    content.add_curves(Side::kRight)
+        .insert(content.add_curves(Side::kRight).begin(),
+                model_series(*one->model, one->model->impedance_phase_deg, 0.0));
     if (!one->model->usual_drivers.empty()) content.subtitle += "; model with usual drivers";
   }
-  if (const auto range = extent(content.left))
-    content.fit_high = std::ceil((range->second * 1.08) / 5.0) * 5.0;
+  if (const auto range = extent(content.curves()))
+    content.left.high = std::ceil((range->second * 1.08) / 5.0) * 5.0;
   return content;
 }
 

@@ -14,12 +14,8 @@ namespace {
 LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
   content.title = "Impulse response";
-  content.left_unit = "";
-  content.over_time = true;
-  content.x_low = -0.6;
-  content.x_high = 10.0;
-  content.fit_low = -0.6;
-  content.fit_high = 1.05;
+  content.across = {.quantity = AxisQuantity::kTime, .unit = "ms", .low = -0.6, .high = 10.0};
+  content.left = {.quantity = AxisQuantity::kLevel, .unit = "", .low = -0.6, .high = 1.05};
   content.empty_text = "No impulse response on the score. It comes with every recorded response.";
   const LaidTake* shown = nullptr;
   for (const LaidTake& one : laid) {
@@ -28,7 +24,7 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   }
   if (shown == nullptr) return content;
   const Analysis& a = *shown->analysis;
-  if (a.gate_s) content.x_high = std::clamp(*a.gate_s * 1e3 * 2.2, 4.0, 200.0);
+  if (a.gate_s) content.across.high = std::clamp(*a.gate_s * 1e3 * 2.2, 4.0, 200.0);
   for (const LaidTake& one : laid) {
     if (!one.analysis || !one.analysis->impulse) continue;
     const ImpulseResponse& h = *one.analysis->impulse;
@@ -39,8 +35,8 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
              .x = {},
              .y = {},
              .valid_low = -1e300};
-    const double to = one.analysis->arrival_s + content.x_high / 1e3 * 1.02;
-    const double from = one.analysis->arrival_s + content.x_low / 1e3;
+    const double to = one.analysis->arrival_s + content.across.high / 1e3 * 1.02;
+    const double from = one.analysis->arrival_s + content.across.low / 1e3;
     double peak = 1e-30;
     for (std::size_t i = 0; i < h.samples.size(); ++i) {
       const double t = h.time_s(i);
@@ -50,19 +46,19 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
       peak = std::max(peak, std::abs(h.samples[i]));
     }
     for (double& y : s.y) y /= peak;
-    content.left.push_back(std::move(s));
+    content.add_curves().push_back(std::move(s));
   }
   double low = 0.0;
-  for (const Series& s : content.left) {
+  for (const Series& s : content.curves()) {
     for (const double y : s.y) low = std::min(low, y);
   }
-  content.fit_low = low < -0.9 ? -1.1 : low - 0.12;
+  content.left.low = low < -0.9 ? -1.1 : low - 0.12;
   content.subtitle = "re its peak, ms after the arrival";
   if (a.gate_s) {
-    content.gate = GateMarks{*a.gate_s * 1e3, std::nullopt};
-    content.hatch_above = *a.gate_s * 1e3;
-    if (a.first_reflection_s)
-      content.gate->reflection_ms = (*a.first_reflection_s - a.arrival_s) * 1e3;
+    auto& gate = content.layer<GateLayer>();
+    gate.end_ms = *a.gate_s * 1e3;
+    if (a.first_reflection_s) gate.reflection_ms = (*a.first_reflection_s - a.arrival_s) * 1e3;
+    content.layer<BandLayer>().bands.push_back({.low = gate.end_ms});
   }
   return content;
 }

@@ -15,9 +15,11 @@ namespace {
 LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
   content.title = "Level";
-  content.left_unit = "dB";
-  content.fit_low = 50.0;
-  content.fit_high = 100.0;
+  content.left = {.quantity = AxisQuantity::kLevel,
+                  .scale = AxisScale::kDecibel,
+                  .unit = "dB",
+                  .low = 50.0,
+                  .high = 100.0};
   content.empty_text =
       "No response on the score. Tick one on the shelf, take one under Capture, or drop a file "
       "here.";
@@ -30,16 +32,16 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
     Series s = series_for(one, laid, chosen);
     const Response& curve = one.analysis->curve;
     for (std::size_t i = 0; i < curve.size(); ++i) s.y.push_back(curve.level_db(i));
-    content.left.push_back(std::move(s));
+    content.add_curves().push_back(std::move(s));
     relative = relative || !one.analysis->calibrated;
     gated = gated || one.analysis->gate_s.has_value();
     if (first == nullptr) first = &one.take;
     alike = alike && one.take.conditions.drive_v == first->conditions.drive_v &&
             place_of(one.take).distance_m == place_of(*first).distance_m;
   }
-  set_hatch(content);
-  if (gated)
-    content.hatch_text = fmt::format("below the gate's {}", frequency_text(content.hatch_below));
+  hatch_invalid(content, [&](double below) {
+    return gated ? fmt::format("below the gate's {}", frequency_text(below)) : std::string();
+  });
   if (first != nullptr) {
     content.subtitle = relative ? "dB re full scale of the file" : "dB re 20 µPa";
     if (!relative && alike)
@@ -50,16 +52,16 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   if (const LaidTake* one = modelled_take(laid, TakeKind::kResponse, chosen); one && !relative) {
     const double shift =
         20.0 * std::log10(one->take.conditions.drive_v / 2.83 / place_of(one->take).distance_m);
-    content.left.insert(content.left.begin(),
-                        model_series(*one->model, one->model->level_db, shift));
+    content.add_curves().insert(content.add_curves().begin(),
+                                model_series(*one->model, one->model->level_db, shift));
     if (!one->model->usual_drivers.empty()) content.subtitle += "; model with usual drivers";
   }
-  if (const auto range = extent(content.left)) {
+  if (const auto range = extent(content.curves())) {
     // At least 25 dB high: less would make molehills into mountains; at most 60: a null's depth
     // says little.
     const double top = std::ceil((range->second + 3.0) / 5.0) * 5.0;
-    content.fit_high = top;
-    content.fit_low =
+    content.left.high = top;
+    content.left.low =
         std::min(top - 25.0, std::max(std::floor((range->first - 3.0) / 5.0) * 5.0, top - 60.0));
   }
   return content;

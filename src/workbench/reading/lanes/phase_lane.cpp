@@ -10,9 +10,7 @@ namespace {
 LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
   content.title = "Phase";
-  content.left_unit = "°";
-  content.fit_low = -180.0;
-  content.fit_high = 180.0;
+  content.left = {.quantity = AxisQuantity::kAngle, .unit = "°", .low = -180.0, .high = 180.0};
   content.empty_text = "No response with phase on the score.";
   for (const LaidTake& one : laid) {
     if (!shows(one, TakeKind::kResponse) || !one.analysis->curve.has_phase()) continue;
@@ -32,10 +30,10 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
       previous = phase;
     }
     s.x = std::move(x);
-    content.left.push_back(std::move(s));
+    content.add_curves().push_back(std::move(s));
   }
-  set_hatch(content);
-  if (!content.left.empty()) content.subtitle = "degrees, flight time removed";
+  hatch_invalid(content);
+  if (!content.curves().empty()) content.subtitle = "degrees, flight time removed";
   return content;
 }
 

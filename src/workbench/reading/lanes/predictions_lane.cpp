@@ -51,13 +51,13 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
       context.reflection_s = *one.analysis->first_reflection_s - one.analysis->arrival_s;
   }
   for (Prediction& p : predictions_of(*shown->geometry, context)) {
-    content.marks.push_back({.name = std::move(p.name),
-                             .sentence = std::move(p.sentence),
-                             .style = style_of(p.group),
-                             .low_hz = p.low_hz,
-                             .high_hz = p.high_hz});
+    content.layer<MarkLayer>().marks.push_back({.name = std::move(p.name),
+                                                .sentence = std::move(p.sentence),
+                                                .style = style_of(p.group),
+                                                .low_hz = p.low_hz,
+                                                .high_hz = p.high_hz});
   }
-  if (!content.marks.empty())
+  if (!content.marks().empty())
     content.subtitle = "from sizes alone; hover to see each through all lanes";
   // Beside what is predicted what was found: the ripple of the chosen impedance, to be followed
   // too.
@@ -65,19 +65,21 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
     if (one.take.id != chosen || !one.reading) continue;
     for (const ExplainedWiggle& e : explained_loops(one, laid)) {
       const double f = e.wiggle.frequency_hz.value;
-      content.marks.push_back({.name = "resonance",
-                               .sentence = fmt::format("Found in the impedance, {:.1f} % high: {}.",
-                                                       e.wiggle.height_percent, e.name),
-                               .style = kModelStyle,
-                               .low_hz = f,
-                               .high_hz = f});
+      content.layer<MarkLayer>().marks.push_back(
+          {.name = "resonance",
+           .sentence = fmt::format("Found in the impedance, {:.1f} % high: {}.",
+                                   e.wiggle.height_percent, e.name),
+           .style = kModelStyle,
+           .low_hz = f,
+           .high_hz = f});
       content.subtitle =
           "from sizes, and what was found in the impedance; hover to see each through all lanes";
     }
   }
-  std::stable_sort(
-      content.marks.begin(), content.marks.end(),
-      [](const LaneMark& a, const LaneMark& b) { return a.centre_hz() < b.centre_hz(); });
+  auto& marks = content.layer<MarkLayer>().marks;
+  std::stable_sort(marks.begin(), marks.end(), [](const LaneMark& a, const LaneMark& b) {
+    return a.centre_hz() < b.centre_hz();
+  });
   return content;
 }
 

@@ -11,8 +11,8 @@ namespace {
 LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
   content.title = "Ripple of the impedance";
-  content.left_unit = "%";
-  content.fit_high = 5.0;
+  content.left.unit = "%";
+  content.left.high = 5.0;
   content.empty_text =
       "No impedance that a fit follows on the score. What the fit leaves are secondary resonances: "
       "standing waves, panels, suspension.";
@@ -50,13 +50,12 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
         highest = std::max(highest, s.y[i]);
     }
     top = std::max(top, limit);
-    content.left.push_back(std::move(s));
+    content.add_curves().push_back(std::move(s));
   }
-  set_hatch(content);
-  if (!content.left.empty()) {
+  if (!content.curves().empty()) {
     content.subtitle = "what the fitted model leaves, % of the magnitude";
-    content.hatch_above = std::min(content.hatch_above, top);
-    content.fit_high = std::min(60.0, std::ceil(highest * 1.15));
+    hatch_invalid(content, {}, top);
+    content.left.high = std::min(60.0, std::ceil(highest * 1.15));
   }
   return content;
 }
