@@ -14,6 +14,7 @@
 #include <filesystem>
 #include <fstream>
 
+#include "book/description/description_text.h"
 #include "desk/boxes/box_desk.h"
 #include "desk/drawing/drawing_desk.h"
 #include "desk/score/picture/map_picture.h"
@@ -176,15 +177,16 @@ struct Workshop {
     const auto file = std::filesystem::temp_directory_path() / "lalometer-bench-drawing.lalo";
     std::filesystem::remove(file);
     if (!session.create(file)) std::abort();
-    const char* description = R"({"loading": "vented", "drivers": [
+    const auto described = description_from_json(R"({"loading": "vented", "drivers": [
         {"id": "woofer", "role": "woofer", "sd_cm2": 132, "x_mm": 0, "y_mm": -95},
         {"id": "tweeter", "role": "tweeter", "sd_cm2": 7.5, "x_mm": 0, "y_mm": 60}],
       "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "left_mm": 105, "top_mm": 150},
       "box": {"net_volume_l": 14, "inner_width_mm": 178, "inner_height_mm": 348, "inner_depth_mm": 262},
-      "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "y_mm": -120}]})";
+      "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "y_mm": -120}]})");
+    if (!described) std::abort();
     bool kept = false;
     session.edit(
-        [description](Book& book) {
+        [description = *described](Book& book) {
           return book.add_subject({0, "Kiosk", SubjectKind::kLoudspeaker, description}).map([](Id) {
           });
         },
@@ -201,7 +203,7 @@ void DragDriver(benchmark::State& state) {
   desk.show();
   desk.choosePart(1);
   frame();
-  const std::string start = desk.description();
+  const Description start = desk.description();
   const DrawnSubject drawn = drawn_subject(start);
   double x = 0.0;
   for (auto _ : state) {
@@ -234,7 +236,7 @@ std::filesystem::path big_book() {
     const auto file = std::filesystem::temp_directory_path() / "lalometer-bench-500.lalo";
     std::filesystem::remove(file);
     auto book = Book::create(file);
-    const Id subject = *book->add_subject({0, "Kiosk", SubjectKind::kLoudspeaker, "{}"});
+    const Id subject = *book->add_subject({0, "Kiosk", SubjectKind::kLoudspeaker});
     const Id variant = *book->add_variant({0, subject, "Bare", ""});
     std::vector<double> x(1 << 17);
     for (int i = 0; i < 500; ++i) {

@@ -96,8 +96,8 @@ class Book {
   /// Edits: each is one step of undo, named for the menu ("Change the gate").
   [[nodiscard]] Result<void> set_recipe(Id subject, const Recipe& recipe,
                                         TakeRole role = TakeRole::kFarField);
-  /// The subject's description (geometry, drivers, box); a text that is no JSON object is refused.
-  [[nodiscard]] Result<void> set_description(Id subject, const std::string& description_json);
+  /// The subject's description (geometry, drivers, box).
+  [[nodiscard]] Result<void> set_description(Id subject, const Description& description);
   [[nodiscard]] Result<void> rename_subject(Id subject, const std::string& name);
   [[nodiscard]] Result<void> rename_take(Id take, const std::string& name);
   /// Name, sentence and kind of change.

@@ -1,8 +1,6 @@
 #include <fmt/format.h>
 
-#include <nlohmann/json.hpp>
-
-#include "base/json_text.h"
+#include "book/description/description_text.h"
 #include "book/json.h"
 #include "book/store/connection.h"
 
@@ -20,7 +18,7 @@ Result<Id> Book::add_subject(const Subject& subject) {
                                          "VALUES (?, ?, ?, 1)");
                 insert.bind(1, subject.name);
                 insert.bind(2, std::string(word_of(subject.kind)));
-                insert.bind(3, subject.description_json);
+                insert.bind(3, to_json(subject.description));
                 insert.exec();
                 id = connection_->database.getLastInsertRowid();
                 for (const TakeRole role : {TakeRole::kFarField, TakeRole::kNearField}) {
@@ -137,12 +135,10 @@ Result<void> Book::set_document(Id subject, const std::string& kind, const std::
   });
 }
 
-Result<void> Book::set_description(Id subject, const std::string& description_json) {
-  if (!parsed_json(description_json).is_object())
-    return bad_input("The description is not a JSON object.", connection_->path.string());
+Result<void> Book::set_description(Id subject, const Description& description) {
   return edit("Change the drawing", [&] {
     update(connection_->database, "UPDATE subject SET description = ? WHERE id = ?",
-           {description_json}, subject);
+           {to_json(description)}, subject);
   });
 }
 

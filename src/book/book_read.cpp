@@ -4,6 +4,7 @@
 
 #include "base/hash.h"
 #include "book/book.h"
+#include "book/description/description_text.h"
 #include "book/json.h"
 #include "book/store/connection.h"
 
@@ -100,10 +101,12 @@ Result<std::vector<Subject>> Book::subjects() const {
         connection_->database,
         "SELECT id, name, kind, description FROM subject WHERE removed = 0 ORDER BY id");
     while (rows.executeStep()) {
+      // A damaged column reads as empty: the takes and the rest of the row stay reachable.
+      const std::string kept = rows.getColumn(3).getString();
       subjects.push_back(
           {rows.getColumn(0).getInt64(), rows.getColumn(1).getString(),
            subject_kind_of(rows.getColumn(2).getString()).value_or(SubjectKind::kLoudspeaker),
-           rows.getColumn(3).getString()});
+           description_from_json(kept).value_or(Description{}), drawing_mark(kept)});
     }
     return subjects;
   });

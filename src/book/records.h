@@ -7,6 +7,7 @@
 #include <string_view>
 #include <vector>
 
+#include "book/description/description.h"
 #include "book/take_setup.h"
 
 /// The rows of a book as plain values. Ids are the book's own; 0 means "not in a book yet".
@@ -32,8 +33,8 @@ struct Subject {
   Id id = 0;
   std::string name;
   SubjectKind kind = SubjectKind::kLoudspeaker;
-  /// The subject as `set.json` writes it (geometry, drivers, box...), kept whole with unknown keys.
-  std::string description_json = "{}";
+  Description description = {};   ///< geometry, drivers, box...
+  std::string drawing_mark = {};  ///< of the description as the book keeps it; read only
 };
 
 struct Variant {

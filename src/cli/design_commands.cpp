@@ -36,7 +36,7 @@ int diffraction_command(const Doors& doors, const DiffractionOptions& o) {
                               "Not a measurement set or a book: diffraction needs one.", o.path}
                       : source.problems.front());
   }
-  const auto geometry = geometry_of(source.subject->description_json, o.path);
+  const auto geometry = geometry_of(source.subject->description, o.path);
   if (!geometry) return refuse(doors, geometry.error());
   double distance_m = o.distance_m;
   for (const ImportItem& take : source.items) {

@@ -9,7 +9,7 @@
 #include "cli/option_checks.h"
 #include "cli/output.h"
 #include "exchange/json_read.h"
-#include "exchange/set/subject_geometry.h"
+#include "book/description/subject_geometry.h"
 #include "workbench/sharing/importing.h"
 #include "workbench/studies/comparison.h"
 #include "workbench/studies/comparison_text.h"

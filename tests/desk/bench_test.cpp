@@ -143,11 +143,9 @@ TEST_F(Bench, TheQueuePlaysTheSubjectAsDrawn) {
   ASSERT_NE(on_it, nullptr);
   on_it->setCurrentIndex(2);
   const double before = window_->capture().practiceSetup().speaker.ways.front().driver.fs_hz();
-  std::string drawn = session().subject(session().chosenSubject())->description_json;
-  const auto at = drawn.find("\"fs_hz\": 42");
-  const auto plain = at == std::string::npos ? drawn.find("\"fs_hz\":42") : at;
-  ASSERT_NE(plain, std::string::npos);
-  drawn.replace(drawn.find("42", plain), 2, "61");
+  Description drawn = session().subject(session().chosenSubject())->description;
+  ASSERT_EQ(drawn.drivers.at(0).figures.fs_hz, 42.0);
+  drawn.drivers[0].figures.fs_hz = 61.0;
   describe(session().chosenSubject(), drawn);
   rest();
   runQueue();
@@ -158,8 +156,8 @@ TEST_F(Bench, TheQueuePlaysTheSubjectAsDrawn) {
 TEST_F(Bench, ADrawnChangeMakesTakesStale) {
   makePlan(3);
   runQueue();
-  std::string other = session().subject(session().chosenSubject())->description_json;
-  other.insert(other.rfind('}'), R"(, "note": "another port")");
+  Description other = session().subject(session().chosenSubject())->description;
+  other.ports.at(0).length_mm = 90.0;
   describe(session().chosenSubject(), other);
   window_->showDesk(QStringLiteral("takes"));
   EXPECT_EQ(cell(0, 0), QStringLiteral("stale"));

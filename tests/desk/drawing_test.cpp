@@ -28,7 +28,7 @@ class Drawing : public test::WindowTest {
     if (release) QTest::mouseRelease(view_, Qt::LeftButton, {}, (from + by).toPoint());
   }
   DrawnSubject kept() {
-    return drawn_subject(session().subject(session().chosenSubject())->description_json);
+    return drawn_subject(session().subject(session().chosenSubject())->description);
   }
   SubjectView* view_ = nullptr;
 };
@@ -108,7 +108,8 @@ TEST_F(Drawing, PredictionsFollowTheDrawing) {
   const double before = tuning();
   const DrawnSubject s = kept();
   window_->drawing()->edit(
-      with_part_figure(window_->drawing()->description(), s.parts[2], "length_mm", 60.0), true);
+      with_part_figure(window_->drawing()->description(), s.parts[2], PartFigure::kLength, 60.0),
+      true);
   rest();
   EXPECT_GT(tuning(), 1.15 * before);
 }

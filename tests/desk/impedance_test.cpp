@@ -45,9 +45,8 @@ class Impedances : public test::WindowTest {
     }
     return {};
   }
-  nlohmann::json woofer() {
-    const Subject* s = session().subject(session().chosenSubject());
-    return nlohmann::json::parse(s->description_json)["drivers"][0];
+  DescribedDriver woofer() {
+    return session().subject(session().chosenSubject())->description.drivers.at(0);
   }
 };
 
@@ -56,19 +55,19 @@ TEST_F(Impedances, ParametersGoToTheModelsByOneClickAndUndoTakesThemBack) {
   ASSERT_TRUE(part<DriverPage>("driverPage")->study());
   EXPECT_TRUE(part<QLabel>("driver_fs_hz")->text().startsWith(QStringLiteral("42.0")));
   EXPECT_TRUE(part<QLabel>("driver_vas_l")->text().startsWith(QStringLiteral("21.5")));
-  EXPECT_FALSE(woofer().contains("fs_hz"));
+  EXPECT_FALSE(woofer().figures.fs_hz.has_value());
   QTest::mouseClick(part<QPushButton>("driverUse"), Qt::LeftButton);
   rest();
-  EXPECT_NEAR(woofer()["fs_hz"].get<double>(), 42.0, 0.1);
-  EXPECT_NEAR(woofer()["vas_l"].get<double>(), 21.5, 0.2);
+  EXPECT_NEAR(*woofer().figures.fs_hz, 42.0, 0.1);
+  EXPECT_NEAR(*woofer().figures.vas_l, 21.5, 0.2);
   // What weighs boxes takes them from there.
-  const auto driver = box_driver_of(session().subject(session().chosenSubject())->description_json);
+  const auto driver = box_driver_of(session().subject(session().chosenSubject())->description);
   ASSERT_TRUE(driver);
   EXPECT_FALSE(driver->usual);
   EXPECT_NEAR(driver->driver.fs_hz(), 42.0, 0.1);
   QTest::keyClick(window_.get(), Qt::Key_Z, Qt::ControlModifier);
   rest();
-  EXPECT_FALSE(woofer().contains("fs_hz"));
+  EXPECT_FALSE(woofer().figures.fs_hz.has_value());
 }
 
 TEST_F(Impedances, ASheetsValueIsKeptAndJudged) {
@@ -80,7 +79,7 @@ TEST_F(Impedances, ASheetsValueIsKeptAndJudged) {
   QTest::keyClicks(field, QStringLiteral("30"));
   QTest::keyClick(field, Qt::Key_Return);
   rest();
-  EXPECT_EQ(woofer()["sheet"]["fs_hz"], 30.0);
+  EXPECT_EQ(woofer().sheet.fs_hz, 30.0);
   bool outside = false;
   for (const QLabel* label : part<QWidget>("driverPage")->findChildren<QLabel*>())
     outside = outside || label->text() == QStringLiteral("+40 % !");
@@ -93,7 +92,7 @@ TEST_F(Impedances, ASheetsValueIsKeptAndJudged) {
   QTest::keyClick(field, Qt::Key_Return);
   rest();
   EXPECT_EQ(failed.count(), 1);
-  EXPECT_EQ(woofer()["sheet"]["fs_hz"], 30.0) << "what was there stays";
+  EXPECT_EQ(woofer().sheet.fs_hz, 30.0) << "what was there stays";
 }
 
 TEST_F(Impedances, WithoutAnAreaTheMechanicalSideStaysOpen) {

@@ -170,7 +170,7 @@ TEST_F(Owner, AStoppedCaseLeavesTheNextJobAndTheScoreAlone) {
 
 TEST_F(Owner, AStoppedSearchForThePlaceMovesNothing) {
   window_->showDesk(QStringLiteral("drawing"));
-  const std::string before = window_->drawing()->description();
+  const Description before = window_->drawing()->description();
   QPushButton* best = part<QPushButton>("bestPlace");
   ASSERT_NE(best, nullptr);
   QTest::mouseClick(best, Qt::LeftButton);

@@ -80,10 +80,9 @@ namespace {
 // too.
 TEST_F(Practice, TheBenchPlaysTheSubjectAsDrawn) {
   const Id id = session().chosenSubject();
-  std::string description = session().subject(id)->description_json;
-  const auto at = description.find("\"length_mm\": 130");
-  ASSERT_NE(at, std::string::npos) << description;
-  description.replace(at, 16, "\"length_mm\": 40 ");
+  Description description = session().subject(id)->description;
+  ASSERT_EQ(description.ports.at(0).length_mm, 130.0);
+  description.ports[0].length_mm = 40.0;
   describe(id, description);
   part<QComboBox>("benchWalls")->setCurrentIndex(2);
   window_->setStation(RouteStrip::kCapture);
@@ -112,7 +111,9 @@ TEST_F(Practice, TheBenchPlaysTheSubjectAsDrawn) {
 
 TEST_F(Practice, WhatCannotBePlayedIsSaidAndNothingIsTaken) {
   const Id id = session().chosenSubject();
-  describe(id, R"({"loading": "horn"})");
+  Description horn;
+  horn.loading = "horn";
+  describe(id, horn);
   part<QComboBox>("benchWalls")->setCurrentIndex(2);
   window_->setStation(RouteStrip::kCapture);
   const std::size_t before = session().takes().size();

@@ -6,6 +6,8 @@
 #include <QSignalSpy>
 #include <QTest>
 
+#include "support/descriptions.h"
+
 namespace lalometer {
 namespace {
 
@@ -23,7 +25,7 @@ class View : public ::testing::Test {
     qRegisterMetaType<DrawingGrip>();
     view_.resize(720, 560);
     view_.show();
-    view_.setSubject(drawn_subject(kBox));
+    view_.setSubject(drawn_subject(described(kBox)));
   }
   DrawingGrip gripped(QPointF from, QPointF by) {
     QSignalSpy moved(&view_, &SubjectView::gripMoved);
@@ -101,7 +103,7 @@ TEST_F(View, SaysWhatIsMissingAndPaintsEveryKindOfBox) {
         R"({"baffle": {"width_mm": 200, "height_mm": 300, "depth_mm": 200, "edge_chamfer_mm": 30},
           "drivers": [{"id": "off", "sd_cm2": 200, "x_mm": 90}]})"}) {
     view_.setChosen(std::nullopt);
-    view_.setSubject(drawn_subject(description));
+    view_.setSubject(drawn_subject(described(description)));
     const QImage picture = view_.grab().toImage();
     int ink = 0;
     for (int x = 0; x < picture.width(); x += 2)

@@ -36,7 +36,7 @@ class WindowTest : public ::testing::Test {
     session().edit(std::move(change));
     rest();
   }
-  void describe(Id subject, const std::string& description) {
+  void describe(Id subject, const Description& description) {
     edit([=](Book& book) { return book.set_description(subject, description); });
   }
   void undo() {

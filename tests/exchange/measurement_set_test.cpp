@@ -46,7 +46,7 @@ TEST(MeasurementSet, IsReadWithWhatItSays) {
   const auto set = read_set(folder.path());
   ASSERT_TRUE(set.has_value()) << set.error().text();
   EXPECT_EQ(set->subject.name, "Kiosk two-way");
-  EXPECT_THAT(set->subject.description_json, HasSubstr("odd"));
+  EXPECT_THAT(to_json(set->subject.description), HasSubstr("odd"));
   ASSERT_EQ(set->variants.size(), 1U);
   EXPECT_EQ(set->variants[0].second.changed, "no damping");
   ASSERT_EQ(set->takes.size(), 8U);
@@ -83,8 +83,7 @@ TEST(MeasurementSet, WritingThenReadingGivesBackTheSame) {
     EXPECT_EQ(to_json(back->takes[i].take.conditions), to_json(set->takes[i].take.conditions));
     EXPECT_EQ(back->takes[i].take.conditions.sample, set->takes[i].take.conditions.sample);
   }
-  EXPECT_EQ(json::parse(back->subject.description_json),
-            json::parse(set->subject.description_json));
+  EXPECT_EQ(back->subject.description, set->subject.description);
   EXPECT_FALSE(write_set(*set, folder / "copy").has_value()) << "an existing set is left as it is";
 }
 

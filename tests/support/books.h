@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include "book/book.h"
+#include "support/descriptions.h"
 #include "support/support.h"
 
 namespace lalometer::test {
@@ -11,7 +12,8 @@ namespace lalometer::test {
 /// A book with one subject and one variant.
 struct SmallBook {
   explicit SmallBook(const std::filesystem::path& path) : book(*Book::create(path)) {
-    subject = *book.add_subject({0, "Kiosk", SubjectKind::kLoudspeaker, R"({"loading":"vented"})"});
+    subject = *book.add_subject(
+        {0, "Kiosk", SubjectKind::kLoudspeaker, described(R"({"loading":"vented"})")});
     variant = *book.add_variant({0, subject, "Bare", "no damping"});
   }
   Take text_take(const std::string& name) const {

@@ -88,7 +88,7 @@ void BoxDesk::setTheme(const Theme& theme) {
 void BoxDesk::follow() {
   const Id id = session_.chosenSubject();
   const Subject* subject = session_.subject(id);
-  const std::string description = subject != nullptr ? subject->description_json : "{}";
+  const Description description = subject != nullptr ? subject->description : Description{};
   if (id == subject_ && description == description_) return;
   subject_ = id;
   description_ = description;
@@ -99,7 +99,7 @@ void BoxDesk::follow() {
   trouble_.clear();
   if (driver) {
     driver_ = std::move(*driver);
-    restore(description);
+    restore();
     makeField();
   } else {
     trouble_ = QString::fromStdString(driver.error().message);
@@ -107,12 +107,12 @@ void BoxDesk::follow() {
   refresh();
 }
 
-void BoxDesk::restore(const std::string& description) {
+void BoxDesk::restore() {
   const QJsonObject kept = QJsonDocument::fromJson(QByteArray::fromStdString(session_.document(
                                                        subject_, "box-candidates")))
                                .object();
   power_w_ = kept.value(QLatin1String("power_w")).toDouble(20.0);
-  const BoxCandidate first = first_candidate(description, *driver_);
+  const BoxCandidate first = first_candidate(description_, *driver_);
   for (const QJsonValue& value : kept.value(QLatin1String("candidates")).toArray())
     outcomes_.push_back(box_outcome(*driver_, from_object(value.toObject(), first), power_w_));
   if (outcomes_.empty()) outcomes_.push_back(box_outcome(*driver_, first, power_w_));

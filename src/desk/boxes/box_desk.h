@@ -44,7 +44,7 @@ class BoxDesk : public QWidget, public DeskPart {
   void follow();
   void refresh();
   void keep();
-  void restore(const std::string& description);
+  void restore();
   void makeField();
 
   BookSession& session_;
@@ -57,7 +57,7 @@ class BoxDesk : public QWidget, public DeskPart {
   std::size_t chosen_ = 0;
   double power_w_ = 20.0;
   Id subject_ = 0;
-  std::string description_;
+  Description description_;
 };
 
 }  // namespace lalometer

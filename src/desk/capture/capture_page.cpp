@@ -231,7 +231,7 @@ Result<PracticeSpeaker> CapturePage::chosenSpeaker(Id id) const {
   if (walls_->currentIndex() != kAsDrawn)
     return demo_bench(walls_->currentIndex() == kKioskLined).speaker;
   const Subject* subject = session_.subject(id);
-  return practice_speaker_of(subject == nullptr ? "{}" : subject->description_json,
+  return practice_speaker_of(subject == nullptr ? Description{} : subject->description,
                              subject == nullptr ? "" : subject->name);
 }
 
@@ -296,7 +296,7 @@ void CapturePage::take() {
   }
   if (request().subject_id == 0) {
     // An empty book: the take makes its own subject.
-    const Subject subject{0, tr("New loudspeaker").toStdString(), SubjectKind::kLoudspeaker, "{}"};
+    const Subject subject{0, tr("New loudspeaker").toStdString(), SubjectKind::kLoudspeaker};
     const std::string as_it_is = tr("As it is").toStdString();
     session_.edit(
         [subject, as_it_is](Book& book) {

@@ -51,7 +51,7 @@ void DrawingDesk::setTheme(const Theme& theme) {
 void DrawingDesk::follow() {
   const Id id = session_.chosenSubject();
   const Subject* subject = session_.subject(id);
-  const std::string kept = subject != nullptr ? subject->description_json : "{}";
+  const Description kept = subject != nullptr ? subject->description : Description{};
   if (id == subject_ && (kept == kept_ || keeping_ > 0)) return;
   const bool other = id != subject_;
   subject_ = id;
@@ -71,7 +71,7 @@ void DrawingDesk::choosePart(std::optional<std::size_t> part) {
   refresh(false);
 }
 
-void DrawingDesk::edit(std::string description, bool done) {
+void DrawingDesk::edit(Description description, bool done) {
   // A map of places holds for one driver and one box.
   if (description != description_) view_->setRipple(std::nullopt);
   description_ = std::move(description);
@@ -109,7 +109,7 @@ void DrawingDesk::moveGrip(const DrawingGrip& grip, double right_mm, double up_m
       if (grip.part < start.parts.size()) {
         const DrawnPart& part = start.parts[grip.part];
         const double by = part.panel == "front" ? right_mm : -right_mm;
-        edit(with_part_figure(kept_, part, "length_mm",
+        edit(with_part_figure(kept_, part, PartFigure::kLength,
                               std::max(std::round(part.length_mm + by), 1.0)),
              done);
       }

@@ -19,11 +19,11 @@ class DrawingDesk : public QWidget, public DeskPart {
 
   void setTheme(const Theme& theme) override;
   [[nodiscard]] SubjectView* view() { return view_; }
-  [[nodiscard]] const std::string& description() const { return description_; }
+  [[nodiscard]] const Description& description() const { return description_; }
   [[nodiscard]] std::optional<std::size_t> chosenPart() const { return view_->chosen(); }
   void choosePart(std::optional<std::size_t> part);
   /// Shows a changed description; `done` keeps it in the book.
-  void edit(std::string description, bool done);
+  void edit(Description description, bool done);
   /// Lays a map of ripple by place over the front until the next change.
   void showRipple(SubjectView::RippleMap map);
   [[nodiscard]] const LaneContent& edges() const { return edges_; }
@@ -39,8 +39,8 @@ class DrawingDesk : public QWidget, public DeskPart {
   BookSession& session_;
   SubjectView* view_;
   CurvePreview* curve_;
-  std::string kept_;         ///< as the book has it
-  std::string description_;  ///< as it is shown
+  Description kept_;         ///< as the book has it
+  Description description_;  ///< as it is shown
   int keeping_ = 0;          ///< changes on their way into the book
   Id subject_ = 0;
   LaneContent edges_;

@@ -76,21 +76,22 @@ DrawingPage::DrawingPage(DrawingDesk& desk, QWidget* parent) : QWidget(parent), 
   connect(x_, &QDoubleSpinBox::valueChanged, this, place);
   connect(y_, &QDoubleSpinBox::valueChanged, this, place);
   connect(size_, &QDoubleSpinBox::valueChanged, this,
-          [this](double mm_value) { changePart("diameter_mm", mm_value); });
+          [this](double mm_value) { changePart(PartFigure::kDiameter, mm_value); });
   connect(length_, &QDoubleSpinBox::valueChanged, this,
-          [this](double mm_value) { changePart("length_mm", mm_value); });
-  for (const auto& [spin, key] : {std::pair{width_, "width_mm"},
-                                  {height_, "height_mm"},
-                                  {depth_, "depth_mm"},
-                                  {volume_, "net_volume_l"}}) {
-    connect(spin, &QDoubleSpinBox::valueChanged, this, [this, name = std::string(key)](double v) {
-      if (!filling_) desk_.edit(with_figure(desk_.description(), name, v), true);
+          [this](double mm_value) { changePart(PartFigure::kLength, mm_value); });
+  for (const auto& [spin, figure] : {std::pair{width_, BoxFigure::kWidth},
+                                     {height_, BoxFigure::kHeight},
+                                     {depth_, BoxFigure::kDepth},
+                                     {volume_, BoxFigure::kNetVolume}}) {
+    connect(spin, &QDoubleSpinBox::valueChanged, this, [this, which = figure](double v) {
+      if (!filling_) desk_.edit(with_figure(desk_.description(), which, v), true);
     });
   }
   const auto edge = [this] {
     if (filling_) return;
     const int kind = edge_kind_->currentIndex();
-    desk_.edit(with_figure(desk_.description(), kind == 2 ? "edge_chamfer_mm" : "edge_radius_mm",
+    desk_.edit(with_figure(desk_.description(),
+                           kind == 2 ? BoxFigure::kEdgeChamfer : BoxFigure::kEdgeRadius,
                            kind == 0 ? 0.0 : std::max(edge_->value(), 1.0)),
                true);
   };
@@ -125,10 +126,10 @@ void DrawingPage::setTheme(const Theme& theme) {
   show();
 }
 
-void DrawingPage::changePart(const char* key, double value) {
+void DrawingPage::changePart(PartFigure figure, double value) {
   if (filling_ || !desk_.chosenPart()) return;
   const DrawnSubject s = drawn_subject(desk_.description());
-  desk_.edit(with_part_figure(desk_.description(), s.parts[*desk_.chosenPart()], key, value), true);
+  desk_.edit(with_part_figure(desk_.description(), s.parts[*desk_.chosenPart()], figure, value), true);
 }
 
 void DrawingPage::show() {

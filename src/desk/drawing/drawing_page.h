@@ -28,7 +28,7 @@ class DrawingPage : public QWidget, public DeskPart {
   void show();
   QDoubleSpinBox* field(const QString& name, const QString& unit, double highest, int digits,
                         const QString& tip);
-  void changePart(const char* key, double value);
+  void changePart(PartFigure figure, double value);
 
   DrawingDesk& desk_;
   QVBoxLayout* layout_;

@@ -48,7 +48,7 @@ void MainWindow::makeStart() {
 
 void MainWindow::withSubject(std::function<void()> then) {
   if (!session_.subjects().empty()) return then();
-  const Subject subject{0, tr("New loudspeaker").toStdString(), SubjectKind::kLoudspeaker, "{}"};
+  const Subject subject{0, tr("New loudspeaker").toStdString(), SubjectKind::kLoudspeaker};
   session_.edit(
       [subject, as_it_is = tr("As it is").toStdString()](Book& book) {
         return book.together<void>("Add a subject", [&] {
@@ -231,7 +231,7 @@ void MainWindow::showCase(const std::vector<qint64>& takes, qint64 subject) {
 }
 
 void MainWindow::findBestPlace(const QString& driver) {
-  const std::string description = drawing_->description();
+  const Description description = drawing_->description();
   const bool begun = job_->start<BestPosition>(
       tr("Trying every place on the front"), WorkScope::kBook,
       [description, id = driver.toStdString()](const WorkContext& context) {

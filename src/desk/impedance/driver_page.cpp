@@ -178,9 +178,10 @@ void DriverPage::showEvent(QShowEvent* event) {
   follow();
 }
 
-std::string DriverPage::description() const {
+const Description& DriverPage::description() const {
+  static const Description none;
   const Subject* s = session_.subject(session_.chosenSubject());
-  return s == nullptr ? "{}" : s->description_json;
+  return s == nullptr ? none : s->description;
 }
 
 double DriverPage::areaM2() const {
@@ -197,7 +198,7 @@ void DriverPage::follow() {
       for (const Take& t : *takes) what += QStringLiteral(" %1/%2").arg(t.id).arg(t.rig_id);
     }
   }
-  what += QString::fromStdString(description());
+  if (const Subject* s = session_.subject(subject)) what += QString::fromStdString(s->drawing_mark);
   if (what == shown_) return fillTuning();
   shown_ = what;
   filling_ = true;
@@ -345,13 +346,14 @@ void DriverPage::keepSheet(const std::string& key, const QString& text) {
   bool fine = false;
   QString plain = text.trimmed();
   plain.replace(QLatin1Char(','), QLatin1Char('.'));
-  const double value = plain.isEmpty() ? 0.0 : plain.toDouble(&fine);
-  if (!plain.isEmpty() && (!fine || !(value > 0.0))) {
+  std::optional<double> value;
+  if (!plain.isEmpty()) value = plain.toDouble(&fine);
+  if (value && (!fine || !(*value > 0.0))) {
     emit failed(tr("“%1” is not a number above 0; the datasheet's value is as it was.").arg(text));
     return;
   }
   const DriverGroup& group = groups_[static_cast<std::size_t>(group_->currentIndex())];
-  const std::string changed = with_sheet_value(description(), group.driver, key, value);
+  const Description changed = with_sheet_value(description(), group.driver, key, value);
   if (changed == description()) return;
   session_.edit([subject = session_.chosenSubject(), changed](Book& book) {
     return book.set_description(subject, changed);

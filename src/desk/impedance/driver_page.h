@@ -46,7 +46,7 @@ class DriverPage : public QWidget, public DeskPart {
   void useInModels();
   void save();
   void keepSheet(const std::string& key, const QString& text);
-  [[nodiscard]] std::string description() const;
+  [[nodiscard]] const Description& description() const;
   [[nodiscard]] double areaM2() const;
 
   BookSession& session_;

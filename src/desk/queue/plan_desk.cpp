@@ -13,7 +13,7 @@
 
 #include "base/text.h"
 #include "desk/parts/page_parts.h"
-#include "exchange/set/subject_geometry.h"
+#include "book/description/subject_geometry.h"
 #include "workbench/taking/plan/plan_keeping.h"
 
 namespace lalometer {
@@ -192,7 +192,7 @@ void PlanDesk::readSubject() {
   double above = 0.23;
   largest_m_ = 0.4;
   if (const Subject* s = session_.isOpen() ? session_.subject(session_.chosenSubject()) : nullptr) {
-    if (const auto g = geometry_of(s->description_json, s->name); g && g->baffle) {
+    if (const auto g = geometry_of(s->description, s->name); g && g->baffle) {
       height = g->baffle->height_m();
       depth = g->baffle->depth_m();
       above = g->origin_y_m;

@@ -51,7 +51,7 @@ void QueueController::readPlan() {
   auto plan = kept.empty() ? Result<MeasuringPlan>(cancelled()) : plan_from_json(kept);
   plan_ = plan ? std::optional(std::move(*plan)) : std::nullopt;
   const Subject* s = session_.subject(subject);
-  status_ = plan_ && s != nullptr ? status_of(*plan_, session_.takes(), s->description_json)
+  status_ = plan_ && s != nullptr ? status_of(*plan_, session_.takes(), s->drawing_mark)
                                   : std::vector<PlanStatus>();
   emit planChanged();
 }
@@ -95,7 +95,7 @@ void QueueController::showKept(Id id) {
   QTimer::singleShot(0, this, [this, id] {
     if (!session_.isOpen() || !plan_) return;
     const Subject* s = session_.subject(plan_->subject_id);
-    status_ = status_of(*plan_, session_.takes(), s == nullptr ? "{}" : s->description_json);
+    status_ = status_of(*plan_, session_.takes(), s == nullptr ? "" : s->drawing_mark);
     emit taken(id);
     emit planChanged();
   });
@@ -126,10 +126,10 @@ void QueueController::start() {
   summary_ = {};
   place_ = {};
   const Subject* s = session_.subject(plan_->subject_id);
-  const std::string description = s == nullptr ? "{}" : s->description_json;
+  const std::string drawing = s == nullptr ? "" : s->drawing_mark;
   // Everything by value, but the devices that are claimed for this run.
   const auto work = [self = QPointer<QueueController>(this), hand = hand_, options = options_,
-                     &rig = rig_, by_hand = rig_.table() == nullptr, description, plan = *plan_,
+                     &rig = rig_, by_hand = rig_.table() == nullptr, drawing, plan = *plan_,
                      status = status_, calibration = calibration_,
                      writer = session_.writer()](const WorkContext& context) {
     QueueSettings settings;
@@ -177,7 +177,7 @@ void QueueController::start() {
       });
     };
     hooks.aim = [&rig](const TakeRequest& request) { rig.aim(request); };
-    return run_queue(rig.device(), rig.table(), calibration, plan, status, description, settings,
+    return run_queue(rig.device(), rig.table(), calibration, plan, status, drawing, settings,
                      hooks, context.stop);
   };
   emit stateChanged();

@@ -119,12 +119,12 @@ void BookSession::reload() {
   for (const Subject& subject : subjects_) {
     const auto as_before = std::find_if(before.begin(), before.end(), [&](const Subject& s) {
       return s.id == subject.id && s.name == subject.name &&
-             s.description_json == subject.description_json;
+             s.drawing_mark == subject.drawing_mark;
     });
     if (as_before != before.end() && geometries_.contains(subject.id)) continue;
     // A description that cannot be right predicts nothing; where it is edited says why.
-    auto geometry = geometry_of(subject.description_json, subject.name);
-    loadings_.insert(subject.id, loading_of(subject.description_json));
+    auto geometry = geometry_of(subject.description, subject.name);
+    loadings_.insert(subject.id, subject.description.loading);
     geometries_.insert(
         subject.id,
         geometry ? std::make_shared<const SubjectGeometry>(std::move(*geometry)) : nullptr);
@@ -277,7 +277,7 @@ std::vector<LaidTake> BookSession::laid() const {
                  .model = models_wanted_ ? modelOf(t.subject_id) : nullptr,
                  .reading = shown.reading};
     one.result_key = shown.key;
-    if (const Subject* s = subject(t.subject_id)) one.subject_key = s->description_json;
+    if (const Subject* s = subject(t.subject_id)) one.subject_key = s->drawing_mark;
     all.push_back(std::move(one));
   }
   std::sort(all.begin(), all.end(),

@@ -190,7 +190,7 @@ void BookSession::setModelsWanted(bool wanted) {
 std::shared_ptr<const ModelledCurves> BookSession::modelOf(Id id) const {
   const Subject* row = subject(id);
   if (row == nullptr) return nullptr;
-  return store_->find<ModelledCurves>(model_node(row->description_json, row->name).key);
+  return store_->find<ModelledCurves>(model_node(row->description, row->name).key);
 }
 
 void BookSession::followModels() {
@@ -204,7 +204,7 @@ void BookSession::followModels() {
     modelling_.insert(s.id);
     work_.start<std::shared_ptr<const ModelledCurves>>(
         this, {},
-        [store = store_, node = model_node(s.description_json, s.name)](const WorkContext& c) {
+        [store = store_, node = model_node(s.description, s.name)](const WorkContext& c) {
           return store->get(node, {*store, c.stop, c.parallel});
         },
         [this, id = s.id, generation = work_.generation()](const auto& outcome) {

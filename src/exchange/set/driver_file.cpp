@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/json_text.h"
+#include "book/description/driver_parameters.h"
 #include "exchange/audio_file.h"
 #include "exchange/text_table.h"
 
@@ -31,24 +32,27 @@ Result<DriverFile> read_driver(const std::filesystem::path& path) {
   if (!text) return tl::unexpected(text.error());
   const Json root = parsed_json(*text);
   if (!root.is_object()) return bad_input("This is not a JSON object.", path.string());
-  QuotedParameters q{};
-  for (const auto& [key, target, scale] : {std::tuple{"fs_hz", &q.fs_hz, 1.0},
-                                           {"qms", &q.qms, 1.0},
-                                           {"qes", &q.qes, 1.0},
-                                           {"vas_l", &q.vas_m3, 1e-3},
-                                           {"sd_cm2", &q.sd_m2, 1e-4},
-                                           {"re_ohm", &q.re_ohm, 1.0}}) {
+  DescribedDriver told;
+  for (const char* key : {"fs_hz", "qms", "qes", "vas_l", "re_ohm", "sd_cm2"}) {
     const auto value = figure(root, key);
     if (!value)
       return bad_input(fmt::format("The driver needs \"{}\" as a number.", key), path.string());
     if (!(*value > 0.0) || !std::isfinite(*value))
       return bad_input(fmt::format("\"{}\" must be above 0, not {}.", key, *value), path.string());
-    *target = *value * scale;
+    if (const auto named = figure_named(key))
+      told.figures.*named = value;
+    else
+      told.sd_cm2 = value;
   }
-  q.le_h = figure(root, "le_mh").value_or(0.0) / 1e3;
-  DriverFile file{elements_of(q), std::nullopt, std::nullopt};
-  if (const auto xmax = figure(root, "xmax_mm"); xmax && *xmax > 0.0) file.xmax_m = *xmax / 1e3;
-  if (const auto power = figure(root, "power_w"); power && *power > 0.0) file.power_w = *power;
+  // One number for the coil, where the file tells it: none is added that it does not know of.
+  told.figures.le_mh = figure(root, "le_mh").value_or(0.0);
+  told.xmax_mm = figure(root, "xmax_mm");
+  told.power_w = figure(root, "power_w");
+  const auto parameters = parameters_of(told, path.string());
+  if (!parameters) return tl::unexpected(parameters.error());
+  DriverFile file{parameters->elements, std::nullopt, std::nullopt};
+  if (told.xmax_mm) file.xmax_m = parameters->xmax_m;
+  if (told.power_w) file.power_w = parameters->power_w;
   return file;
 }
 

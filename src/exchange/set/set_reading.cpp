@@ -5,6 +5,7 @@
 
 #include "base/json_text.h"
 #include "base/text.h"
+#include "book/description/description_text.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
 #include "exchange/set/measurement_set.h"
@@ -99,22 +100,22 @@ Result<Subject> read_subject(const Json& root, const std::string& file) {
   const std::string kind = reader.text("kind", "loudspeaker");
   reader.require(kind == "driver" || kind == "loudspeaker",
                  fmt::format("\"kind\" is \"{}\", should be driver or loudspeaker.", kind));
-  if (kind == "driver") {
-    subject.kind = SubjectKind::kFullrange;
-    const Json drivers = found->value("drivers", Json::array());
-    if (drivers.is_array() && !drivers.empty() && drivers[0].is_object()) {
-      const std::string role = drivers[0].value("role", std::string());
-      subject.kind = subject_kind_of(role).value_or(SubjectKind::kFullrange);
-    }
-  }
   static const std::set<std::string> loadings = {
       "",       "free-air",         "large-baffle", "sealed",
       "vented", "passive-radiator", "open-baffle",  "horn"};
   const std::string loading = reader.text("loading", "");
   reader.require(loadings.contains(loading),
                  fmt::format("\"loading\" is \"{}\", which is none of the known ones.", loading));
-  subject.description_json = found->dump();
-  return reader.outcome().map([&] { return subject; });
+  if (auto read = reader.outcome(); !read) return tl::unexpected(read.error());
+  auto description = description_from_json(dumped(*found), file + ": subject");
+  if (!description) return tl::unexpected(description.error());
+  if (kind == "driver") {
+    const std::string role =
+        description->drivers.empty() ? std::string() : description->drivers[0].role;
+    subject.kind = subject_kind_of(role).value_or(SubjectKind::kFullrange);
+  }
+  subject.description = std::move(*description);
+  return subject;
 }
 
 Result<void> check_stimulus(const Conditions& c, const AudioData& audio, const std::string& where) {

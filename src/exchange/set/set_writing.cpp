@@ -3,6 +3,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/json_text.h"
+#include "book/description/description_text.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
 #include "exchange/set/measurement_set.h"
@@ -99,13 +100,10 @@ Result<void> write_set(const MeasurementSet& set, const std::filesystem::path& f
     return bad_input("There is a set.json already; it was left as it is.", folder.string());
   }
   Json root{{"format", "lalometer-set"}, {"version", 1}};
-  root["subject"] = parsed_ordered_json(set.subject.description_json);
-  if (!root["subject"].is_object()) root["subject"] = Json::object();
-  root["subject"]["name"] = set.subject.name;
-  if (!root["subject"].contains("kind")) {
-    root["subject"]["kind"] =
-        set.subject.kind == SubjectKind::kLoudspeaker ? "loudspeaker" : "driver";
-  }
+  root["subject"] = {
+      {"name", set.subject.name},
+      {"kind", set.subject.kind == SubjectKind::kLoudspeaker ? "loudspeaker" : "driver"}};
+  root["subject"].update(parsed_ordered_json(to_json(set.subject.description)));
   root["bench"] = parsed_ordered_json(set.bench_json);
   root["variants"] = Json::array();
   for (const auto& [id, variant] : set.variants) {

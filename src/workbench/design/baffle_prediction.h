@@ -8,7 +8,7 @@
 
 #include "acoustics/baffle/rules.h"
 #include "acoustics/spectrum/frequency_axis.h"
-#include "exchange/set/subject_geometry.h"
+#include "book/description/subject_geometry.h"
 
 namespace lalometer {
 

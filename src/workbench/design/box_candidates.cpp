@@ -5,26 +5,14 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
-#include <nlohmann/json.hpp>
 
 #include "base/constants.h"
-#include "base/json_text.h"
 #include "base/text.h"
-#include "exchange/json_read.h"
-#include "exchange/set/subject_geometry.h"
-#include "workbench/practice/practice_subject.h"
+#include "book/description/driver_parameters.h"
+#include "book/description/subject_geometry.h"
 
 namespace lalometer {
 namespace {
-
-using Json = nlohmann::ordered_json;
-
-double number(const Json& json, const char* key, double fallback) {
-  const auto found = json.find(key);
-  return found != json.end() && found->is_number() && found->get<double>() > 0.0
-             ? found->get<double>()
-             : fallback;
-}
 
 PortGeometry port_of(const BoxCandidate& c, double length_m) {
   return {.diameter_m = c.port_diameter_mm / 1e3, .length_m = length_m, .count = c.port_count};
@@ -134,46 +122,33 @@ void say(BoxOutcome& o, const BoxDriver& driver, double power_w) {
 
 }  // namespace
 
-Result<BoxDriver> box_driver_of(const std::string& description_json) {
-  const Json root = parsed_ordered_json(description_json);
-  if (!root.is_object()) return bad_input("The subject has no description.");
-  for (const Json& json : json_member(root, "drivers", Json::value_t::array)) {
-    if (!json.is_object()) continue;
-    const std::string role = json.value("role", std::string("woofer"));
-    if (role == "tweeter" || role == "compression-driver") continue;
-    const double diameter = number(json, "diameter_mm", 165.0) / 1e3;
-    const double sd = number(json, "sd_cm2", kPi * std::pow(0.4 * diameter, 2) * 1e4) / 1e4;
-    QuotedParameters q = usual_parameters(role, sd);
-    BoxDriver driver{json.value("id", role), {}, 0.0, 0.0, false, std::nullopt};
-    for (const auto& [key, target, scale] : {std::tuple{"fs_hz", &q.fs_hz, 1.0},
-                                             {"qms", &q.qms, 1.0},
-                                             {"qes", &q.qes, 1.0},
-                                             {"vas_l", &q.vas_m3, 1e-3},
-                                             {"re_ohm", &q.re_ohm, 1.0},
-                                             {"le_mh", &q.le_h, 1e-3}}) {
-      if (!json.contains(key)) driver.usual = true;
-      *target = number(json, key, *target / scale) * scale;
-    }
-    driver.driver = elements_of(q);
-    driver.xmax_m = number(json, "xmax_mm", 4.5 * std::sqrt(sd / 0.0132)) / 1e3;
-    driver.power_w = number(json, "power_w", 50.0);
-    const Json box = json_member(root, "box", Json::value_t::object);
-    if (const double depth = number(box, "inner_depth_mm", 0.0); depth > 0.0)
-      driver.inner_depth_m = depth / 1e3;
+Result<BoxDriver> box_driver_of(const Description& description) {
+  for (const DescribedDriver& told : description.drivers) {
+    const std::string role = role_or_woofer(told);
+    if (is_high_driver(role)) continue;
+    const auto parameters = parameters_of(told, "");
+    if (!parameters) return tl::unexpected(parameters.error());
+    BoxDriver driver{told.id.empty() ? role : told.id,
+                     parameters->elements,
+                     parameters->xmax_m,
+                     parameters->power_w,
+                     parameters->usual,
+                     std::nullopt};
+    if (description.box && description.box->inner_depth_mm.value_or(0.0) > 0.0)
+      driver.inner_depth_m = *description.box->inner_depth_mm / 1e3;
     return driver;
   }
   return bad_input("The subject names no driver that works into a box. Draw one first.");
 }
 
-BoxCandidate first_candidate(const std::string& description_json, const BoxDriver& driver) {
-  const Json root = parsed_ordered_json(description_json);
+BoxCandidate first_candidate(const Description& description, const BoxDriver& driver) {
   BoxCandidate c;
   c.name = "A";
   // A box of the driver's own stiffness and resonance: a start that is never far off.
   c.volume_l = std::clamp(0.7 * driver.driver.vas_m3() * 1e3, 1.0, 500.0);
   c.tuning_hz = std::clamp(driver.driver.fs_hz(), 15.0, 150.0);
   c.port_diameter_mm = 2e3 * std::sqrt(driver.driver.sd_m2 * 0.15 / kPi);
-  const auto g = geometry_of(description_json, "");
+  const auto g = geometry_of(description, "");
   if (!g) return c;
   if (g->net_volume_m3) c.volume_l = *g->net_volume_m3 * 1e3;
   if (g->loading == "sealed") c.kind = BoxCandidate::Kind::kSealed;
@@ -183,12 +158,14 @@ BoxCandidate first_candidate(const std::string& description_json, const BoxDrive
     c.port_count = port.count;
     c.tuning_hz = helmholtz_hz(c.volume_l / 1e3, {port}, kSpeedOfSound20_m_s);
   }
-  const Json radiators = json_member(root, "passive_radiators", Json::value_t::array);
-  if (g->loading == "passive-radiator" && !radiators.empty()) {
+  if (g->loading == "passive-radiator" && !description.passive_radiators.empty()) {
+    const DescribedRadiator& told = description.passive_radiators[0];
     c.kind = BoxCandidate::Kind::kPassiveRadiator;
-    c.radiator_sd_cm2 = number(radiators[0], "sd_cm2", c.radiator_sd_cm2);
-    c.radiator_mass_g = number(radiators[0], "moving_mass_g", c.radiator_mass_g);
-    c.radiator_fs_hz = number(radiators[0], "fs_hz", c.radiator_fs_hz);
+    for (const auto& [from, to] : {std::pair{told.sd_cm2, &c.radiator_sd_cm2},
+                                   {told.moving_mass_g, &c.radiator_mass_g},
+                                   {told.fs_hz, &c.radiator_fs_hz}}) {
+      if (from.value_or(0.0) > 0.0) *to = *from;
+    }
   }
   return c;
 }
@@ -348,46 +325,50 @@ BoxField2d f3_field(const BoxDriver& driver, const BoxCandidate& candidate, doub
   return field;
 }
 
-std::string with_candidate(const std::string& description_json, const BoxOutcome& o) {
-  Json root = parsed_ordered_json(description_json);
-  if (!root.is_object()) root = Json::object();
+Description with_candidate(Description d, const BoxOutcome& o) {
   const BoxCandidate& c = o.candidate;
   const auto tidy = [](double value) { return std::round(value * 10.0) / 10.0; };
-  root["box"]["net_volume_l"] = std::round(c.volume_l * 100.0) / 100.0;
+  if (!d.box) d.box.emplace();
+  d.box->net_volume_l = std::round(c.volume_l * 100.0) / 100.0;
   switch (c.kind) {
     case BoxCandidate::Kind::kSealed:
-      root["loading"] = "sealed";
-      root["ports"] = Json::array();
+      d.loading = "sealed";
+      d.ports.clear();
       break;
     case BoxCandidate::Kind::kVented: {
-      root["loading"] = "vented";
-      Json port = Json::object();
-      if (root.contains("ports") && root["ports"].is_array() && !root["ports"].empty())
-        port = root["ports"][0];
-      if (!port.contains("id"))
-        port = {{"id", "port"}, {"panel", "back"}, {"x_mm", 0}, {"y_mm", 0}};
-      port.erase("slot_height_mm");
-      port["diameter_mm"] = tidy(c.port_diameter_mm);
-      port["count"] = c.port_count;
-      if (o.port_length_mm) port["length_mm"] = tidy(*o.port_length_mm);
-      root["ports"] = Json::array({port});
+      d.loading = "vented";
+      d.ports.resize(1);
+      DescribedPort& port = d.ports[0];
+      if (port.id.empty()) {
+        port = DescribedPort{};
+        port.id = "port";
+        port.panel = "back";
+        port.x_mm = port.y_mm = 0.0;
+      }
+      port.slot_height_mm.reset();
+      port.diameter_mm = tidy(c.port_diameter_mm);
+      port.count = c.port_count;
+      if (o.port_length_mm) port.length_mm = tidy(*o.port_length_mm);
       break;
     }
     case BoxCandidate::Kind::kPassiveRadiator: {
-      root["loading"] = "passive-radiator";
-      root["ports"] = Json::array();
-      Json radiator = {{"id", "radiator"}, {"panel", "back"}, {"x_mm", 0}, {"y_mm", 0}};
-      if (root.contains("passive_radiators") && root["passive_radiators"].is_array() &&
-          !root["passive_radiators"].empty())
-        radiator = root["passive_radiators"][0];
-      radiator["sd_cm2"] = tidy(c.radiator_sd_cm2);
-      radiator["moving_mass_g"] = tidy(c.radiator_mass_g);
-      radiator["fs_hz"] = tidy(c.radiator_fs_hz);
-      root["passive_radiators"] = Json::array({radiator});
+      d.loading = "passive-radiator";
+      d.ports.clear();
+      const bool fresh = d.passive_radiators.empty();
+      d.passive_radiators.resize(1);
+      DescribedRadiator& radiator = d.passive_radiators[0];
+      if (fresh) {
+        radiator.id = "radiator";
+        radiator.panel = "back";
+        radiator.x_mm = radiator.y_mm = 0.0;
+      }
+      radiator.sd_cm2 = tidy(c.radiator_sd_cm2);
+      radiator.moving_mass_g = tidy(c.radiator_mass_g);
+      radiator.fs_hz = tidy(c.radiator_fs_hz);
       break;
     }
   }
-  return dumped(root);
+  return d;
 }
 
 }  // namespace lalometer

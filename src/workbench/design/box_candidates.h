@@ -37,10 +37,10 @@ struct BoxDriver {
   std::optional<double> inner_depth_m;
 };
 /// First driver that works into the box (not a tweeter). An error where there is none.
-[[nodiscard]] Result<BoxDriver> box_driver_of(const std::string& description_json);
+[[nodiscard]] Result<BoxDriver> box_driver_of(const Description& description);
 
 /// A candidate to begin with: the box that the description tells, else one that suits the driver.
-[[nodiscard]] BoxCandidate first_candidate(const std::string& description_json,
+[[nodiscard]] BoxCandidate first_candidate(const Description& description,
                                            const BoxDriver& driver);
 
 struct BoxOutcome {
@@ -87,7 +87,7 @@ struct BoxField2d {
                                   double highest_hz);
 
 /// The description with the candidate's box and port in it.
-[[nodiscard]] std::string with_candidate(const std::string& description_json,
+[[nodiscard]] Description with_candidate(Description description,
                                          const BoxOutcome& outcome);
 
 }  // namespace lalometer

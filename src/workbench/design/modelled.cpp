@@ -1,23 +1,20 @@
 #include "workbench/design/modelled.h"
 
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 #include "acoustics/spectrum/response.h"
 #include "base/constants.h"
-#include "base/json_text.h"
+#include "book/description/driver_parameters.h"
 #include "workbench/design/baffle_prediction.h"
 #include "workbench/practice/practice_subject.h"
 
 namespace lalometer {
 
-Result<ModelledCurves> modelled_curves(const std::string& description_json,
+Result<ModelledCurves> modelled_curves(const Description& description,
                                        const std::string& where) {
-  const nlohmann::json root = parsed_json(description_json);
-  if (!root.is_object() || !root.contains("drivers") || !root["drivers"].is_array() ||
-      root["drivers"].empty())
+  if (description.drivers.empty())
     return bad_input("The description names no drivers: nothing can be modelled.", where);
-  const auto speaker = practice_speaker_of(description_json, where);
+  const auto speaker = practice_speaker_of(description, where);
   if (!speaker) return tl::unexpected(speaker.error());
   const FrequencyAxis axis = FrequencyAxis::logarithmic(20.0, 20000.0, 48.0);
   ModelledCurves m;
@@ -29,19 +26,15 @@ Result<ModelledCurves> modelled_curves(const std::string& description_json,
     m.impedance_ohm.push_back(std::abs(out.impedance_ohm));
     m.impedance_phase_deg.push_back(std::arg(out.impedance_ohm) * 180.0 / kPi);
   }
-  if (const auto geometry = geometry_of(description_json, where); geometry && geometry->baffle) {
+  if (const auto geometry = geometry_of(description, where); geometry && geometry->baffle) {
     for (const SubjectDriver& d : geometry->drivers) {
       if (const auto p = predict_diffraction(*geometry, d.id, 1.0, axis))
         m.edges.push_back({d.id, p->level_db});
     }
   }
-  for (const auto& driver : root["drivers"]) {
-    for (const char* key : {"fs_hz", "qms", "qes", "vas_l", "re_ohm"}) {
-      if (driver.is_object() && driver.contains(key)) continue;
-      m.usual_drivers.push_back(driver.is_object() ? driver.value("id", std::string("driver"))
-                                                   : std::string("driver"));
-      break;
-    }
+  for (const DescribedDriver& driver : description.drivers) {
+    if (const auto p = parameters_of(driver, where); p && p->usual)
+      m.usual_drivers.push_back(driver.id.empty() ? "driver" : driver.id);
   }
   return m;
 }

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "base/result.h"
+#include "book/description/description.h"
 
 namespace lalometer {
 
@@ -29,7 +30,7 @@ struct ModelledCurves {
 
 /// 20 Hz to 20 kHz at 48 points per octave; some 50 ms. An impossible description is an error that
 /// names its place.
-[[nodiscard]] Result<ModelledCurves> modelled_curves(const std::string& description_json,
+[[nodiscard]] Result<ModelledCurves> modelled_curves(const Description& description,
                                                      const std::string& where);
 
 }  // namespace lalometer

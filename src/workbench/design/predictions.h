@@ -3,7 +3,7 @@
 #include <string>
 #include <vector>
 
-#include "exchange/set/subject_geometry.h"
+#include "book/description/subject_geometry.h"
 
 namespace lalometer {
 

@@ -4,63 +4,53 @@
 
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 #include "acoustics/baffle/diffraction.h"
 #include "acoustics/baffle/rules.h"
 #include "acoustics/enclosure/enclosure_model.h"
 #include "base/constants.h"
-#include "base/json_text.h"
 #include "base/text.h"
-#include "exchange/json_read.h"
-#include "exchange/set/subject_geometry.h"
+#include "book/description/subject_geometry.h"
 
 namespace lalometer {
 namespace {
 
-using Json = nlohmann::ordered_json;
-
 constexpr double kSmallest_mm = 20.0;
-
-Json parsed(const std::string& text) {
-  Json json = parsed_ordered_json(text);
-  return json.is_object() ? json : Json::object();
-}
-
-const char* list_of(DrawnPart::Kind kind) {
-  switch (kind) {
-    case DrawnPart::Kind::kDriver:
-      return "drivers";
-    case DrawnPart::Kind::kPort:
-      return "ports";
-    case DrawnPart::Kind::kRadiator:
-      return "passive_radiators";
-  }
-  return "drivers";
-}
 
 /// Tenths of a millimetre are finer than a saw.
 double tidy(double mm) {
   return std::round(mm * 10.0) / 10.0;
 }
 
-DrawnPart part_of(const Json& json, DrawnPart::Kind kind, std::size_t index) {
+/// What drivers, ports and radiators have in common.
+template <class Told>
+DrawnPart part_of(const Told& told, DrawnPart::Kind kind, std::size_t index,
+                  const char* nameless) {
   DrawnPart part;
   part.kind = kind;
   part.index = index;
-  part.id = json_text(json, "id",
-                      json_text(json, "role", kind == DrawnPart::Kind::kPort ? "port" : "driver"));
-  part.role = json_text(json, "role");
-  part.panel = json_text(json, "panel", "front");
-  part.x_mm = json_number(json, "x_mm", 0.0);
-  part.y_mm = json_number(json, "y_mm", 0.0);
-  const double sd = json_number(json, "sd_cm2", 0.0);
-  const double diameter = json_number(json, "diameter_mm", 0.0);
-  part.radius_mm =
-      kind != DrawnPart::Kind::kPort && sd > 0.0 ? 10.0 * std::sqrt(sd / kPi) : 0.5 * diameter;
-  part.height_mm = json_number(json, "slot_height_mm", 0.0);
-  part.length_mm = json_number(json, "length_mm", 0.0);
+  part.id = told.id.empty() ? nameless : told.id;
+  part.x_mm = told.x_mm.value_or(0.0);
+  part.y_mm = told.y_mm.value_or(0.0);
+  part.radius_mm = 0.5 * told.diameter_mm.value_or(0.0);
+  if constexpr (requires { told.panel; }) {
+    if (!told.panel.empty()) part.panel = told.panel;
+  }
+  if constexpr (requires { told.sd_cm2; }) {
+    if (told.sd_cm2.value_or(0.0) > 0.0) part.radius_mm = 10.0 * std::sqrt(*told.sd_cm2 / kPi);
+  }
   return part;
+}
+
+/// Changes the part of the description that is drawn; a part that is gone leaves it as it is.
+template <class Change>
+void change_part(Description& d, const DrawnPart& part, const Change& change) {
+  if (part.kind == DrawnPart::Kind::kDriver && part.index < d.drivers.size())
+    change(d.drivers[part.index]);
+  if (part.kind == DrawnPart::Kind::kPort && part.index < d.ports.size())
+    change(d.ports[part.index]);
+  if (part.kind == DrawnPart::Kind::kRadiator && part.index < d.passive_radiators.size())
+    change(d.passive_radiators[part.index]);
 }
 
 /// Half sizes of a part's outline.
@@ -125,152 +115,178 @@ void find_problems(DrawnSubject& s) {
 }
 
 /// Grows or shrinks the inside with the outside and keeps the net volume's share of it.
-void resize_inside(Json& root, const char* inner_key, double by_mm) {
-  Json& box = root["box"];
-  if (!box.is_object()) return;
-  const double before = json_number(box, inner_key, 0.0);
+void resize_inside(Description& d, std::optional<double> DescribedBox::* inner, double by_mm) {
+  if (!d.box) return;
+  const double before = ((*d.box).*inner).value_or(0.0);
   if (!(before > 0.0)) return;
   const double after = std::max(before + by_mm, 1.0);
-  box[inner_key] = tidy(after);
-  if (const double net = json_number(box, "net_volume_l", 0.0); net > 0.0)
-    box["net_volume_l"] = std::round(net * after / before * 1e3) / 1e3;
+  (*d.box).*inner = tidy(after);
+  if (const double net = d.box->net_volume_l.value_or(0.0); net > 0.0)
+    d.box->net_volume_l = std::round(net * after / before * 1e3) / 1e3;
 }
 
-SubjectGeometry or_empty(const std::string& description) {
+SubjectGeometry or_empty(const Description& description) {
   return geometry_of(description, "").value_or(SubjectGeometry{});
 }
 
 }  // namespace
 
-DrawnSubject drawn_subject(const std::string& description_json) {
-  const Json root = parsed(description_json);
+DrawnSubject drawn_subject(const Description& d) {
   DrawnSubject s;
-  s.loading = json_text(root, "loading");
-  const Json baffle = json_member(root, "baffle", Json::value_t::object);
-  s.width_mm = json_number(baffle, "width_mm", 0.0);
-  s.height_mm = json_number(baffle, "height_mm", 0.0);
+  s.loading = d.loading;
+  const DescribedBaffle baffle = d.baffle.value_or(DescribedBaffle{});
+  s.width_mm = baffle.width_mm.value_or(0.0);
+  s.height_mm = baffle.height_mm.value_or(0.0);
   s.has_baffle = s.width_mm > 0.0 && s.height_mm > 0.0;
-  s.depth_mm = json_number(baffle, "depth_mm", s.width_mm);
-  s.left_mm = json_number(baffle, "left_mm", 0.5 * s.width_mm);
-  s.top_mm = json_number(baffle, "top_mm", 0.5 * s.height_mm);
-  const double round = json_number(baffle, "edge_radius_mm", 0.0);
-  const double chamfer = json_number(baffle, "edge_chamfer_mm", 0.0);
+  s.depth_mm = baffle.depth_mm.value_or(s.width_mm);
+  s.left_mm = baffle.left_mm.value_or(0.5 * s.width_mm);
+  s.top_mm = baffle.top_mm.value_or(0.5 * s.height_mm);
+  const double round = baffle.edge_radius_mm.value_or(0.0);
+  const double chamfer = baffle.edge_chamfer_mm.value_or(0.0);
   s.edge = round > 0.0     ? EdgeShape::kRound
            : chamfer > 0.0 ? EdgeShape::kChamfered
                            : EdgeShape::kSquare;
   s.edge_mm = std::max(round, chamfer);
-  const Json wings = json_member(root, "wings", Json::value_t::object);
-  s.left_wing_mm = json_number(wings, "left_mm", 0.0);
-  s.right_wing_mm = json_number(wings, "right_mm", 0.0);
-  const Json box = json_member(root, "box", Json::value_t::object);
-  s.inner_width_mm = json_number(box, "inner_width_mm", 0.0);
-  s.inner_height_mm = json_number(box, "inner_height_mm", 0.0);
-  s.inner_depth_mm = json_number(box, "inner_depth_mm", 0.0);
-  if (box.contains("net_volume_l")) s.net_volume_l = json_number(box, "net_volume_l", 0.0);
-  for (const auto kind :
-       {DrawnPart::Kind::kDriver, DrawnPart::Kind::kPort, DrawnPart::Kind::kRadiator}) {
-    const auto found = root.find(list_of(kind));
-    if (found == root.end() || !found->is_array()) continue;
-    for (std::size_t i = 0; i < found->size(); ++i)
-      if ((*found)[i].is_object()) s.parts.push_back(part_of((*found)[i], kind, i));
+  const DescribedWings wings = d.wings.value_or(DescribedWings{});
+  s.left_wing_mm = wings.left_mm.value_or(0.0);
+  s.right_wing_mm = wings.right_mm.value_or(0.0);
+  const DescribedBox box = d.box.value_or(DescribedBox{});
+  s.inner_width_mm = box.inner_width_mm.value_or(0.0);
+  s.inner_height_mm = box.inner_height_mm.value_or(0.0);
+  s.inner_depth_mm = box.inner_depth_mm.value_or(0.0);
+  s.net_volume_l = box.net_volume_l;
+  for (std::size_t i = 0; i < d.drivers.size(); ++i) {
+    const DescribedDriver& told = d.drivers[i];
+    DrawnPart part = part_of(told, DrawnPart::Kind::kDriver, i,
+                             told.role.empty() ? "driver" : told.role.c_str());
+    part.role = told.role;
+    s.parts.push_back(std::move(part));
   }
+  for (std::size_t i = 0; i < d.ports.size(); ++i) {
+    DrawnPart part = part_of(d.ports[i], DrawnPart::Kind::kPort, i, "port");
+    part.height_mm = d.ports[i].slot_height_mm.value_or(0.0);
+    part.length_mm = d.ports[i].length_mm.value_or(0.0);
+    s.parts.push_back(std::move(part));
+  }
+  for (std::size_t i = 0; i < d.passive_radiators.size(); ++i)
+    s.parts.push_back(part_of(d.passive_radiators[i], DrawnPart::Kind::kRadiator, i, "radiator"));
   find_problems(s);
   return s;
 }
 
-std::string with_part_figure(const std::string& description_json, const DrawnPart& part,
-                             const std::string& key, double value) {
-  Json root = parsed(description_json);
-  Json& list = root[list_of(part.kind)];
-  if (list.is_array() && part.index < list.size() && list[part.index].is_object()) {
-    list[part.index][key] = value;
-    // Two keys for one size must not contradict each other.
-    if (key == "diameter_mm") list[part.index].erase("sd_cm2");
-  }
-  return dumped(root);
+Description with_part_figure(Description d, const DrawnPart& part, PartFigure figure,
+                             double value_mm) {
+  change_part(d, part, [&](auto& told) {
+    if (figure == PartFigure::kDiameter) {
+      told.diameter_mm = value_mm;
+      // Two members for one size must not contradict each other.
+      if constexpr (requires { told.sd_cm2; }) told.sd_cm2.reset();
+    }
+    if constexpr (requires { told.length_mm; }) {
+      if (figure == PartFigure::kLength) told.length_mm = value_mm;
+    }
+  });
+  return d;
 }
 
-std::string with_part_at(const std::string& description_json, const DrawnPart& part, double x_mm,
-                         double y_mm) {
-  Json root = parsed(description_json);
-  Json& list = root[list_of(part.kind)];
-  if (list.is_array() && part.index < list.size() && list[part.index].is_object()) {
-    list[part.index]["x_mm"] = tidy(x_mm);
-    list[part.index]["y_mm"] = tidy(y_mm);
-  }
-  return dumped(root);
+Description with_part_at(Description d, const DrawnPart& part, double x_mm, double y_mm) {
+  change_part(d, part, [&](auto& told) {
+    told.x_mm = tidy(x_mm);
+    told.y_mm = tidy(y_mm);
+  });
+  return d;
 }
 
-std::string with_edge_moved(const std::string& description_json, DrawingGrip::Kind edge,
-                            double by_mm) {
-  const DrawnSubject s = drawn_subject(description_json);
-  Json root = parsed(description_json);
-  if (!s.has_baffle) return dumped(root);
-  Json& baffle = root["baffle"];
-  const auto grow = [&](const char* key, const char* inner_key, double size, double by) {
-    const double grown = std::max(tidy(size + by), kSmallest_mm);
-    baffle[key] = grown;
-    resize_inside(root, inner_key, grown - size);
+Description with_edge_moved(Description d, DrawingGrip::Kind edge, double by_mm) {
+  const DrawnSubject s = drawn_subject(d);
+  if (!s.has_baffle) return d;
+  DescribedBaffle& baffle = *d.baffle;
+  const auto grow = [&](std::optional<double> DescribedBaffle::* side,
+                        std::optional<double> DescribedBox::* inner, double size) {
+    const double grown = std::max(tidy(size + by_mm), kSmallest_mm);
+    baffle.*side = grown;
+    resize_inside(d, inner, grown - size);
     return grown - size;
   };
+  const auto wider = [&] {
+    return grow(&DescribedBaffle::width_mm, &DescribedBox::inner_width_mm, s.width_mm);
+  };
+  const auto taller = [&] {
+    return grow(&DescribedBaffle::height_mm, &DescribedBox::inner_height_mm, s.height_mm);
+  };
   // Told or not, the origin stays where it is in the room.
-  baffle["left_mm"] = s.left_mm;
-  baffle["top_mm"] = s.top_mm;
+  baffle.left_mm = s.left_mm;
+  baffle.top_mm = s.top_mm;
   switch (edge) {
     case DrawingGrip::Kind::kLeft:
-      baffle["left_mm"] = tidy(s.left_mm + grow("width_mm", "inner_width_mm", s.width_mm, by_mm));
+      baffle.left_mm = tidy(s.left_mm + wider());
       break;
     case DrawingGrip::Kind::kRight:
-      grow("width_mm", "inner_width_mm", s.width_mm, by_mm);
+      wider();
       break;
     case DrawingGrip::Kind::kTop:
-      baffle["top_mm"] = tidy(s.top_mm + grow("height_mm", "inner_height_mm", s.height_mm, by_mm));
+      baffle.top_mm = tidy(s.top_mm + taller());
       break;
     case DrawingGrip::Kind::kBottom:
-      grow("height_mm", "inner_height_mm", s.height_mm, by_mm);
+      taller();
       break;
     case DrawingGrip::Kind::kBack:
-      grow("depth_mm", "inner_depth_mm", s.depth_mm, by_mm);
+      grow(&DescribedBaffle::depth_mm, &DescribedBox::inner_depth_mm, s.depth_mm);
       break;
     case DrawingGrip::Kind::kPart:
     case DrawingGrip::Kind::kPortEnd:
       break;
   }
-  return dumped(root);
+  return d;
 }
 
-std::string with_figure(const std::string& description_json, const std::string& key, double value) {
-  const DrawnSubject s = drawn_subject(description_json);
-  if (key == "width_mm")
-    return with_edge_moved(description_json, DrawingGrip::Kind::kRight, value - s.width_mm);
-  if (key == "height_mm")
-    return with_edge_moved(description_json, DrawingGrip::Kind::kBottom, value - s.height_mm);
-  if (key == "depth_mm")
-    return with_edge_moved(description_json, DrawingGrip::Kind::kBack, value - s.depth_mm);
-  Json root = parsed(description_json);
-  if (key == "net_volume_l") {
-    root["box"][key] = value;
-  } else {
-    root["baffle"][key] = value;
-    if (key == "edge_radius_mm") root["baffle"].erase("edge_chamfer_mm");
-    if (key == "edge_chamfer_mm") root["baffle"].erase("edge_radius_mm");
+Description with_figure(Description d, BoxFigure figure, double value) {
+  const DrawnSubject s = drawn_subject(d);
+  switch (figure) {
+    case BoxFigure::kWidth:
+      return with_edge_moved(std::move(d), DrawingGrip::Kind::kRight, value - s.width_mm);
+    case BoxFigure::kHeight:
+      return with_edge_moved(std::move(d), DrawingGrip::Kind::kBottom, value - s.height_mm);
+    case BoxFigure::kDepth:
+      return with_edge_moved(std::move(d), DrawingGrip::Kind::kBack, value - s.depth_mm);
+    case BoxFigure::kNetVolume:
+      if (!d.box) d.box.emplace();
+      d.box->net_volume_l = value;
+      return d;
+    case BoxFigure::kEdgeRadius:
+    case BoxFigure::kEdgeChamfer:
+      break;
   }
-  return dumped(root);
+  if (!d.baffle) d.baffle.emplace();
+  const bool round = figure == BoxFigure::kEdgeRadius;
+  (round ? d.baffle->edge_radius_mm : d.baffle->edge_chamfer_mm) = value;
+  (round ? d.baffle->edge_chamfer_mm : d.baffle->edge_radius_mm).reset();
+  return d;
 }
 
-std::string with_first_box(const std::string& description_json) {
-  Json root = parsed(description_json);
-  root["baffle"] = {{"width_mm", 200}, {"height_mm", 320}, {"depth_mm", 240},
-                    {"left_mm", 100},  {"top_mm", 160},    {"edge_radius_mm", 0}};
-  if (!root.contains("drivers") || !root["drivers"].is_array() || root["drivers"].empty())
-    root["drivers"] = Json::array(
-        {{{"id", "woofer"}, {"role", "woofer"}, {"diameter_mm", 130}, {"x_mm", 0}, {"y_mm", 0}}});
-  if (!root.contains("box"))
-    root["box"] = {{"inner_width_mm", 164},
-                   {"inner_height_mm", 284},
-                   {"inner_depth_mm", 204},
-                   {"net_volume_l", 8.5}};
-  return dumped(root);
+Description with_first_box(Description d) {
+  DescribedBaffle baffle;
+  baffle.width_mm = 200.0;
+  baffle.height_mm = 320.0;
+  baffle.depth_mm = 240.0;
+  baffle.left_mm = 100.0;
+  baffle.top_mm = 160.0;
+  baffle.edge_radius_mm = 0.0;
+  d.baffle = std::move(baffle);
+  if (d.drivers.empty()) {
+    DescribedDriver& driver = d.drivers.emplace_back();
+    driver.id = driver.role = "woofer";
+    driver.diameter_mm = 130.0;
+    driver.x_mm = driver.y_mm = 0.0;
+  }
+  if (!d.box) {
+    d.box.emplace();
+    d.box->inner_width_mm = 164.0;
+    d.box->inner_height_mm = 284.0;
+    d.box->inner_depth_mm = 204.0;
+    d.box->net_volume_l = 8.5;
+  }
+  return d;
 }
 
 namespace {
@@ -311,10 +327,10 @@ void add_part_figures(std::vector<KeyFigure>& figures, const DrawnSubject& s,
 
 }  // namespace
 
-std::vector<KeyFigure> drawing_figures(const std::string& description_json,
+std::vector<KeyFigure> drawing_figures(const Description& description,
                                        std::optional<std::size_t> part) {
-  const DrawnSubject s = drawn_subject(description_json);
-  const SubjectGeometry g = or_empty(description_json);
+  const DrawnSubject s = drawn_subject(description);
+  const SubjectGeometry g = or_empty(description);
   std::vector<KeyFigure> figures;
   const double c = kSpeedOfSound20_m_s;
   if (part && *part < s.parts.size()) add_part_figures(figures, s, g, s.parts[*part]);
@@ -339,7 +355,7 @@ std::vector<KeyFigure> drawing_figures(const std::string& description_json,
   return figures;
 }
 
-LaneContent edge_lane(const std::string& description_json, std::size_t part, bool coarse) {
+LaneContent edge_lane(const Description& description, std::size_t part, bool coarse) {
   LaneContent content;
   content.title = "Edges, modelled";
   content.left = {.quantity = AxisQuantity::kLevel,
@@ -347,8 +363,8 @@ LaneContent edge_lane(const std::string& description_json, std::size_t part, boo
                   .unit = "dB",
                   .low = -8.0,
                   .high = 6.0};
-  const DrawnSubject s = drawn_subject(description_json);
-  const auto geometry = geometry_of(description_json, "");
+  const DrawnSubject s = drawn_subject(description);
+  const auto geometry = geometry_of(description, "");
   if (!geometry || part >= s.parts.size() || s.parts[part].kind != DrawnPart::Kind::kDriver) {
     content.empty_text =
         geometry ? "Choose a driver: what the edges do to it is shown here, while you move it."

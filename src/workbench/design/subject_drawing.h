@@ -5,11 +5,12 @@
 #include <vector>
 
 #include "acoustics/baffle/baffle.h"
+#include "book/description/description.h"
 #include "workbench/reading/lane_content.h"
 
-/// A subject's geometry as something that is drawn and moved: its description (set.json's
-/// "subject") as parts with sizes, edited one grip at a time, and what is impossible about it said
-/// at its part. Nothing of the description that a drawing does not know is lost.
+/// A subject's geometry as something that is drawn and moved: its description as parts with sizes,
+/// edited one grip at a time, and what is impossible about it said at its part. Nothing of the
+/// description that a drawing does not know is lost.
 namespace lalometer {
 
 struct DrawnPart {
@@ -46,7 +47,7 @@ struct DrawnSubject {
   std::vector<DrawnPart> parts;
   std::vector<std::string> problems;  ///< of the box as a whole
 };
-[[nodiscard]] DrawnSubject drawn_subject(const std::string& description_json);
+[[nodiscard]] DrawnSubject drawn_subject(const Description& description);
 
 /// What a hand moves: a part, or an outer edge of the box.
 struct DrawingGrip {
@@ -58,28 +59,27 @@ struct DrawingGrip {
 /// The description with a part at another place, or with an edge moved. Edges leave the parts where
 /// they are; the inner dimensions keep the walls' thickness and the net volume its share of the
 /// inside. Sizes stop at 20 mm.
-[[nodiscard]] std::string with_part_at(const std::string& description_json, const DrawnPart& part,
-                                       double x_mm, double y_mm);
-[[nodiscard]] std::string with_edge_moved(const std::string& description_json,
-                                          DrawingGrip::Kind edge, double by_mm);
-/// Any number of the description by name: "width_mm", "height_mm", "depth_mm", "edge_radius_mm",
-/// "edge_chamfer_mm" of the baffle, "net_volume_l" of the box.
-[[nodiscard]] std::string with_figure(const std::string& description_json, const std::string& key,
-                                      double value);
-/// A number of one part: "diameter_mm", "sd_cm2", "length_mm", "count".
-[[nodiscard]] std::string with_part_figure(const std::string& description_json,
-                                           const DrawnPart& part, const std::string& key,
-                                           double value);
+[[nodiscard]] Description with_part_at(Description description, const DrawnPart& part, double x_mm,
+                                       double y_mm);
+[[nodiscard]] Description with_edge_moved(Description description, DrawingGrip::Kind edge,
+                                          double by_mm);
+/// A figure of the box as a whole.
+enum class BoxFigure { kWidth, kHeight, kDepth, kEdgeRadius, kEdgeChamfer, kNetVolume };
+[[nodiscard]] Description with_figure(Description description, BoxFigure figure, double value);
+/// A figure of one part; the length is a port's.
+enum class PartFigure { kDiameter, kLength };
+[[nodiscard]] Description with_part_figure(Description description, const DrawnPart& part,
+                                           PartFigure figure, double value_mm);
 /// A box and a driver to begin with, for a subject whose description has none.
-[[nodiscard]] std::string with_first_box(const std::string& description_json);
+[[nodiscard]] Description with_first_box(Description description);
 
 /// Live values beside the drawing, a name and a figure each.
-[[nodiscard]] std::vector<KeyFigure> drawing_figures(const std::string& description_json,
+[[nodiscard]] std::vector<KeyFigure> drawing_figures(const Description& description,
                                                      std::optional<std::size_t> part);
 
 /// What the edges do to a driver of the drawing: a lane with the modelled curve re the same driver
 /// in an infinite baffle, on the 0 degree axis at 1 m. `coarse` while something moves.
-[[nodiscard]] LaneContent edge_lane(const std::string& description_json, std::size_t part,
+[[nodiscard]] LaneContent edge_lane(const Description& description, std::size_t part,
                                     bool coarse);
 
 }  // namespace lalometer

@@ -1,5 +1,6 @@
 #include "workbench/practice/demo_book.h"
 
+#include "book/description/description_text.h"
 #include "workbench/taking/take_runner.h"
 
 namespace lalometer {
@@ -42,7 +43,9 @@ Result<void> add_woofers(Book& book) {
       "sheet": {"fs_hz": 40, "qts": 0.43, "qes": 0.48, "qms": 4.5, "vas_l": 24, "re_ohm": 5.6, "bl_tm": 7.1,
                 "mms_g": 16, "sensitivity_db_2v83_1m": 89}}]})";
   const auto subject =
-      book.add_subject({0, "Kiosk woofers, batch 7", SubjectKind::kWoofer, description});
+      description_from_json(description).and_then([&](const Description& told) {
+        return book.add_subject({0, "Kiosk woofers, batch 7", SubjectKind::kWoofer, told});
+      });
   if (!subject) return tl::unexpected(subject.error());
   const auto variant = book.add_variant({0, *subject, "As delivered", "run in for two hours"});
   if (!variant) return tl::unexpected(variant.error());
@@ -100,7 +103,10 @@ Result<void> make_demo_book(const std::filesystem::path& path, DemoExtent extent
     "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "count": 1, "x_mm": 0, "y_mm": -120}],
     "crossovers": [{"low": "woofer", "high": "tweeter", "frequency_hz": 2200, "order": 2}]})";
   const auto subject =
-      book->add_subject({0, "Tidal-mill kiosk two-way", SubjectKind::kLoudspeaker, description});
+      description_from_json(description).and_then([&](const Description& told) {
+        return book->add_subject(
+            {0, "Tidal-mill kiosk two-way", SubjectKind::kLoudspeaker, told});
+      });
   if (!subject) return tl::unexpected(subject.error());
   int colour = 0;
   struct State {

@@ -2,24 +2,20 @@
 
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 #include <set>
 
 #include "acoustics/enclosure/enclosure_model.h"
 #include "acoustics/network/textbook_ladder.h"
 #include "base/constants.h"
-#include "base/json_text.h"
 #include "base/text.h"
-#include "exchange/json_read.h"
-#include "exchange/set/subject_geometry.h"
+#include "book/description/driver_parameters.h"
+#include "book/description/subject_geometry.h"
 
 namespace lalometer {
 namespace {
 
-using Json = nlohmann::json;
-
-Result<Panel> panel_of(const Json& json, const char* fallback, const std::string& where) {
-  const std::string word = json_text(json, "panel", fallback);
+Result<Panel> panel_of(const std::string& told, const std::string& where) {
+  const std::string word = told.empty() ? "front" : told;
   for (const auto& [name, panel] : {std::pair{"front", Panel::kFront},
                                     {"back", Panel::kBack},
                                     {"left", Panel::kLeft},
@@ -31,32 +27,16 @@ Result<Panel> panel_of(const Json& json, const char* fallback, const std::string
   return bad_input(fmt::format("There is no panel \"{}\".", word), where);
 }
 
-constexpr const char* kRoles[] = {"woofer",  "subwoofer", "midrange",
-                                  "tweeter", "fullrange", "compression-driver"};
-
-bool is_high(const std::string& role) {
-  return role == "tweeter" || role == "compression-driver";
-}
-
-double usual_area_m2(const std::string& role) {
-  if (role == "tweeter") return 7.5e-4;
-  if (role == "compression-driver") return 15e-4;
-  if (role == "midrange") return 55e-4;
-  if (role == "subwoofer") return 330e-4;
-  return 132e-4;
-}
-
-Result<Ladder> ladder_of(const Json& json, const std::string& where) {
+Result<Ladder> ladder_of(const DescribedDriver& driver, const std::string& where) {
   Ladder ladder;
-  for (const Json& part : json) {
-    const std::string place = part.is_object() ? json_text(part, "place") : std::string();
-    if (place != "series" && place != "shunt")
+  for (const DescribedLadderPart& part : driver.ladder) {
+    if (part.place != "series" && part.place != "shunt")
       return bad_input("A part of a ladder is \"place\": \"series\" or \"shunt\".", where);
     ladder.push_back(
-        {.place = place == "series" ? LadderPart::Place::kSeries : LadderPart::Place::kShunt,
-         .resistance_ohm = json_number(part, "ohm", 0.0),
-         .inductance_h = json_number(part, "mh", 0.0) / 1e3,
-         .capacitance_f = json_number(part, "uf", 0.0) / 1e6});
+        {.place = part.place == "series" ? LadderPart::Place::kSeries : LadderPart::Place::kShunt,
+         .resistance_ohm = part.ohm.value_or(0.0),
+         .inductance_h = part.mh.value_or(0.0) / 1e3,
+         .capacitance_f = part.uf.value_or(0.0) / 1e6});
     const LadderPart& made = ladder.back();
     if (made.resistance_ohm < 0.0 || made.inductance_h < 0.0 || made.capacitance_f < 0.0)
       return bad_input("Parts of a ladder are not below 0.", where);
@@ -64,48 +44,26 @@ Result<Ladder> ladder_of(const Json& json, const std::string& where) {
   return ladder;
 }
 
-Result<PracticeWay> way_of(const Json& json, const std::string& where) {
+Result<PracticeWay> way_of(const DescribedDriver& told, const std::string& where) {
   PracticeWay way;
-  way.id = json_text(json, "id", json_text(json, "role"));
+  way.id = told.id.empty() ? told.role : told.id;
   const std::string here = fmt::format("{}: driver \"{}\"", where, way.id);
-  const std::string role = json_text(json, "role", "woofer");
-  if (std::find(std::begin(kRoles), std::end(kRoles), role) == std::end(kRoles))
-    return bad_input(fmt::format("\"{}\" is no role of a driver.", role), here);
-  const double diameter = json_number(json, "diameter_mm", 0.0) / 1e3;
-  // The cone of a driver is some four fifths of its nominal diameter (common practice).
-  const double by_diameter =
-      diameter > 0.0 ? kPi * std::pow(0.4 * diameter, 2) : usual_area_m2(role);
-  const double sd = json_number(json, "sd_cm2", by_diameter * 1e4) / 1e4;
-  if (!(sd > 0.0)) return bad_input("sd_cm2 must be above 0.", here);
-  QuotedParameters q = usual_parameters(role, sd);
-  for (const auto& [key, target, scale] : {std::tuple{"fs_hz", &q.fs_hz, 1.0},
-                                           {"qms", &q.qms, 1.0},
-                                           {"qes", &q.qes, 1.0},
-                                           {"vas_l", &q.vas_m3, 1e-3},
-                                           {"re_ohm", &q.re_ohm, 1.0},
-                                           {"le_mh", &q.le_h, 1e-3}}) {
-    *target = json_number(json, key, *target / scale) * scale;
-    if (!(*target >= 0.0) || (*target == 0.0 && std::string(key) != "le_mh"))
-      return bad_input(fmt::format("{} must be above 0.", key), here);
-  }
-  way.driver = elements_of(q);
-  if (!is_high(role) && !json.contains("le_mh")) {
-    way.driver.le2_h = 2.4 * q.le_h;
-    way.driver.re2_ohm = 0.46 * q.re_ohm;
-  }
-  way.x_m = json_number(json, "x_mm", 0.0) / 1e3;
-  way.y_m = json_number(json, "y_mm", 0.0) / 1e3;
-  way.z_m = json_number(json, "z_mm", 0.0) / 1e3;
-  way.inverted = json.value("inverted", false);
-  way.delay_s = json_number(json, "delay_ms", 0.0) / 1e3;
-  way.breakup_hz = json_number(json, "breakup_hz", 0.0);
-  auto ladder = ladder_of(json_member(json, "ladder", Json::value_t::array), here);
+  const auto parameters = parameters_of(told, where);
+  if (!parameters) return tl::unexpected(parameters.error());
+  way.driver = parameters->elements;
+  way.x_m = told.x_mm.value_or(0.0) / 1e3;
+  way.y_m = told.y_mm.value_or(0.0) / 1e3;
+  way.z_m = told.z_mm.value_or(0.0) / 1e3;
+  way.inverted = told.inverted;
+  way.delay_s = told.delay_ms.value_or(0.0) / 1e3;
+  way.breakup_hz = told.breakup_hz.value_or(0.0);
+  auto ladder = ladder_of(told, here);
   if (!ladder) return tl::unexpected(ladder.error());
   way.ladder = std::move(*ladder);
-  if (const Json guide = json_member(json, "waveguide", Json::value_t::object); !guide.empty()) {
-    way.guide = Waveguide{json_number(guide, "throat_mm", 25.0) / 2e3,
-                          json_number(guide, "mouth_mm", 150.0) / 2e3,
-                          json_number(guide, "half_angle_deg", 45.0) * kPi / 180.0};
+  if (const auto& guide = told.waveguide) {
+    way.guide = Waveguide{guide->throat_mm.value_or(25.0) / 2e3,
+                          guide->mouth_mm.value_or(150.0) / 2e3,
+                          guide->half_angle_deg.value_or(45.0) * kPi / 180.0};
     if (!(way.guide->throat_radius_m > 0.0) ||
         !(way.guide->mouth_radius_m > way.guide->throat_radius_m) ||
         !(way.guide->half_angle_rad > 0.05) || !(way.guide->half_angle_rad < 1.4))
@@ -114,16 +72,15 @@ Result<PracticeWay> way_of(const Json& json, const std::string& where) {
           "between 3 and 80.",
           here);
   }
-  const double usual_travel = is_high(role) ? 0.0004 : 0.0045 * std::sqrt(sd / 0.0132);
-  const double travel = json_number(json, "xmax_mm", usual_travel * 1e3) / 1e3;
-  if (!(travel > 0.0)) return bad_input("xmax_mm must be above 0.", here);
+  const bool high = is_high_driver(role_or_woofer(told));
+  const double travel = parameters->xmax_m;
   way.motor = MotorCurves{.bl_travel_m = travel,
                           .kms_travel_m = 1.1 * travel,
                           .bl_centre_m = 0.08 * travel,
                           .kms_rest_m = -0.06 * travel,
-                          .le_share = is_high(role) ? 0.0 : 0.15,
-                          .coil_k_per_w = is_high(role) ? 12.0 : 4.0,
-                          .coil_j_per_k = is_high(role) ? 0.8 : 7.0,
+                          .le_share = high ? 0.0 : 0.15,
+                          .coil_k_per_w = high ? 12.0 : 4.0,
+                          .coil_j_per_k = high ? 0.8 : 7.0,
                           .port_loss_factor = 1.0};
   return way;
 }
@@ -176,11 +133,11 @@ BoxPlace inside(const SubjectGeometry& g, double x, double y, double z, double h
   return {g.origin_x_m + x - wall_x, g.origin_y_m + y - wall_y, z, half};
 }
 
-Result<void> add_port(PracticeSpeaker& s, BoxLoad& load, const SubjectGeometry& g, const Json& json,
+Result<void> add_port(PracticeSpeaker& s, BoxLoad& load, const SubjectGeometry& g,
                       const std::string& where) {
   const SubjectPort& port = g.ports.front();
   const std::string here = fmt::format("{}: port \"{}\"", where, port.id);
-  const auto panel = panel_of(json, "front", here);
+  const auto panel = panel_of(port.panel, here);
   if (!panel) return tl::unexpected(panel.error());
   if (g.inner) {
     const double along = *panel == Panel::kFront || *panel == Panel::kBack   ? g.inner->depth_m
@@ -204,31 +161,31 @@ Result<void> add_port(PracticeSpeaker& s, BoxLoad& load, const SubjectGeometry& 
   return {};
 }
 
-Result<void> add_radiator(PracticeSpeaker& s, BoxLoad& load, const Json& json,
+Result<void> add_radiator(PracticeSpeaker& s, BoxLoad& load, const DescribedRadiator& told,
                           const std::string& where) {
   const std::string here =
-      fmt::format("{}: passive radiator \"{}\"", where, json_text(json, "id", "1"));
-  const double diameter = json_number(json, "diameter_mm", 0.0) / 1e3;
-  const double sd = json_number(json, "sd_cm2", 1e4 * kPi * std::pow(0.4 * diameter, 2)) / 1e4;
-  const double mass = json_number(json, "moving_mass_g", 0.0) / 1e3;
+      fmt::format("{}: passive radiator \"{}\"", where, told.id.empty() ? "1" : told.id);
+  const double by_diameter = kPi * std::pow(0.4e-3 * told.diameter_mm.value_or(0.0), 2);
+  const double sd = told.sd_cm2 ? *told.sd_cm2 / 1e4 : by_diameter;
+  const double mass = told.moving_mass_g.value_or(0.0) / 1e3;
   if (!(sd > 0.0) || !(mass > 0.0))
     return bad_input("It needs sd_cm2 (or diameter_mm) and moving_mass_g above 0.", here);
-  const auto panel = panel_of(json, "front", here);
+  const auto panel = panel_of(told.panel, here);
   if (!panel) return tl::unexpected(panel.error());
-  const double w = 2.0 * kPi * json_number(json, "fs_hz", 18.0);
+  const double w = 2.0 * kPi * told.fs_hz.value_or(18.0);
   load.kind = BoxLoad::Kind::kPassiveRadiator;
   load.radiator =
-      PassiveRadiator{sd, mass, 1.0 / (w * w * mass), w * mass / json_number(json, "qms", 8.0)};
+      PassiveRadiator{sd, mass, 1.0 / (w * w * mass), w * mass / told.qms.value_or(8.0)};
   load.tuning_hz = radiator_tuning_hz(load.volume_m3, *load.radiator);
-  s.port = {*panel, json_number(json, "x_mm", 0.0) / 1e3, json_number(json, "y_mm", 0.0) / 1e3};
+  s.port = {*panel, told.x_mm.value_or(0.0) / 1e3, told.y_mm.value_or(0.0) / 1e3};
   s.port_area_m2 = sd;
   return {};
 }
 
-Result<BoxLoad> box_of(PracticeSpeaker& s, const SubjectGeometry& g, const Json& subject,
+Result<BoxLoad> box_of(PracticeSpeaker& s, const SubjectGeometry& g, const Description& subject,
                        const std::string& where) {
   BoxLoad load;
-  const Json box = json_member(subject, "box", Json::value_t::object);
+  const DescribedBox box = subject.box.value_or(DescribedBox{});
   const double inner_m3 = g.inner ? g.inner->width_m * g.inner->height_m * g.inner->depth_m : 0.0;
   // Braces, drivers and crossover take about a tenth (common practice, no source).
   load.volume_m3 = g.net_volume_m3.value_or(inner_m3 > 0.0 ? 0.9 * inner_m3 : 0.014);
@@ -237,27 +194,23 @@ Result<BoxLoad> box_of(PracticeSpeaker& s, const SubjectGeometry& g, const Json&
                                  three_digits(load.volume_m3 * 1e3), three_digits(inner_m3 * 1e3)),
                      where + ": box");
   }
-  load.ql = json_number(box, "ql", 9.0);
+  load.ql = box.ql.value_or(9.0);
   const bool damped = g.damping != BoxDamping::kNone;
-  load.qa = json_number(box, "qa", g.damping == BoxDamping::kFilled ? 5.0 : damped ? 12.0 : 60.0);
-  load.qp = json_number(box, "qp", 60.0);
+  load.qa = box.qa.value_or(g.damping == BoxDamping::kFilled ? 5.0 : damped ? 12.0 : 60.0);
+  load.qp = box.qp.value_or(60.0);
   load.kind = BoxLoad::Kind::kSealed;
   // Fibres take up heat: up to 1.4 times the air's compliance, 1.2 in a usual filling.
   if (g.damping == BoxDamping::kFilled) load.volume_m3 *= 1.2;
   if (g.loading == "passive-radiator") {
-    const Json radiators = json_member(subject, "passive_radiators", Json::value_t::array);
-    if (radiators.empty())
+    if (subject.passive_radiators.empty())
       return bad_input("A passive-radiator box needs passive_radiators.", where);
-    if (auto added = add_radiator(s, load, radiators[0], where); !added)
+    if (auto added = add_radiator(s, load, subject.passive_radiators[0], where); !added)
       return tl::unexpected(added.error());
   } else if (g.loading != "sealed" && !g.ports.empty()) {
-    if (auto added =
-            add_port(s, load, g, json_member(subject, "ports", Json::value_t::array)[0], where);
-        !added)
-      return tl::unexpected(added.error());
+    if (auto added = add_port(s, load, g, where); !added) return tl::unexpected(added.error());
   } else if (g.loading == "vented" || g.loading.empty()) {
     load.kind = BoxLoad::Kind::kVented;
-    load.tuning_hz = json_number(box, "tuning_hz", 45.0);
+    load.tuning_hz = box.tuning_hz.value_or(45.0);
     if (!(load.tuning_hz > 0.0)) return bad_input("tuning_hz must be above 0.", where + ": box");
     s.port = {Panel::kBack, 0.0, 0.0};
     s.port_area_m2 = kPi * 0.025 * 0.025;
@@ -292,14 +245,13 @@ void add_waves(PracticeWay& way, const PracticeSpeaker& s, const SubjectGeometry
                {0.0, 0.5 * g.inner->height_m, 0.5 * g.inner->depth_m, 0.25 * g.inner->height_m}};
 }
 
-Result<void> add_loading(PracticeSpeaker& s, const SubjectGeometry& g, const Json& subject,
+Result<void> add_loading(PracticeSpeaker& s, const SubjectGeometry& g, const Description& subject,
                          const std::string& where) {
   std::vector<PracticeWay*> boxed;
   for (std::size_t i = 0; i < s.ways.size(); ++i) {
-    const Json drivers = json_member(subject, "drivers", Json::value_t::array);
-    const std::string role = json_text(drivers[i], "role", "woofer");
+    const std::string role = role_or_woofer(subject.drivers[i]);
     // Tweeters and midranges bring their own chamber.
-    if (!is_high(role) && (role != "midrange" || s.ways.size() == 1)) boxed.push_back(&s.ways[i]);
+    if (!is_high_driver(role) && (role != "midrange" || s.ways.size() == 1)) boxed.push_back(&s.ways[i]);
   }
   if (g.loading == "free-air" || g.loading == "large-baffle" || g.loading == "horn") {
     if (g.loading != "free-air") s.baffle.reset();
@@ -319,9 +271,9 @@ Result<void> add_loading(PracticeSpeaker& s, const SubjectGeometry& g, const Jso
   if (g.loading == "open-baffle") {
     if (!g.baffle)
       return bad_input("An open baffle needs width_mm and height_mm.", where + ": baffle");
-    const Json wings = json_member(subject, "wings", Json::value_t::object);
-    const double left = json_number(wings, "left_mm", 0.0) / 1e3;
-    const double right = json_number(wings, "right_mm", 0.0) / 1e3;
+    const DescribedWings wings = subject.wings.value_or(DescribedWings{});
+    const double left = wings.left_mm.value_or(0.0) / 1e3;
+    const double right = wings.right_mm.value_or(0.0) / 1e3;
     // As deep as its wings, at least as its board is thick.
     const auto panel =
         Baffle::make({g.baffle->width_m(), g.baffle->height_m(), std::max({0.018, left, right}),
@@ -371,61 +323,27 @@ constexpr const char* kLoadings[] = {"free-air",         "large-baffle", "sealed
 
 }  // namespace
 
-QuotedParameters usual_parameters(const std::string& role, double sd_m2) {
-  if (role == "tweeter") {
-    const double size = sd_m2 / 7.5e-4;
-    return {.fs_hz = 820.0 / std::sqrt(size),
-            .qms = 1.9,
-            .qes = 1.35,
-            .vas_m3 = 8.0e-6 * std::pow(size, 1.5),
-            .sd_m2 = sd_m2,
-            .re_ohm = 5.3,
-            .le_h = 3e-5};
-  }
-  if (role == "compression-driver") {
-    return {.fs_hz = 620.0,
-            .qms = 4.0,
-            .qes = 0.45,
-            .vas_m3 = 1.6e-5 * sd_m2 / 15e-4,
-            .sd_m2 = sd_m2,
-            .re_ohm = 5.6,
-            .le_h = 6e-5};
-  }
-  const double size = sd_m2 / 132e-4;
-  const bool wide = role == "fullrange" || role == "midrange";
-  return {.fs_hz = (wide                  ? 68.0
-                    : role == "subwoofer" ? 34.0
-                                          : 42.0) *
-                   std::pow(size, -0.35),
-          .qms = 4.2,
-          .qes = wide ? 0.55 : 0.46,
-          .vas_m3 = 0.0215 * std::pow(size, 1.6) * (wide ? 0.7 : 1.0),
-          .sd_m2 = sd_m2,
-          .re_ohm = 5.6,
-          .le_h = (wide ? 1.2e-4 : 2.5e-4) * std::sqrt(size)};
-}
-
-Result<PracticeSpeaker> practice_speaker_of(const std::string& description_json,
-                                            const std::string& where) {
-  const auto geometry = geometry_of(description_json, where);
+Result<PracticeSpeaker> practice_speaker_of(const Description& subject, const std::string& where) {
+  const auto geometry = geometry_of(subject, where);
   if (!geometry) return tl::unexpected(geometry.error());
   const SubjectGeometry& g = *geometry;
-  const Json subject = parsed_json(description_json);
   const std::string loading = g.loading.empty() ? "vented" : g.loading;
   if (std::find(std::begin(kLoadings), std::end(kLoadings), loading) == std::end(kLoadings))
     return bad_input(fmt::format("There is no loading \"{}\".", loading), where);
   PracticeSpeaker s;
-  Json described = subject;
+  Description described = subject;
   // Without drivers it is the kiosk's pair.
-  if (json_member(described, "drivers", Json::value_t::array).empty()) {
-    described["drivers"] = Json::array({{{"id", "woofer"}, {"role", "woofer"}, {"y_mm", -95}},
-                                        {{"id", "tweeter"}, {"role", "tweeter"}, {"y_mm", 60}}});
+  if (described.drivers.empty()) {
+    for (const auto& [role, up_mm] : {std::pair{"woofer", -95.0}, {"tweeter", 60.0}}) {
+      DescribedDriver& driver = described.drivers.emplace_back();
+      driver.id = driver.role = role;
+      driver.y_mm = up_mm;
+    }
     if (loading == "horn") return bad_input("A horn needs its driver described.", where);
   }
   std::set<std::string> ids;
-  for (const Json& json : described["drivers"]) {
-    if (!json.is_object()) return bad_input("A driver is a JSON object.", where + ": drivers");
-    auto way = way_of(json, where);
+  for (const DescribedDriver& told : described.drivers) {
+    auto way = way_of(told, where);
     if (!way) return tl::unexpected(way.error());
     if (!ids.insert(way->id).second)
       return bad_input(fmt::format("Two drivers are called \"{}\".", way->id), where);

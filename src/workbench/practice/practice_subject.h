@@ -3,6 +3,7 @@
 #include <string>
 #include <vector>
 
+#include "book/description/description.h"
 #include "rig/practice/practice_bench.h"
 
 namespace lalometer {
@@ -12,12 +13,7 @@ namespace lalometer {
 /// damping, ports, passive radiators, wings, crossovers. Figures that are not specified are usual
 /// ones for a driver of that role and size. What cannot be (a driver off the front, a port longer
 /// than the box, a volume of nothing, two drivers of one id) is an error that names its place.
-[[nodiscard]] Result<PracticeSpeaker> practice_speaker_of(const std::string& description_json,
+[[nodiscard]] Result<PracticeSpeaker> practice_speaker_of(const Description& description,
                                                           const std::string& where);
-
-/// Usual parameters of a driver of a role and area (common practice, no source): those of the kiosk
-/// two-way, scaled by size. Roles of the files: woofer, subwoofer, midrange, tweeter, fullrange,
-/// compression-driver.
-[[nodiscard]] QuotedParameters usual_parameters(const std::string& role, double sd_m2);
 
 }  // namespace lalometer

@@ -8,6 +8,7 @@
 #include <set>
 
 #include "base/json_text.h"
+#include "book/description/description_text.h"
 #include "exchange/audio_file.h"
 #include "exchange/json_read.h"
 #include "workbench/practice/practice_faults.h"
@@ -46,7 +47,10 @@ Result<PracticeBenchSetup> bench_of(const Json& subject, const Json& bench_json,
                                     const std::string& where, std::uint64_t seed) {
   PracticeBenchSetup bench;
   bench.seed = seed;
-  auto speaker = practice_speaker_of(dumped(subject), where);
+  auto speaker =
+      description_from_json(dumped(subject), where).and_then([&](const Description& description) {
+        return practice_speaker_of(description, where);
+      });
   if (!speaker) return tl::unexpected(speaker.error());
   bench.speaker = std::move(*speaker);
   if (auto read = read_bench(bench, bench_json, where); !read) return tl::unexpected(read.error());
@@ -69,7 +73,10 @@ Result<SimulationPlan> simulation_plan_of(const std::string& content, const std:
   const Json faults = json_member(root, "faults", Json::value_t::array);
   SimulationPlan plan;
   plan.name = json_text(subject, "name", "Simulated");
-  plan.description_json = dumped(subject);
+  auto description = description_from_json(dumped(subject), where);
+  if (!description) return tl::unexpected(description.error());
+  plan.description = std::move(*description);
+  if (json_text(subject, "kind") == "driver") plan.kind = SubjectKind::kFullrange;
   plan.sample_rate_hz = json_number(bench, "sample_rate_hz", 48000.0);
   const auto note_faults = [&](const Json& list) {
     for (const Json& fault : list) {
@@ -148,9 +155,7 @@ Result<Simulation> simulated(const SimulationPlan& plan, std::stop_token stop,
     if (progress) progress(share);
   });
   Simulation result;
-  result.set.subject = {0, plan.name, SubjectKind::kLoudspeaker, plan.description_json};
-  const Json description = parsed_json(plan.description_json);
-  if (json_text(description, "kind") == "driver") result.set.subject.kind = SubjectKind::kFullrange;
+  result.set.subject = {0, plan.name, plan.kind, plan.description};
   for (const SimulationPlan::Variant& v : plan.variants)
     result.set.variants.emplace_back(
         v.id, Variant{0, 0, v.name, v.changed, guessed_change(v.name + " " + v.changed)});

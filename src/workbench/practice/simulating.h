@@ -21,7 +21,8 @@ struct SimulationPlan {
     PracticeBenchSetup bench;
   };
   std::string name;
-  std::string description_json;  ///< the subject
+  SubjectKind kind = SubjectKind::kLoudspeaker;
+  Description description;
   std::vector<Variant> variants;
   std::vector<PracticeTake> takes;
   double sample_rate_hz = 48000.0;

@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "exchange/set/subject_geometry.h"
+#include "book/description/subject_geometry.h"
 #include "workbench/design/modelled.h"
 #include "workbench/reading/lane_layers.h"
 #include "workbench/results/analysis.h"

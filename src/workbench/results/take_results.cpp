@@ -2,6 +2,7 @@
 
 #include <cstring>
 
+#include "book/description/description_text.h"
 #include "book/json.h"
 
 namespace lalometer {
@@ -120,10 +121,10 @@ Node<std::vector<float>> miniature_node(const TakeInputs& in) {
       [](const std::vector<float>& points) { return points.size() * sizeof(float); }};
 }
 
-Node<ModelledCurves> model_node(const std::string& description_json, const std::string& name) {
+Node<ModelledCurves> model_node(const Description& description, const std::string& name) {
   return {
-      node_key("model", kModelVersion, {description_json, name}),
-      [description_json, name](const Making&) { return modelled_curves(description_json, name); },
+      node_key("model", kModelVersion, {to_json(description), name}),
+      [description, name](const Making&) { return modelled_curves(description, name); },
       [](const ModelledCurves& m) {
         return m.frequency_hz.size() * sizeof(double) * (4 + m.edges.size());
       }};

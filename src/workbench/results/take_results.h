@@ -30,7 +30,7 @@ struct TakeInputs {
 [[nodiscard]] std::string derived_key(const Node<std::vector<float>>& node);
 [[nodiscard]] std::vector<std::byte> derived_bytes(const std::vector<float>& points);
 
-[[nodiscard]] Node<ModelledCurves> model_node(const std::string& description_json,
+[[nodiscard]] Node<ModelledCurves> model_node(const Description& description,
                                               const std::string& name);
 
 }  // namespace lalometer

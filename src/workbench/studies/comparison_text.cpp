@@ -112,10 +112,7 @@ SeriesMaterial series_material(const ImportPreview& set, bool by_sample) {
     }
     curves.push_back({&item.take, &*item.curve, id, name});
   }
-  const auto subject =
-      Json::parse(set.subject ? set.subject->description_json : "{}", nullptr, false);
-  return series_material(curves,
-                         subject.is_object() ? json_text(subject, "loading") : std::string());
+  return series_material(curves, set.subject ? set.subject->description.loading : std::string());
 }
 
 nlohmann::ordered_json comparison_json(const SeriesComparison& s) {

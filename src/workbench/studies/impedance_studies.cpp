@@ -9,39 +9,13 @@
 #include "base/constants.h"
 #include "base/json_text.h"
 #include "base/text.h"
-#include "exchange/json_read.h"
+#include "book/description/driver_parameters.h"
 #include "workbench/studies/comparison_text.h"
 
 namespace lalometer {
 namespace {
 
 using Json = nlohmann::ordered_json;
-
-/// The driver's object in the description; the first that works where no id is told.
-Json* driver_in(Json& root, const std::string& id) {
-  const auto drivers = root.find("drivers");
-  if (drivers == root.end() || !drivers->is_array()) return nullptr;
-  for (Json& d : *drivers) {
-    if (d.is_object() && (id.empty() || json_text(d, "id") == id)) return &d;
-  }
-  return nullptr;
-}
-
-std::string edited(const std::string& description, const std::string& driver,
-                   const std::function<void(Json&)>& change) {
-  Json root = parsed_ordered_json(description);
-  if (!root.is_object()) root = Json::object();
-  Json* found = driver_in(root, driver);
-  if (found == nullptr) {
-    Json fresh = Json::object();
-    if (!driver.empty()) fresh["id"] = driver;
-    if (!root.contains("drivers") || !root["drivers"].is_array()) root["drivers"] = Json::array();
-    root["drivers"].push_back(std::move(fresh));
-    found = &root["drivers"].back();
-  }
-  change(*found);
-  return dumped(root);
-}
 
 /// Rounded to what the uncertainty lets mean something: a drawing is read by people.
 double sensible(const Estimate& e, double scale) {
@@ -195,76 +169,52 @@ Result<DriverStudy> study_driver(const DriverGroup& group, const CurveSource& cu
   return std::move(*study);
 }
 
-Quoted sheet_of(const std::string& description_json, const std::string& driver) {
-  Quoted q;
-  Json root = parsed_ordered_json(description_json);
-  const Json* found = root.is_object() ? driver_in(root, driver) : nullptr;
-  if (found == nullptr) return q;
-  const Json sheet = json_member(*found, "sheet", Json::value_t::object);
-  const auto read = [&](const char* key, std::optional<double>& to) {
-    const double value = json_number(sheet, key, 0.0);
-    if (value != 0.0) to = value;
-  };
-  read("re_ohm", q.re_ohm);
-  read("fs_hz", q.fs_hz);
-  read("qms", q.qms);
-  read("qes", q.qes);
-  read("qts", q.qts);
-  read("vas_l", q.vas_l);
-  read("mms_g", q.mms_g);
-  read("bl_tm", q.bl_tm);
-  read("le_mh", q.le_mh);
-  read("sensitivity_db_2v83_1m", q.sensitivity_db);
-  return q;
+Quoted sheet_of(const Description& description, const std::string& driver) {
+  const DescribedDriver* told = description.driver(driver);
+  if (told == nullptr) return {};
+  const DriverFigures& f = told->sheet;
+  return {.re_ohm = f.re_ohm,
+          .fs_hz = f.fs_hz,
+          .qms = f.qms,
+          .qes = f.qes,
+          .qts = f.qts,
+          .vas_l = f.vas_l,
+          .mms_g = f.mms_g,
+          .bl_tm = f.bl_tm,
+          .le_mh = f.le_mh,
+          .sensitivity_db = f.sensitivity_db_2v83_1m};
 }
 
-std::string with_sheet_value(const std::string& description_json, const std::string& driver,
-                             const std::string& key, double value) {
-  return edited(description_json, driver, [&](Json& d) {
-    Json sheet = json_member(d, "sheet", Json::value_t::object);
-    if (value == 0.0)
-      sheet.erase(key);
-    else
-      sheet[key] = value;
-    d["sheet"] = std::move(sheet);
-  });
+Description with_sheet_value(Description description, const std::string& driver,
+                             const std::string& key, std::optional<double> value) {
+  if (const auto figure = figure_named(key))
+    description.driver_made(driver).sheet.*figure = value;
+  return description;
 }
 
-double sd_of(const std::string& description_json, const std::string& driver) {
-  Json root = parsed_ordered_json(description_json);
-  const Json* found = root.is_object() ? driver_in(root, driver) : nullptr;
-  if (found == nullptr) return 0.0;
-  if (const double sd = json_number(*found, "sd_cm2", 0.0); sd > 0.0) return sd * 1e-4;
-  // Four fifths of the outer diameter move, surround half counted (common practice, no source).
-  const double diameter = json_number(*found, "diameter_mm", 0.0) * 1e-3;
-  return kPi * std::pow(0.4 * diameter, 2);
+double sd_of(const Description& description, const std::string& driver) {
+  const DescribedDriver* told = description.driver(driver);
+  return told == nullptr ? 0.0 : described_area_m2(*told);
 }
 
-std::string loading_of(const std::string& description_json) {
-  const Json root = parsed_ordered_json(description_json);
-  return root.is_object() ? json_text(root, "loading") : std::string();
-}
-
-std::optional<double> radiator_mass_of(const std::string& description_json) {
-  const Json root = parsed_ordered_json(description_json);
-  if (!root.is_object()) return std::nullopt;
-  for (const Json& one : json_member(root, "passive_radiators", Json::value_t::array)) {
-    if (const double g = json_number(one, "moving_mass_g", 0.0); g > 0.0) return g * 1e-3;
+std::optional<double> radiator_mass_of(const Description& description) {
+  for (const DescribedRadiator& one : description.passive_radiators) {
+    if (one.moving_mass_g.value_or(0.0) > 0.0) return *one.moving_mass_g * 1e-3;
   }
   return std::nullopt;
 }
 
-std::string with_parameters(const std::string& description_json, const std::string& driver,
+Description with_parameters(Description description, const std::string& driver,
                             const ThieleSmall& t, double sd_m2) {
-  return edited(description_json, driver, [&](Json& d) {
-    d["re_ohm"] = sensible(t.re_ohm, 1.0);
-    d["fs_hz"] = sensible(t.fs_hz, 1.0);
-    d["qms"] = sensible(t.qms, 1.0);
-    d["qes"] = sensible(t.qes, 1.0);
-    d["le_mh"] = sensible(t.le_h, 1e3);
-    if (t.vas_m3) d["vas_l"] = sensible(*t.vas_m3, 1e3);
-    if (sd_m2 > 0.0) d["sd_cm2"] = std::round(sd_m2 * 1e6) / 100.0;
-  });
+  DescribedDriver& told = description.driver_made(driver);
+  told.figures.re_ohm = sensible(t.re_ohm, 1.0);
+  told.figures.fs_hz = sensible(t.fs_hz, 1.0);
+  told.figures.qms = sensible(t.qms, 1.0);
+  told.figures.qes = sensible(t.qes, 1.0);
+  told.figures.le_mh = sensible(t.le_h, 1e3);
+  if (t.vas_m3) told.figures.vas_l = sensible(*t.vas_m3, 1e3);
+  if (sd_m2 > 0.0) told.sd_cm2 = std::round(sd_m2 * 1e6) / 100.0;
+  return description;
 }
 
 namespace {

@@ -48,24 +48,19 @@ struct DriverStudy {
 [[nodiscard]] LaneContent residual_lane(const Response& measured, const FittedImpedance& motor,
                                         const std::vector<Wiggle>& wiggles);
 
-/// A driver of a description: figures as its sheet quotes them, kept under its key "sheet".
-[[nodiscard]] Quoted sheet_of(const std::string& description_json, const std::string& driver);
-/// @param key  as thiele-small prints it: "fs_hz"; 0 takes the value out.
-[[nodiscard]] std::string with_sheet_value(const std::string& description_json,
-                                           const std::string& driver, const std::string& key,
-                                           double value);
+/// Figures of a driver as its datasheet quotes them.
+[[nodiscard]] Quoted sheet_of(const Description& description, const std::string& driver);
+/// @param key    as thiele-small prints it: "fs_hz".
+/// @param value  nothing takes it out.
+[[nodiscard]] Description with_sheet_value(Description description, const std::string& driver,
+                                           const std::string& key, std::optional<double> value);
 /// Sd of a driver: told, or by its diameter; 0 where neither is told.
-[[nodiscard]] double sd_of(const std::string& description_json, const std::string& driver);
+[[nodiscard]] double sd_of(const Description& description, const std::string& driver);
 /// The description with measured parameters in it, for the models.
-[[nodiscard]] std::string with_parameters(const std::string& description_json,
-                                          const std::string& driver, const ThieleSmall& parameters,
-                                          double sd_m2);
-
-/// "vented", "sealed", ...; empty where the description does not tell.
-[[nodiscard]] std::string loading_of(const std::string& description_json);
-
+[[nodiscard]] Description with_parameters(Description description, const std::string& driver,
+                                          const ThieleSmall& parameters, double sd_m2);
 /// Moving mass of the first passive radiator, kg; nothing where it is not specified.
-[[nodiscard]] std::optional<double> radiator_mass_of(const std::string& description_json);
+[[nodiscard]] std::optional<double> radiator_mass_of(const Description& description);
 
 /// Results as files: the keys of `lalometer-cli thiele-small`.
 [[nodiscard]] std::string parameters_json(const DriverStudy& study, double sd_m2);

@@ -5,7 +5,7 @@
 #include <vector>
 
 #include "acoustics/impedance/wiggles.h"
-#include "exchange/set/subject_geometry.h"
+#include "book/description/subject_geometry.h"
 
 namespace lalometer {
 

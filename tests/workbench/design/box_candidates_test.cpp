@@ -2,9 +2,8 @@
 
 #include <gmock/gmock.h>
 
-#include <nlohmann/json.hpp>
-
-#include "exchange/set/subject_geometry.h"
+#include "book/description/subject_geometry.h"
+#include "support/descriptions.h"
 #include "support/support.h"
 #include "workbench/design/modelled.h"
 
@@ -12,15 +11,14 @@ namespace lalometer {
 namespace {
 
 using ::testing::HasSubstr;
-using json = nlohmann::json;
 
-const std::string kBox = R"({"loading": "vented", "drivers": [
+const Description kBox = described(R"({"loading": "vented", "drivers": [
     {"id": "dome", "role": "tweeter"},
     {"id": "low", "role": "woofer", "sd_cm2": 132, "fs_hz": 40, "qms": 4, "qes": 0.45, "vas_l": 22,
-     "re_ohm": 5.6, "xmax_mm": 5, "power_w": 60}],
+     "re_ohm": 5.6, "le_mh": 0, "xmax_mm": 5, "power_w": 60}],
   "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300},
   "box": {"net_volume_l": 14, "inner_depth_mm": 262},
-  "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "y_mm": -90}]})";
+  "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "y_mm": -90}]})");
 
 BoxDriver driver() {
   return *box_driver_of(kBox);
@@ -30,9 +28,9 @@ TEST(BoxCandidates, TakesTheDriverThatWorksIntoTheBox) {
   EXPECT_EQ(driver().id, "low");
   EXPECT_NEAR(driver().driver.fs_hz(), 40.0, 1e-9);
   EXPECT_NEAR(driver().xmax_m, 0.005, 1e-12);
-  EXPECT_THAT(box_driver_of(R"({"drivers": [{"role": "tweeter"}]})").error().message,
+  EXPECT_THAT(box_driver_of(described(R"({"drivers": [{"role": "tweeter"}]})")).error().message,
               HasSubstr("no driver"));
-  EXPECT_TRUE(box_driver_of(R"({"drivers": [{"role": "woofer"}]})")->usual);
+  EXPECT_TRUE(box_driver_of(described(R"({"drivers": [{"role": "woofer"}]})"))->usual);
 }
 
 TEST(BoxCandidates, BeginsWithTheBoxAsItIs) {
@@ -102,16 +100,16 @@ TEST(BoxCandidates, GoesIntoTheDescriptionAndComesBack) {
   c.volume_l = 18.0;
   c.tuning_hz = 42.0;
   c.port_diameter_mm = 60.0;
-  const std::string written = with_candidate(kBox, box_outcome(driver(), c, 10.0));
+  const Description written = with_candidate(kBox, box_outcome(driver(), c, 10.0));
   const BoxCandidate back = first_candidate(written, driver());
   EXPECT_EQ(back.volume_l, 18.0);
   EXPECT_NEAR(back.tuning_hz, 42.0, 0.05);
-  EXPECT_EQ(json::parse(written)["ports"][0]["y_mm"], -90) << "the place stays";
+  EXPECT_EQ(written.ports[0].y_mm, -90.0) << "the place stays";
   c.kind = BoxCandidate::Kind::kPassiveRadiator;
-  const std::string radiator = with_candidate(kBox, box_outcome(driver(), c, 10.0));
+  const Description radiator = with_candidate(kBox, box_outcome(driver(), c, 10.0));
   EXPECT_EQ(first_candidate(radiator, driver()).kind, BoxCandidate::Kind::kPassiveRadiator);
   c.kind = BoxCandidate::Kind::kSealed;
-  EXPECT_TRUE(json::parse(with_candidate(kBox, box_outcome(driver(), c, 10.0)))["ports"].empty());
+  EXPECT_TRUE(with_candidate(kBox, box_outcome(driver(), c, 10.0)).ports.empty());
 }
 
 TEST(BoxCandidates, FieldShowsTheSameF3AsTheCandidateInIt) {
@@ -126,7 +124,7 @@ TEST(Modelled, GivesLevelImpedanceAndEdges) {
   EXPECT_EQ(m->level_db.size(), m->frequency_hz.size());
   EXPECT_EQ(m->edges.size(), 1U) << "the dome has no size";
   EXPECT_EQ(m->usual_drivers, std::vector<std::string>{"dome"});
-  EXPECT_FALSE(modelled_curves("{}", "k").has_value());
+  EXPECT_FALSE(modelled_curves({}, "k").has_value());
 }
 
 }  // namespace

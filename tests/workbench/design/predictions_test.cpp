@@ -2,6 +2,7 @@
 
 #include <gmock/gmock.h>
 
+#include "support/descriptions.h"
 #include "support/support.h"
 #include "workbench/design/baffle_prediction.h"
 
@@ -11,13 +12,13 @@ namespace {
 using ::testing::HasSubstr;
 
 SubjectGeometry kiosk() {
-  const auto g = geometry_of(R"({"loading": "vented",
+  const auto g = geometry_of(described(R"({"loading": "vented",
     "drivers": [{"id": "woofer", "role": "woofer", "diameter_mm": 165, "sd_cm2": 132, "y_mm": -95},
                 {"id": "tweeter", "role": "tweeter", "diameter_mm": 28, "sd_cm2": 7.5, "y_mm": 60}],
     "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "left_mm": 105, "top_mm": 150},
     "box": {"net_volume_l": 14, "inner_width_mm": 178, "inner_height_mm": 750, "inner_depth_mm": 262},
     "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "count": 1}],
-    "crossovers": [{"low": "woofer", "high": "tweeter", "frequency_hz": 2200, "order": 2}]})",
+    "crossovers": [{"low": "woofer", "high": "tweeter", "frequency_hz": 2200, "order": 2}]})"),
                              "kiosk");
   EXPECT_TRUE(g.has_value()) << g.error().text();
   return *g;
@@ -43,16 +44,17 @@ TEST(SubjectGeometryReader, PutsTheOriginWhereLeftAndTopSayAndTakesTheEffectiveR
 
 TEST(SubjectGeometryReader, NamesThePlaceOfWhatIsImpossible) {
   const auto port =
-      geometry_of(R"({"ports": [{"id": "p", "diameter_mm": 0, "length_mm": 10}]})", "x");
+      geometry_of(described(R"({"ports": [{"id": "p", "diameter_mm": 0, "length_mm": 10}]})"), "x");
   ASSERT_FALSE(port.has_value());
   EXPECT_THAT(port.error().text(), HasSubstr("ports"));
-  const auto baffle =
-      geometry_of(R"({"baffle": {"width_mm": 100, "height_mm": 200, "edge_radius_mm": 70}})", "x");
+  const auto baffle = geometry_of(
+      described(R"({"baffle": {"width_mm": 100, "height_mm": 200, "edge_radius_mm": 70}})"), "x");
   ASSERT_FALSE(baffle.has_value());
   EXPECT_THAT(baffle.error().text(), HasSubstr("baffle"));
-  const auto off = geometry_of(R"({"drivers": [{"id": "w", "diameter_mm": 165, "y_mm": 150}],
-    "baffle": {"width_mm": 210, "height_mm": 380}})",
-                               "x");
+  const auto off =
+      geometry_of(described(R"({"drivers": [{"id": "w", "diameter_mm": 165, "y_mm": 150}],
+    "baffle": {"width_mm": 210, "height_mm": 380}})"),
+                  "x");
   ASSERT_TRUE(off.has_value());
   const auto piston = off->piston(off->drivers[0]);
   ASSERT_FALSE(piston.has_value());
@@ -85,7 +87,7 @@ TEST(Predictions, OfAFillingLieLowerAndOfNothingAreNone) {
   const auto all = predictions_of(filled, {});
   EXPECT_NEAR(named(all, "box height wave")->centre_hz(), 0.93 * 228.7, 0.2);
   EXPECT_EQ(named(all, "gate limit"), nullptr);
-  EXPECT_TRUE(predictions_of(*geometry_of("{}", "x"), {}).empty());
+  EXPECT_TRUE(predictions_of(*geometry_of({}, "x"), {}).empty());
 }
 
 TEST(Predictions, EdgesBeyondADriversRangeAreLeftOut) {

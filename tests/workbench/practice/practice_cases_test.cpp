@@ -6,6 +6,7 @@
 
 #include "base/work_owner.h"
 #include "support/books.h"
+#include "support/descriptions.h"
 #include "workbench/practice/practice_subject.h"
 
 namespace lalometer {
@@ -60,7 +61,7 @@ TEST(PracticeCases, AreManyGradedAndSolvable) {
     ASSERT_TRUE(plan.has_value()) << one.id << ": " << plan.error().text();
     for (const std::string& fault : plan->faults)
       EXPECT_EQ(fault, one.cause) << "what is put in is what is asked for";
-    EXPECT_THAT(plan->description_json, ::testing::Not(HasSubstr("fault")))
+    EXPECT_THAT(to_json(plan->description), ::testing::Not(HasSubstr("fault")))
         << "the truth stays out";
   }
   EXPECT_EQ(grade, 4);
@@ -75,7 +76,7 @@ TEST(PracticeCases, ShowTheirFaultWhereTheExplanationSays) {
     if (bad->faults.empty() || one.mark_hz <= 0.0 || one.cause == "mains-hum") continue;
     const PracticeBenchSetup& faulty = bad->variants.back().bench;
     PracticeBenchSetup sound;
-    sound.speaker = *practice_speaker_of(bad->description_json, one.id);
+    sound.speaker = *practice_speaker_of(bad->description, one.id);
     double change = 0.0;
     const PracticeField at_fault(faulty.speaker, faulty.room);
     const PracticeField as_told(sound.speaker, sound.room);
@@ -110,7 +111,7 @@ TEST(PracticeCases, OpenIntoABookAndKeepTheVerdict) {
   EXPECT_EQ(subjects.back().name, one.title);
   EXPECT_EQ(case_state(*book, opened->subject).case_id, "thin-air");
   EXPECT_EQ(case_state(*book, opened->subject).verdict, "");
-  EXPECT_THAT(subjects.back().description_json, ::testing::Not(HasSubstr("leak")));
+  EXPECT_THAT(to_json(subjects.back().description), ::testing::Not(HasSubstr("leak")));
   ASSERT_TRUE(keep_verdict(*book, opened->subject, one, "mistuned-box").has_value());
   EXPECT_EQ(case_state(*book, opened->subject).verdict, "mistuned-box");
   EXPECT_THAT(*book->note(opened->subject), HasSubstr("Not quite: it is box leak."));

@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 
 #include "acoustics/impedance/box_signature.h"
+#include "support/descriptions.h"
 #include "support/support.h"
 #include "workbench/practice/practice_faults.h"
 #include "workbench/practice/simulating.h"
@@ -23,10 +24,10 @@ const char* const kKiosk = R"({"name": "Kiosk", "loading": "vented",
   "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "y_mm": -120}],
   "crossovers": [{"low": "woofer", "high": "tweeter", "frequency_hz": 2200, "order": 2}]})";
 
-std::string changed(const char* patch) {
+Description changed(const char* patch) {
   json subject = json::parse(kKiosk);
   subject.merge_patch(json::parse(patch));
-  return subject.dump();
+  return described(subject.dump());
 }
 
 PracticeBenchSetup bench(const char* patch = "{}") {

@@ -90,7 +90,7 @@ TEST(Sources, WhatABookDoesNotHaveIsSaidWithWhatItHas) {
   EXPECT_THAT(problem({0, {}, "Leaky"}), HasSubstr("\"Bare\", \"Lined\""));
   EXPECT_THAT(problem({0, "Other", {}}), HasSubstr("the book has \"Kiosk\""));
   EXPECT_THAT(problem({4711, {}, {}}), HasSubstr("no take 4711"));
-  ASSERT_TRUE(two.small.book.add_subject({0, "Second", SubjectKind::kWoofer, "{}"}).has_value());
+  ASSERT_TRUE(two.small.book.add_subject({0, "Second", SubjectKind::kWoofer}).has_value());
   EXPECT_THAT(problem({}), HasSubstr("--subject"));
 }
 

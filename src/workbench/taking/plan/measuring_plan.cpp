@@ -297,7 +297,7 @@ Result<MeasuringPlan> plan_for(Purpose purpose, const Subject& subject,
                                const std::vector<Variant>& variants, const PlanOptions& wishes) {
   if (variants.empty()) return bad_input("The subject has no variant to measure.", subject.name);
   if (!(wishes.distance_m > 0.0)) return bad_input("The distance must be above 0.", subject.name);
-  const auto geometry = geometry_of(subject.description_json, subject.name);
+  const auto geometry = geometry_of(subject.description, subject.name);
   if (!geometry) return tl::unexpected(geometry.error());
   MeasuringPlan plan;
   plan.purpose = purpose;
@@ -323,10 +323,6 @@ Result<MeasuringPlan> plan_for(Purpose purpose, const Subject& subject,
 
 std::string plan_item(const MeasuringPlan& plan, const PlannedTake& take) {
   return plan.stamp + "/" + take.id;
-}
-
-std::string drawing_mark(const std::string& description_json) {
-  return sha256_hex(description_json).substr(0, 16);
 }
 
 double minutes_of(const PlannedTake& take, bool by_hand) {

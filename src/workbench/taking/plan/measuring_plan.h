@@ -3,7 +3,7 @@
 #include <string>
 #include <vector>
 
-#include "exchange/set/subject_geometry.h"
+#include "book/description/subject_geometry.h"
 #include "workbench/taking/take_runner.h"
 
 namespace lalometer {
@@ -69,9 +69,7 @@ struct MeasuringPlan {
 /// About how long a take takes, its moving included.
 [[nodiscard]] double minutes_of(const PlannedTake& take, bool by_hand);
 
-/// Key under which a take keeps which planned take it fulfils ("stamp/id"), and the drawing it was
-/// made of.
+/// Key under which a take keeps which planned take it fulfils: "stamp/id".
 [[nodiscard]] std::string plan_item(const MeasuringPlan& plan, const PlannedTake& take);
-[[nodiscard]] std::string drawing_mark(const std::string& description_json);
 
 }  // namespace lalometer

@@ -94,9 +94,8 @@ std::string difference(const Take& take, const TakeRequest& wanted, const std::s
 }  // namespace
 
 std::vector<PlanStatus> status_of(const MeasuringPlan& plan, const std::vector<Take>& takes,
-                                  const std::string& description_json) {
+                                  const std::string& drawing) {
   std::vector<PlanStatus> standings;
-  const std::string drawing = drawing_mark(description_json);
   for (const PlannedTake& planned : plan.takes) {
     PlanStatus standing;
     if (planned.skipped) standing.state = PlanState::kSkipped;

@@ -28,14 +28,14 @@ class Runner {
  public:
   Runner(AudioDevice& device, Turntable* table, const RigCalibration& rig,
          const MeasuringPlan& plan, std::vector<PlanStatus> standing,
-         const std::string& description, const QueueSettings& settings, const QueueHooks& hooks,
+         const std::string& drawing, const QueueSettings& settings, const QueueHooks& hooks,
          std::stop_token stop)
       : device_(device),
         table_(table),
         rig_(rig),
         plan_(plan),
         standing_(std::move(standing)),
-        drawing_(drawing_mark(description)),
+        drawing_(drawing),
         settings_(settings),
         hooks_(hooks),
         stop_(std::move(stop)) {}
@@ -295,11 +295,11 @@ class Runner {
 
 Result<QueueSummary> run_queue(AudioDevice& device, Turntable* table, const RigCalibration& rig,
                                const MeasuringPlan& plan, const std::vector<PlanStatus>& standing,
-                               const std::string& description_json, const QueueSettings& settings,
+                               const std::string& drawing, const QueueSettings& settings,
                                const QueueHooks& hooks, std::stop_token stop) {
   if (standing.size() != plan.takes.size() || !hooks.keep)
     return bad_input("The plan and its standing do not belong together.");
-  return Runner(device, table, rig, plan, standing, description_json, settings, hooks,
+  return Runner(device, table, rig, plan, standing, drawing, settings, hooks,
                 std::move(stop))
       .run();
 }

@@ -46,11 +46,12 @@ struct QueueSummary {
 /// place is homed, and what it spoiled since its last home is taken again. Stops within 100 ms of a
 /// stop request (pause); what was kept stays, and the next run goes on with what is missing.
 ///
-/// @param table  nothing: everything is moved by hand.
+/// @param drawing  mark of the subject's drawing, kept with each take.
+/// @param table    nothing: everything is moved by hand.
 [[nodiscard]] Result<QueueSummary> run_queue(AudioDevice& device, Turntable* table,
                                              const RigCalibration& rig, const MeasuringPlan& plan,
                                              const std::vector<PlanStatus>& standing,
-                                             const std::string& description_json,
+                                             const std::string& drawing,
                                              const QueueSettings& settings, const QueueHooks& hooks,
                                              std::stop_token stop);
 

@@ -5,16 +5,17 @@
 #include <set>
 
 #include "support/books.h"
+#include "support/descriptions.h"
 #include "workbench/taking/plan/plan_keeping.h"
 
 namespace lalometer {
 namespace {
 
-const char* const kKiosk = R"({"name": "Kiosk", "loading": "vented",
+const Description kKiosk = described(R"({"loading": "vented",
   "drivers": [{"id": "woofer", "role": "woofer", "diameter_mm": 165, "sd_cm2": 132, "x_mm": 0, "y_mm": -95},
               {"id": "tweeter", "role": "tweeter", "diameter_mm": 28, "sd_cm2": 7.5, "x_mm": 0, "y_mm": 60}],
   "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "left_mm": 105, "top_mm": 150},
-  "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "x_mm": 0, "y_mm": -120}]})";
+  "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "x_mm": 0, "y_mm": -120}]})");
 
 Subject kiosk() {
   return {7, "Kiosk", SubjectKind::kLoudspeaker, kKiosk};
@@ -49,9 +50,8 @@ TEST(MeasuringPlan, ABoxCheckHoldsTheMicrophoneToEveryRadiatorButTheTweeter) {
   EXPECT_THAT(ids(*plan), ::testing::ElementsAre("z-box", "near-woofer", "near-port"));
   EXPECT_LT(plan->takes[1].request.distance_m, 0.01);
   EXPECT_EQ(plan->takes[1].request.source, "woofer");
-  EXPECT_FALSE(
-      plan_for(Purpose::kBoxCheck, {7, "Box", SubjectKind::kLoudspeaker, "{}"}, states(), {})
-          .has_value());
+  EXPECT_FALSE(plan_for(Purpose::kBoxCheck, {7, "Box", SubjectKind::kLoudspeaker}, states(), {})
+                   .has_value());
 }
 
 TEST(MeasuringPlan, ParametersComeByMassOrByBoxForEverySample) {
@@ -104,20 +104,20 @@ TEST(MeasuringPlan, StandsByItsTakesAlone) {
     t.setup = setup_of(plan.takes[i].request);
     t.conditions.drive_v = 2.83;
     t.plan_item = plan_item(plan, plan.takes[i]);
-    t.drawing = drawing_mark(kKiosk);
+    t.drawing = "as drawn";
     return t;
   };
   std::vector<Take> takes = {taken(0), taken(1), taken(2)};
   takes[2].accepted = false;
   const auto stands = [&](const std::string& drawing) { return status_of(plan, takes, drawing); };
-  EXPECT_EQ(stands(kKiosk)[0].state, PlanState::kDone);
-  EXPECT_EQ(stands(kKiosk)[2].state, PlanState::kMissing) << "a refused take fulfils nothing";
-  EXPECT_EQ(stands(kKiosk)[3].state, PlanState::kMissing);
-  EXPECT_EQ(stands(kKiosk)[4].state, PlanState::kSkipped);
+  EXPECT_EQ(stands("as drawn")[0].state, PlanState::kDone);
+  EXPECT_EQ(stands("as drawn")[2].state, PlanState::kMissing) << "a refused take fulfils nothing";
+  EXPECT_EQ(stands("as drawn")[3].state, PlanState::kMissing);
+  EXPECT_EQ(stands("as drawn")[4].state, PlanState::kSkipped);
   EXPECT_THAT(stands("{}")[0].why, ::testing::HasSubstr("drawing"));
   plan.takes[1].request.distance_m = 2.0;
-  EXPECT_EQ(stands(kKiosk)[1].state, PlanState::kStale);
-  EXPECT_THAT(stands(kKiosk)[1].why, ::testing::HasSubstr("2 m are wanted"));
+  EXPECT_EQ(stands("as drawn")[1].state, PlanState::kStale);
+  EXPECT_THAT(stands("as drawn")[1].why, ::testing::HasSubstr("2 m are wanted"));
 }
 
 TEST(MeasuringPlan, IsKeptAsATemplateForAnotherSubject) {

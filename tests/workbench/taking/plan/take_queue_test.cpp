@@ -73,7 +73,7 @@ struct Day {
   }
   Subject subject() { return small.book.subjects()->front(); }
   std::vector<PlanStatus> standing(const MeasuringPlan& p) {
-    return status_of(p, *small.book.takes(), subject().description_json);
+    return status_of(p, *small.book.takes(), subject().drawing_mark);
   }
   QueueHooks hooks() {
     QueueHooks h;
@@ -93,7 +93,7 @@ struct Day {
   }
   Result<QueueSummary> run(const MeasuringPlan& p, std::stop_token stop = {},
                            QueueSettings settings = {}) {
-    return run_queue(bench, &bench.table, rig, p, standing(p), subject().description_json, settings,
+    return run_queue(bench, &bench.table, rig, p, standing(p), subject().drawing_mark, settings,
                      hooks(), stop);
   }
 
@@ -125,7 +125,7 @@ TEST(TakeQueue, AFullSetComesThroughWithEveryMishapTakenAgain) {
     return keep_take(day.small.book, outcome, day.rig);
   };
   const auto summary = run_queue(day.bench, &day.bench.table, day.rig, plan, day.standing(plan),
-                                 day.subject().description_json, {}, hooks, {});
+                                 day.subject().drawing_mark, {}, hooks, {});
   ASSERT_TRUE(summary.has_value()) << summary.error().text();
   EXPECT_TRUE(summary->finished);
   EXPECT_EQ(summary->kept, 70U);
@@ -148,7 +148,7 @@ TEST(TakeQueue, GoesOnWhereItWasStopped) {
     return id;
   };
   const auto paused = run_queue(day.bench, &day.bench.table, day.rig, plan, day.standing(plan),
-                                day.subject().description_json, {}, hooks, stop.get_token());
+                                day.subject().drawing_mark, {}, hooks, stop.get_token());
   ASSERT_FALSE(paused.has_value());
   EXPECT_EQ(paused.error().code, ErrorCode::kCancelled);
   EXPECT_EQ(day.small.book.takes()->size(), 2U);
@@ -229,7 +229,7 @@ TEST(TakeQueue, ATableThatLosesItsPlaceALittleIsFoundAtTheEndOfTheHalf) {
     return keep_take(day.small.book, outcome, day.rig);
   };
   const auto summary = run_queue(day.bench, &day.bench.table, day.rig, plan, day.standing(plan),
-                                 day.subject().description_json, {}, hooks, {});
+                                 day.subject().drawing_mark, {}, hooks, {});
   ASSERT_TRUE(summary.has_value()) << summary.error().text();
   for (const auto& [asked, was] : stood) EXPECT_NEAR(was, asked, 1e-6);
 }

@@ -8,11 +8,12 @@
 #include "acoustics/enclosure/box_modes.h"
 #include "acoustics/enclosure/port.h"
 #include "base/result.h"
+#include "book/description/description.h"
 
 namespace lalometer {
 
-/// A subject's geometry as its description (set.json's "subject") tells it, in SI units. What is
-/// not specified is absent, never guessed.
+/// A subject's geometry as its description tells it, in SI units and checked. What is not specified
+/// is absent, never guessed.
 struct SubjectDriver {
   std::string id;
   std::string role;
@@ -56,7 +57,7 @@ struct SubjectGeometry {
 
 /// Geometry from a description. Impossible sizes are errors that name their place.
 /// @param where  file or subject, for messages.
-[[nodiscard]] Result<SubjectGeometry> geometry_of(const std::string& description_json,
+[[nodiscard]] Result<SubjectGeometry> geometry_of(const Description& description,
                                                   const std::string& where);
 
 }  // namespace lalometer

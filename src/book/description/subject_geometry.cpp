@@ -1,0 +1,130 @@
+#include "book/description/subject_geometry.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/constants.h"
+
+namespace lalometer {
+namespace {
+
+SubjectDriver driver_of(const DescribedDriver& told) {
+  SubjectDriver driver;
+  driver.id = told.id;
+  driver.role = told.role;
+  driver.x_m = told.x_mm.value_or(0.0) / 1e3;
+  driver.y_m = told.y_mm.value_or(0.0) / 1e3;
+  if (told.sd_cm2.value_or(0.0) > 0.0)
+    driver.radius_m = std::sqrt(*told.sd_cm2 / 1e4 / kPi);
+  else if (told.diameter_mm.value_or(0.0) > 0.0)
+    driver.radius_m = 0.5e-3 * *told.diameter_mm;
+  return driver;
+}
+
+Result<SubjectPort> port_of(const DescribedPort& told, const std::string& where) {
+  SubjectPort port;
+  port.id = told.id;
+  port.panel = told.panel;
+  port.x_m = told.x_mm.value_or(0.0) / 1e3;
+  port.y_m = told.y_mm.value_or(0.0) / 1e3;
+  const double diameter = told.diameter_mm.value_or(0.0);
+  const double length = told.length_mm.value_or(0.0);
+  const double slot = told.slot_height_mm.value_or(0.0);
+  const double count = told.count.value_or(1.0);
+  if (!(diameter > 0.0) || !(length > 0.0) || slot < 0.0 || count < 1.0) {
+    return bad_input(fmt::format("Port \"{}\" needs diameter_mm and length_mm above 0.", port.id),
+                     where);
+  }
+  port.geometry = {.diameter_m = diameter / 1e3,
+                   .length_m = length / 1e3,
+                   .count = static_cast<int>(count),
+                   .slot_height_m = slot / 1e3,
+                   .flare_radius_m = told.flare_radius_mm.value_or(0.0) / 1e3};
+  return port;
+}
+
+Result<void> read_baffle(SubjectGeometry& g, const DescribedBaffle& told,
+                         const std::string& where) {
+  const auto& width = told.width_mm;
+  const auto& height = told.height_mm;
+  if (!width || !height) return {};
+  const double round = told.edge_radius_mm.value_or(0.0);
+  const double chamfer = told.edge_chamfer_mm.value_or(0.0);
+  // A depth that is not specified hardly matters in front: that of the width is taken.
+  auto baffle = Baffle::make({.width_m = *width / 1e3,
+                              .height_m = *height / 1e3,
+                              .depth_m = told.depth_mm.value_or(*width) / 1e3,
+                              .edge = round > 0.0     ? EdgeShape::kRound
+                                      : chamfer > 0.0 ? EdgeShape::kChamfered
+                                                      : EdgeShape::kSquare,
+                              .edge_size_m = std::max(round, chamfer) / 1e3});
+  if (!baffle) return fail(baffle.error().code, baffle.error().message, where + ": baffle");
+  g.baffle = *baffle;
+  g.origin_x_m = told.left_mm.value_or(0.5 * *width) / 1e3;
+  g.origin_y_m = (*height - told.top_mm.value_or(0.5 * *height)) / 1e3;
+  return {};
+}
+
+Result<void> read_box(SubjectGeometry& g, const DescribedBox& told, const std::string& where) {
+  if (const auto& net = told.net_volume_l) {
+    if (!(*net > 0.0)) return bad_input("net_volume_l must be above 0.", where + ": box");
+    g.net_volume_m3 = *net / 1e3;
+  }
+  const auto& w = told.inner_width_mm;
+  const auto& h = told.inner_height_mm;
+  const auto& d = told.inner_depth_mm;
+  if (w && h && d) {
+    if (!(*w > 0.0 && *h > 0.0 && *d > 0.0))
+      return bad_input("The inner dimensions must be above 0.", where + ": box");
+    g.inner = InnerBox{*w / 1e3, *h / 1e3, *d / 1e3};
+  }
+  g.damping = told.damping == "lined"    ? BoxDamping::kLined
+              : told.damping == "filled" ? BoxDamping::kFilled
+                                         : BoxDamping::kNone;
+  return {};
+}
+
+}  // namespace
+
+const SubjectDriver* SubjectGeometry::driver(const std::string& id) const {
+  for (const SubjectDriver& d : drivers) {
+    if (d.id == id) return &d;
+  }
+  return nullptr;
+}
+
+Result<BafflePiston> SubjectGeometry::piston(const SubjectDriver& d) const {
+  if (!baffle) return bad_input("The subject's baffle has no width_mm and height_mm.");
+  if (!d.radius_m) return bad_input(fmt::format("Driver \"{}\" has no size.", d.id));
+  auto made = BafflePiston::make(*baffle, origin_x_m + d.x_m, origin_y_m + d.y_m, *d.radius_m);
+  if (!made) return bad_input(fmt::format("Driver \"{}\": {}", d.id, made.error().message));
+  return made;
+}
+
+Result<SubjectGeometry> geometry_of(const Description& told, const std::string& where) {
+  SubjectGeometry g;
+  g.loading = told.loading;
+  for (const DescribedDriver& d : told.drivers) g.drivers.push_back(driver_of(d));
+  if (told.baffle) {
+    if (auto read = read_baffle(g, *told.baffle, where); !read)
+      return tl::unexpected(read.error());
+  }
+  if (told.box) {
+    if (auto read = read_box(g, *told.box, where); !read) return tl::unexpected(read.error());
+  }
+  for (const DescribedPort& one : told.ports) {
+    auto port = port_of(one, where + ": ports");
+    if (!port) return tl::unexpected(port.error());
+    g.ports.push_back(*port);
+  }
+  for (const DescribedCrossover& x : told.crossovers) {
+    if (!(x.frequency_hz.value_or(0.0) > 0.0)) continue;
+    g.crossovers.push_back(
+        {x.low, x.high, *x.frequency_hz, static_cast<int>(x.order.value_or(0.0))});
+  }
+  return g;
+}
+
+}  // namespace lalometer
