@@ -6,11 +6,9 @@
 #include <CLI/CLI.hpp>
 #include <cmath>
 #include <filesystem>
-#include <nlohmann/json.hpp>
 #include <ostream>
 
 #include "acoustics/spectrum/smoothing.h"
-#include "base/json_text.h"
 #include "base/text.h"
 #include "base/work_owner.h"
 #include "cli/design_commands.h"
@@ -24,12 +22,12 @@
 #include "workbench/sharing/exporting.h"
 #include "workbench/sharing/importing.h"
 #include "workbench/sharing/sources.h"
+#include "workbench/telling/response_told.h"
 
 namespace lalometer {
 namespace {
 
 namespace fs = std::filesystem;
-using Json = OrderedJson;
 
 struct ResponseOptions {
   std::string path;
@@ -79,52 +77,14 @@ Result<ImportItem> chosen_response(const Doors& doors, const ResponseOptions& o)
   return bad_input("No response was found here.", o.path);
 }
 
-/// A text file without options: its rows one for one, phase null where it has none.
-Json rows_of(const ImportItem& item, const TextTable& table) {
-  Json json{
-      {"frequency_hz", Json::array()}, {"level_db", Json::array()}, {"phase_deg", Json::array()}};
-  for (const TableRow& row : table.rows) {
-    json["frequency_hz"].push_back(row.frequency_hz);
-    json["level_db"].push_back(row.magnitude);
-    json["phase_deg"].push_back(table.has_phase ? Json(row.phase_deg) : Json(nullptr));
-  }
-  const double gate_s = item.take.conditions.gate_s;
-  json["valid_from_hz"] = gate_s > 0.0 ? 1.0 / gate_s : table.rows.front().frequency_hz;
-  return json;
-}
-
-Json curve_json(const Response& curve) {
-  Json json{
-      {"frequency_hz", Json::array()}, {"level_db", Json::array()}, {"phase_deg", Json::array()}};
-  // Only what is valid: a number outside its validity is not printed as if it were good.
-  for (std::size_t i = 0; i < curve.size(); ++i) {
-    if (!curve.valid().contains(curve.axis()[i])) continue;
-    json["frequency_hz"].push_back(curve.axis()[i]);
-    json["level_db"].push_back(curve.level_db(i));
-    json["phase_deg"].push_back(curve.has_phase() ? Json(curve.phase_deg(i)) : Json(nullptr));
-  }
-  json["valid_from_hz"] = std::max(curve.valid().low_hz, curve.axis().front());
-  return json;
-}
-
-void print_curve_table(std::ostream& out, const Json& json, const char* level_name) {
-  out << fmt::format("{:>12} {:>10} {:>10}\n", "Hz", level_name, "degrees");
-  for (std::size_t i = 0; i < json["frequency_hz"].size(); ++i) {
-    const Json& phase = json["phase_deg"][i];
-    out << fmt::format("{:>12.2f} {:>10.2f} {:>10}\n", json["frequency_hz"][i].get<double>(),
-                       json["level_db"][i].get<double>(),
-                       phase.is_null() ? "-" : fmt::format("{:.1f}", phase.get<double>()));
-  }
-}
-
 int response_command(const Doors& doors, const ResponseOptions& o) {
   const auto item = chosen_response(doors, o);
   if (!item) return refuse(doors, item.error());
-  Json json;
-  Json notes = item->notes;
-  Json arrival = nullptr;
-  Json reflection = nullptr;
+  Told told;
+  std::optional<double> arrival_s;
+  std::optional<double> reflection_s;
   const bool plain = o.gate_ms <= 0.0 && o.smooth == 0;
+  const double own_gate_s = item->take.conditions.gate_s;
   if (item->take.form == RawForm::kTextFile) {
     const auto table = read_text_table(item->raw.bytes, o.path, ColumnKind::kResponse);
     if (!table) return refuse(doors, table.error());
@@ -134,44 +94,29 @@ int response_command(const Doors& doors, const ResponseOptions& o) {
           {ErrorCode::kBadInput,
            "A gate needs an impulse response or a recorded sweep; this is a curve.", item->file});
     }
-    json = plain ? rows_of(*item, *table)
-                 : curve_json(smoothed(curve_of(*table, ColumnKind::kResponse,
-                                                item->take.conditions.gate_s > 0.0
-                                                    ? 1.0 / item->take.conditions.gate_s
-                                                    : 0.0),
-                                       o.smooth));
-    notes.push_back("Curves on file hold no arrival.");
+    told = plain ? told_of(*table, own_gate_s)
+                 : told_of(smoothed(curve_of(*table, ColumnKind::kResponse,
+                                             own_gate_s > 0.0 ? 1.0 / own_gate_s : 0.0),
+                                    o.smooth));
+    told.notes(item->notes).note("Curves on file hold no arrival.");
   } else {
     Recipe recipe;
     if (item->recipe && plain) {
       recipe = *item->recipe;  // of a book: as the window shows it
     } else {
       recipe.smoothing = o.smooth;
-      recipe.gate_s = o.gate_ms > 0.0 ? o.gate_ms / 1e3 : item->take.conditions.gate_s;
+      recipe.gate_s = o.gate_ms > 0.0 ? o.gate_ms / 1e3 : own_gate_s;
       recipe.gated = recipe.gate_s > 0.0;
     }
     const Analysis result = curve_stage(*item->stage, recipe);
-    json = curve_json(result.curve);
-    notes = result.notes;
-    arrival = result.arrival_s;
-    reflection = number_or_null(result.first_reflection_s);
-    if (reflection.is_null()) notes.push_back("No reflection stands out after the direct sound.");
+    told = told_of(result.curve);
+    told.notes(result.notes);
+    arrival_s = result.arrival_s;
+    reflection_s = result.first_reflection_s;
+    if (!reflection_s) told.note("No reflection stands out after the direct sound.");
   }
-  json["arrival_s"] = arrival;
-  json["first_reflection_s"] = reflection;
-  json["take"] = item->take.name;
-  json["notes"] = notes;
-  if (doors.json) {
-    doors.out << dumped(json) << '\n';
-    return kDone;
-  }
-  print_curve_table(doors.out, json, "dB");
-  doors.out << fmt::format("valid from {}\n", frequency_text(json["valid_from_hz"].get<double>()));
-  if (!arrival.is_null()) doors.out << fmt::format("arrival {:.6f} s\n", arrival.get<double>());
-  if (!reflection.is_null())
-    doors.out << fmt::format("first reflection {:.6f} s\n", reflection.get<double>());
-  print_notes(doors.out, json);
-  return kDone;
+  told.put("arrival_s", arrival_s).put("first_reflection_s", reflection_s);
+  return print(doors, told.put("take", item->take.name));
 }
 
 Result<Book> open_or_create(const fs::path& path) {
@@ -182,17 +127,20 @@ Result<Book> open_or_create(const fs::path& path) {
 int import_command(Doors doors, const std::vector<std::string>& files, const std::string& book_path,
                    const ResponseOptions& o, bool preview_only) {
   const ImportPreview preview = preview_import({files.begin(), files.end()}, choices_of(o));
-  Json json{{"items", Json::array()}, {"problems", Json::array()}, {"take_ids", Json::array()}};
+  std::vector<Told> items;
+  std::vector<std::string> problems;
+  std::vector<Id> kept;
   for (const ImportItem& item : preview.items) {
-    json["items"].push_back({{"file", item.file},
-                             {"name", item.take.name},
-                             {"understood", item.understood},
-                             {"notes", item.notes}});
+    items.emplace_back()
+        .put("file", item.file)
+        .put("name", item.take.name)
+        .put("understood", item.understood)
+        .notes(item.notes);
     if (!doors.json) doors.out << fmt::format("{}: {}\n", item.file, item.understood);
   }
   bool unusable = preview.items.empty();
   for (const Error& problem : preview.problems) {
-    json["problems"].push_back(problem.text());
+    problems.push_back(problem.text());
     doors.err << problem.text() << '\n';
     unusable = unusable || !problem.where.empty();
   }
@@ -203,11 +151,14 @@ int import_command(Doors doors, const std::vector<std::string>& files, const std
     if (!book) return refuse(doors, book.error());
     const auto ids = take_in(*book, preview, {});
     if (!ids) return refuse(doors, ids.error());
-    json["take_ids"] = *ids;
+    kept = *ids;
     if (!doors.json) doors.out << fmt::format("{} takes are in {}\n", ids->size(), book_path);
   }
-  if (doors.json) doors.out << dumped(json) << '\n';
-  return kDone;
+  if (!doors.json) return kDone;
+  return print(doors, Told()
+                          .put("items", std::move(items))
+                          .put("problems", std::move(problems))
+                          .put("take_ids", std::move(kept)));
 }
 
 int export_command(Doors doors, const std::string& book_path, const std::string& target, Id take,
@@ -229,11 +180,7 @@ int export_command(Doors doors, const std::string& book_path, const std::string&
   const auto done =
       take != 0 ? export_take(*book, take, target) : export_subject(*book, subject, target);
   if (!done) return refuse(doors, done.error());
-  if (doors.json)
-    doors.out << Json{{"written", target}}.dump() << '\n';
-  else
-    doors.out << fmt::format("written: {}\n", target);
-  return kDone;
+  return print(doors, Told().put("written", target));
 }
 
 int simulate_command(Doors doors, const std::string& subject, const std::string& folder,
@@ -241,16 +188,13 @@ int simulate_command(Doors doors, const std::string& subject, const std::string&
   const auto done =
       simulate_set(subject, folder, seed, {}, terminal_progress("simulating"), on_threads());
   if (!done) return refuse(doors, done.error());
-  if (doors.json)
-    doors.out << Json{{"written", folder}, {"truth", folder + "/truth.json"}}.dump() << '\n';
-  else
-    doors.out << fmt::format("written: {}, with truth.json beside the set\n", folder);
-  return kDone;
+  return print(doors, Told().put("written", folder).put("truth", folder + "/truth.json"));
 }
 
 /// A set, a book or a file: is it usable, and what is in it.
 int validate_command(Doors doors, const std::string& path, const ResponseOptions& o) {
-  Json json{{"valid", true}, {"notes", Json::array()}, {"takes", 0}};
+  Told told;
+  told.put("path", path).put("valid", true);
   std::error_code ignored;
   const bool is_set = fs::is_directory(path, ignored) || fs::path(path).filename() == "set.json";
   if (fs::path(path).extension() == ".lalo") {
@@ -259,26 +203,18 @@ int validate_command(Doors doors, const std::string& path, const ResponseOptions
     if (auto whole = book->check_integrity(); !whole) return refuse(doors, whole.error());
     const auto takes = book->takes();
     if (!takes) return refuse(doors, takes.error());
-    json["takes"] = takes->size();
+    told.put("takes", takes->size());
   } else if (is_set) {
     const auto set = read_set(path);
     if (!set) return refuse(doors, set.error());
-    json["takes"] = set->takes.size();
-    json["notes"] = set->notes;
+    told.put("takes", set->takes.size()).notes(set->notes);
   } else {
     const ImportPreview preview = preview_import({path}, choices_of(o));
     if (!preview.problems.empty()) return refuse(doors, preview.problems.front());
-    json["takes"] = preview.items.size();
-    json["notes"] = preview.items.front().notes;
-    json["understood"] = preview.items.front().understood;
+    told.put("takes", preview.items.size()).notes(preview.items.front().notes);
+    told.put("understood", preview.items.front().understood);
   }
-  if (doors.json) {
-    doors.out << dumped(json) << '\n';
-    return kDone;
-  }
-  doors.out << fmt::format("{}: usable, {} takes\n", path, json["takes"].get<std::size_t>());
-  print_notes(doors.out, json);
-  return kDone;
+  return print(doors, told.notes({}));
 }
 
 void add_reading_options(CLI::App& command, ResponseOptions& o) {

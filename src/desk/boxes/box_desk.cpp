@@ -1,54 +1,12 @@
 #include "desk/boxes/box_desk.h"
 
-#include <QJsonArray>
-#include <QJsonDocument>
-#include <QJsonObject>
 #include <QSplitter>
 #include <QVBoxLayout>
 #include <cmath>
 
+#include "workbench/keeping/box_keeping.h"
+
 namespace lalometer {
-namespace {
-
-QJsonObject to_object(const BoxCandidate& c) {
-  return {{QStringLiteral("name"), QString::fromStdString(c.name)},
-          {QStringLiteral("kind"), static_cast<int>(c.kind)},
-          {QStringLiteral("volume_l"), c.volume_l},
-          {QStringLiteral("tuning_hz"), c.tuning_hz},
-          {QStringLiteral("port_diameter_mm"), c.port_diameter_mm},
-          {QStringLiteral("port_count"), c.port_count},
-          {QStringLiteral("radiator_sd_cm2"), c.radiator_sd_cm2},
-          {QStringLiteral("radiator_mass_g"), c.radiator_mass_g},
-          {QStringLiteral("radiator_fs_hz"), c.radiator_fs_hz},
-          {QStringLiteral("ql"), c.ql},
-          {QStringLiteral("qa"), c.qa},
-          {QStringLiteral("qp"), c.qp},
-          {QStringLiteral("series_ohm"), c.series_ohm}};
-}
-
-BoxCandidate from_object(const QJsonObject& json, BoxCandidate c) {
-  const auto number = [&](const char* key, double& value) {
-    value = json.value(QLatin1String(key)).toDouble(value);
-  };
-  c.name = json.value(QLatin1String("name")).toString().toStdString();
-  c.kind =
-      static_cast<BoxCandidate::Kind>(std::clamp(json.value(QLatin1String("kind")).toInt(1), 0, 2));
-  number("volume_l", c.volume_l);
-  number("tuning_hz", c.tuning_hz);
-  number("port_diameter_mm", c.port_diameter_mm);
-  c.port_count = json.value(QLatin1String("port_count")).toInt(c.port_count);
-  number("radiator_sd_cm2", c.radiator_sd_cm2);
-  number("radiator_mass_g", c.radiator_mass_g);
-  number("radiator_fs_hz", c.radiator_fs_hz);
-  number("ql", c.ql);
-  number("qa", c.qa);
-  number("qp", c.qp);
-  number("series_ohm", c.series_ohm);
-  return c;
-}
-
-}  // namespace
-
 BoxDesk::BoxDesk(BookSession& session, QWidget* parent) : QWidget(parent), session_(session) {
   setObjectName(QStringLiteral("boxDesk"));
   auto* layout = new QVBoxLayout(this);
@@ -108,25 +66,19 @@ void BoxDesk::follow() {
 }
 
 void BoxDesk::restore() {
-  const QJsonObject kept = QJsonDocument::fromJson(QByteArray::fromStdString(session_.document(
-                                                       subject_, "box-candidates")))
-                               .object();
-  power_w_ = kept.value(QLatin1String("power_w")).toDouble(20.0);
   const BoxCandidate first = first_candidate(description_, *driver_);
-  for (const QJsonValue& value : kept.value(QLatin1String("candidates")).toArray())
-    outcomes_.push_back(box_outcome(*driver_, from_object(value.toObject(), first), power_w_));
+  const KeptBoxes kept = boxes_from_json(session_.document(subject_, "box-candidates"), first);
+  power_w_ = kept.power_w;
+  for (const BoxCandidate& c : kept.candidates)
+    outcomes_.push_back(box_outcome(*driver_, c, power_w_));
   if (outcomes_.empty()) outcomes_.push_back(box_outcome(*driver_, first, power_w_));
 }
 
 void BoxDesk::keep() {
   if (!session_.isOpen() || session_.book().read_only() || subject_ == 0) return;
-  QJsonArray candidates;
-  for (const BoxOutcome& o : outcomes_) candidates.append(to_object(o.candidate));
-  const QJsonObject json{{QStringLiteral("power_w"), power_w_},
-                         {QStringLiteral("candidates"), candidates}};
-  session_.setDocument(subject_, "box-candidates",
-                       QJsonDocument(json).toJson(QJsonDocument::Compact).toStdString(),
-                       "Change the boxes");
+  KeptBoxes boxes{power_w_, {}};
+  for (const BoxOutcome& o : outcomes_) boxes.candidates.push_back(o.candidate);
+  session_.setDocument(subject_, "box-candidates", to_json(boxes), "Change the boxes");
 }
 
 void BoxDesk::makeField() {

@@ -14,6 +14,7 @@
 #include "desk/parts/curve_preview.h"
 #include "desk/parts/page_parts.h"
 #include "workbench/design/tuning_help.h"
+#include "workbench/telling/impedance_told.h"
 
 namespace lalometer {
 namespace {
@@ -374,9 +375,12 @@ void DriverPage::save() {
   const QString path = QFileDialog::getSaveFileName(
       this, tr("Save the parameters"), tr("driver.json"), tr("JSON (*.json);;Tables (*.csv)"));
   if (path.isEmpty()) return;
-  const std::string text = path.endsWith(QLatin1String(".csv"))
-                               ? parameters_csv(*study_)
-                               : parameters_json(*study_, areaM2());
+  const std::string text =
+      path.endsWith(QLatin1String(".csv"))
+          ? parameters_csv(study_->parameters)
+          : json_text(told_of(study_->parameters, study_->fit, areaM2(), nullptr)
+                          .put("repeats", study_->repeats),
+                      2);
   QSaveFile file(path);
   if (!file.open(QIODevice::WriteOnly) || file.write(QByteArray::fromStdString(text)) < 0 ||
       !file.commit())

@@ -14,8 +14,8 @@
 #include "base/text.h"
 #include "desk/parts/curve_preview.h"
 #include "desk/parts/page_parts.h"
-#include "workbench/studies/comparison_text.h"
 #include "workbench/studies/what_changed.h"
+#include "workbench/telling/comparison_told.h"
 
 namespace lalometer {
 
@@ -333,7 +333,7 @@ void SeriesDesk::save() {
   if (path.isEmpty()) return;
   const bool json = path.endsWith(QLatin1String(".json"));
   const std::string text =
-      json ? comparison_json_text(study_->comparison) : comparison_csv(study_->comparison);
+      json ? json_text(told_of(study_->comparison), 2) : comparison_csv(study_->comparison);
   QSaveFile file(path);
   if (!file.open(QIODevice::WriteOnly) || file.write(QByteArray::fromStdString(text)) < 0 ||
       !file.commit())

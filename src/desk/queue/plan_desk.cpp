@@ -12,9 +12,10 @@
 #include <cmath>
 
 #include "base/text.h"
-#include "desk/parts/page_parts.h"
 #include "book/description/subject_geometry.h"
-#include "workbench/taking/plan/plan_keeping.h"
+#include "desk/parts/page_parts.h"
+#include "workbench/keeping/plan_keeping.h"
+#include "workbench/taking/plan/plan_status.h"
 
 namespace lalometer {
 namespace {

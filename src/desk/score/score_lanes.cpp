@@ -1,8 +1,6 @@
 #include "desk/score/score_lanes.h"
 
-#include <QJsonArray>
-#include <QJsonDocument>
-#include <QJsonObject>
+#include "workbench/keeping/lane_keeping.h"
 
 namespace lalometer {
 
@@ -28,18 +26,13 @@ void ScoreLanes::want(const LaneKind& kind) {
 
 void ScoreLanes::restore() {
   std::vector<ScoreView::Lane> lanes;
-  const QJsonArray kept =
-      QJsonDocument::fromJson(QByteArray::fromStdString(session_.view("lanes"))).array();
-  for (const QJsonValue& value : kept) {
-    const QJsonObject object = value.toObject();
+  for (const KeptLane& kept : lanes_from_json(session_.view("lanes"))) {
+    if (lane_kind(kept.kind) == nullptr) continue;
     ScoreView::Lane lane;
-    lane.kind = object.value(QLatin1String("kind")).toString().toStdString();
-    if (lane_kind(lane.kind) == nullptr) continue;
-    lane.weight = std::clamp(object.value(QLatin1String("weight")).toDouble(1.0), 0.2, 8.0);
-    lane.fitted = object.value(QLatin1String("fitted")).toBool(true);
-    lane.values = {object.value(QLatin1String("low")).toDouble(0.0),
-                   object.value(QLatin1String("high")).toDouble(1.0)};
-    if (!(lane.values.high > lane.values.low)) lane.fitted = true;
+    lane.kind = kept.kind;
+    lane.weight = kept.weight;
+    lane.fitted = kept.fitted;
+    lane.values = {kept.low, kept.high};
     lanes.push_back(std::move(lane));
   }
   if (lanes.empty()) {
@@ -61,15 +54,10 @@ void ScoreLanes::restore() {
 }
 
 void ScoreLanes::keep() {
-  QJsonArray array;
-  for (const ScoreView::Lane& lane : score_.lanes()) {
-    array.append(QJsonObject{{QStringLiteral("kind"), QString::fromStdString(lane.kind)},
-                             {QStringLiteral("weight"), lane.weight},
-                             {QStringLiteral("fitted"), lane.fitted},
-                             {QStringLiteral("low"), lane.values.low},
-                             {QStringLiteral("high"), lane.values.high}});
-  }
-  session_.setView("lanes", QJsonDocument(array).toJson(QJsonDocument::Compact).toStdString());
+  std::vector<KeptLane> kept;
+  for (const ScoreView::Lane& lane : score_.lanes())
+    kept.push_back({lane.kind, lane.weight, lane.fitted, lane.values.low, lane.values.high});
+  session_.setView("lanes", to_json(kept));
   emit arranged();
 }
 

@@ -3,34 +3,30 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
-#include <nlohmann/json.hpp>
 
 #include "acoustics/network/textbook_ladder.h"
 #include "base/constants.h"
-#include "base/json_text.h"
-#include "exchange/json_read.h"
 
 namespace lalometer {
 namespace {
 
-using Json = nlohmann::json;
-
 /// What a fault changes, with its figures.
 struct Change {
   PracticeBenchSetup& bench;
-  const Json& json;
+  const PracticeFault& fault;
   std::string where;
 
   [[nodiscard]] double figure(const char* key, double usual) const {
-    return json_number(json, key, usual);
+    const auto told = fault.figures.find(key);
+    return told == fault.figures.end() ? usual : told->second;
   }
   /// The driver that is named, else the first with a box, else the first.
   [[nodiscard]] Result<PracticeWay*> way(bool highest = false) const {
     std::vector<PracticeWay>& ways = bench.speaker.ways;
-    if (const auto id = json.find("driver"); id != json.end() && id->is_string()) {
-      PracticeWay* named = bench.speaker.way(id->get<std::string>());
+    if (!fault.driver.empty()) {
+      PracticeWay* named = bench.speaker.way(fault.driver);
       if (named == nullptr)
-        return bad_input(fmt::format("There is no driver \"{}\".", id->get<std::string>()), where);
+        return bad_input(fmt::format("There is no driver \"{}\".", fault.driver), where);
       return named;
     }
     if (ways.empty()) return bad_input("The loudspeaker has no driver.", where);
@@ -296,24 +292,18 @@ const std::vector<FaultKind>& fault_kinds() {
   return kinds;
 }
 
-Result<void> add_fault(PracticeBenchSetup& bench, const std::string& text,
+Result<void> add_fault(PracticeBenchSetup& bench, const PracticeFault& fault,
                        const std::string& where) {
-  const Json json = parsed_json(text);
-  std::string word;
-  if (json.is_string()) word = json.get<std::string>();
-  if (json.is_object() && json.contains("fault") && json["fault"].is_string())
-    word = json["fault"].get<std::string>();
   const auto found = std::find_if(switches().begin(), switches().end(),
-                                  [&](const Switch& one) { return one.kind.word == word; });
+                                  [&](const Switch& one) { return one.kind.word == fault.word; });
   if (found == switches().end()) {
     std::string known;
     for (const Switch& one : switches()) known += (known.empty() ? "" : ", ") + one.kind.word;
-    return bad_input(fmt::format("\"{}\" is no fault of the practice bench. It has {}.",
-                                 word.empty() ? text : word, known),
-                     where);
+    return bad_input(
+        fmt::format("\"{}\" is no fault of the practice bench. It has {}.", fault.word, known),
+        where);
   }
-  const Json figures = json.is_object() ? json : Json::object();
-  return found->apply({bench, figures, fmt::format("{}: {}", where, word)});
+  return found->apply({bench, fault, fmt::format("{}: {}", where, fault.word)});
 }
 
 }  // namespace lalometer

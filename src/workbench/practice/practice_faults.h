@@ -1,5 +1,6 @@
 #pragma once
 
+#include <map>
 #include <string>
 #include <vector>
 
@@ -15,10 +16,16 @@ struct FaultKind {
 };
 [[nodiscard]] const std::vector<FaultKind>& fault_kinds();
 
-/// Puts a fault into a bench. `json` is the word alone as a JSON string, or an object with "fault"
-/// and figures that override the usual ones (docs/file-formats.md lists them). An unknown word, or
-/// one that does not fit the loudspeaker (a port fault in a sealed box), is an error.
-[[nodiscard]] Result<void> add_fault(PracticeBenchSetup& bench, const std::string& json,
+/// A fault that is wanted, with figures that override the usual ones (docs/file-formats.md lists
+/// them).
+struct PracticeFault {
+  std::string word;
+  std::string driver = {};  ///< empty: the usual one
+  std::map<std::string, double> figures = {};
+};
+/// Puts a fault into a bench. An unknown word, or one that does not fit the loudspeaker (a port
+/// fault in a sealed box), is an error.
+[[nodiscard]] Result<void> add_fault(PracticeBenchSetup& bench, const PracticeFault& fault,
                                      const std::string& where);
 
 }  // namespace lalometer

@@ -4,26 +4,18 @@
 
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 #include <random>
 
 #include "acoustics/signal/fft.h"
 #include "base/constants.h"
-#include "base/json_text.h"
 #include "base/text.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
-#include "exchange/json_read.h"
 #include "workbench/results/analysis.h"
 #include "workbench/taking/take_runner.h"
 
 namespace lalometer {
 namespace {
-
-using Json = nlohmann::json;
-
-constexpr const char* kKinds[] = {"impedance", "sweep",      "impulse-response",
-                                  "response",  "near-field", "multitone"};
 
 PracticeRoom room_for(const PracticeBenchSetup& bench, const PracticeTake& take) {
   PracticeRoom room = bench.room;
@@ -40,18 +32,18 @@ FrequencyAxis truth_axis() {
 }
 
 /// Free field at 24 points per octave, flight time out.
-Json field_truth(const PracticeField& field, double drive_v) {
-  Json truth;
-  for (const char* key : {"frequency_hz", "level_db", "phase_deg"}) truth[key] = Json::array();
+void tell_field(Told& truth, const PracticeField& field, double drive_v) {
   const FrequencyAxis axis = truth_axis();
-  for (const double f : axis.hz()) {
-    const auto p =
-        field.at(f).direct_pa_per_v * drive_v * std::polar(1.0, 2.0 * kPi * f * field.flight_s());
-    truth["frequency_hz"].push_back(f);
-    truth["level_db"].push_back(to_level_db(std::abs(p), kReferencePressure_pa));
-    truth["phase_deg"].push_back(std::arg(p) * 180.0 / kPi);
-  }
-  return truth;
+  std::vector<std::complex<double>> pressure;
+  for (const double f : axis.hz())
+    pressure.push_back(field.at(f).direct_pa_per_v * drive_v *
+                       std::polar(1.0, 2.0 * kPi * f * field.flight_s()));
+  truth.put_each("frequency_hz", axis.size(), [&](std::size_t i) { return axis[i]; });
+  truth.put_each("level_db", axis.size(), [&](std::size_t i) {
+    return to_level_db(std::abs(pressure[i]), kReferencePressure_pa);
+  });
+  truth.put_each("phase_deg", axis.size(),
+                 [&](std::size_t i) { return std::arg(pressure[i]) * 180.0 / kPi; });
 }
 
 RawData text_data(const std::string& content, std::string file_name) {
@@ -89,15 +81,15 @@ Result<TakeOutcome> swept(PracticeBenchSetup bench, const PracticeTake& take, Ta
   return run_take(device, bench.rig, request, stop, {});
 }
 
-Json remarks_of(const TakeOutcome& outcome) {
-  Json remarks = Json::array();
+std::vector<std::string> remarks_of(const TakeOutcome& outcome) {
+  std::vector<std::string> remarks;
   for (const Remark& r : outcome.take.remarks)
     if (r.weight != Remark::Weight::kNote) remarks.push_back(r.code);
   return remarks;
 }
 
 Result<void> make_impedance(SimulatedTake& made, PracticeBenchSetup bench, const PracticeTake& take,
-                            double rate, std::stop_token stop, Json& truth) {
+                            double rate, std::stop_token stop, Told& truth) {
   if (take.condition == "free-air" || take.condition == "added-mass" ||
       take.condition == "test-box") {
     const std::string id =
@@ -108,15 +100,16 @@ Result<void> make_impedance(SimulatedTake& made, PracticeBenchSetup bench, const
         PracticeBareDriver{id, take.condition == "added-mass" ? take.added_mass_g / 1e3 : 0.0,
                            take.condition == "test-box" ? take.test_box_l / 1e3 : 0.0};
     const DriverParameters& d = bench.speaker.way(id)->driver;
-    truth["driver"] = {{"fs_hz", d.fs_hz()},
-                       {"qms", d.qms()},
-                       {"qes", d.qes()},
-                       {"qts", d.qts()},
-                       {"vas_l", d.vas_m3() * 1e3},
-                       {"re_ohm", d.re_ohm},
-                       {"bl_tm", d.bl_tm},
-                       {"mms_g", d.mms_kg * 1e3},
-                       {"sd_cm2", d.sd_m2 * 1e4}};
+    truth.put("driver", Told()
+                            .put("fs_hz", d.fs_hz())
+                            .put("qms", d.qms())
+                            .put("qes", d.qes())
+                            .put("qts", d.qts())
+                            .put("vas_l", d.vas_m3() * 1e3)
+                            .put("re_ohm", d.re_ohm)
+                            .put("bl_tm", d.bl_tm)
+                            .put("mms_g", d.mms_kg * 1e3)
+                            .put("sd_cm2", d.sd_m2 * 1e4));
   }
   const auto outcome = swept(bench, take, TakeKind::kImpedance, rate, stop);
   if (!outcome) return tl::unexpected(outcome.error());
@@ -127,22 +120,21 @@ Result<void> make_impedance(SimulatedTake& made, PracticeBenchSetup bench, const
   const auto a = analysed({outcome->take, raw.bytes, bench.rig, plain}, stop);
   if (!a) return tl::unexpected(a.error());
   made.item.raw = text_data(curve_text(valid_part(a->curve), {take.name}), take.id + ".zma");
-  truth["remarks"] = remarks_of(*outcome);
-  for (const char* key : {"frequency_hz", "impedance_ohm", "impedance_phase_deg"})
-    truth[key] = Json::array();
+  truth.put("remarks", remarks_of(*outcome));
   const FrequencyAxis axis = truth_axis();
-  for (const double f : axis.hz()) {
-    std::complex<double> z = practice_impedance_ohm(bench.speaker, f);
-    if (bench.bare_driver) z = bare_driver_ohm(bench, f);
-    truth["frequency_hz"].push_back(f);
-    truth["impedance_ohm"].push_back(std::abs(z));
-    truth["impedance_phase_deg"].push_back(std::arg(z) * 180.0 / kPi);
-  }
+  std::vector<std::complex<double>> z;
+  for (const double f : axis.hz())
+    z.push_back(bench.bare_driver ? bare_driver_ohm(bench, f)
+                                  : practice_impedance_ohm(bench.speaker, f));
+  truth.put_each("frequency_hz", z.size(), [&](std::size_t i) { return axis[i]; });
+  truth.put_each("impedance_ohm", z.size(), [&](std::size_t i) { return std::abs(z[i]); });
+  truth.put_each("impedance_phase_deg", z.size(),
+                 [&](std::size_t i) { return std::arg(z[i]) * 180.0 / kPi; });
   return {};
 }
 
 Result<void> make_sweep(SimulatedTake& made, const PracticeBenchSetup& bench,
-                        const PracticeTake& take, double rate, std::stop_token stop, Json& truth) {
+                        const PracticeTake& take, double rate, std::stop_token stop, Told& truth) {
   const auto outcome = swept(bench, take, TakeKind::kResponse, rate, stop);
   if (!outcome) return tl::unexpected(outcome.error());
   auto raw = sound_data({outcome->recording.measured, outcome->recording.loopback}, rate,
@@ -156,7 +148,7 @@ Result<void> make_sweep(SimulatedTake& made, const PracticeBenchSetup& bench,
   c.loopback_channel = 1;
   c.pa_per_v = bench.rig.input_pa_per_unit / bench.rig.loopback_v_per_unit;
   made.item.microphone_correction = bench.rig.microphone_correction;
-  truth["remarks"] = remarks_of(*outcome);
+  truth.put("remarks", remarks_of(*outcome));
   return {};
 }
 
@@ -227,7 +219,7 @@ Result<void> make_multitone(SimulatedTake& made, PracticeBenchSetup bench, const
   made.item.raw = std::move(*raw);
   made.item.take.form = RawForm::kSoundFile;
   std::get<MultitoneSetup>(made.item.take.setup).tones_hz = tones;
-  made.item.take.conditions.more_json["pa_per_unit"] = Json(bench.rig.input_pa_per_unit).dump();
+  made.item.take.conditions.more_json["pa_per_unit"] = shortest(bench.rig.input_pa_per_unit);
   return {};
 }
 
@@ -253,81 +245,6 @@ std::vector<double> practice_impulse(const PracticeField& field, double drive_v,
   Samples h(n);
   transform.inverse(bins, h);
   return {h.begin(), h.begin() + static_cast<std::ptrdiff_t>(std::min(length, n))};
-}
-
-Result<std::vector<PracticeTake>> practice_takes_of(const std::string& take_json,
-                                                    const std::string& where) {
-  const Json json = parsed_json(take_json);
-  if (!json.is_object()) return bad_input("A take is a JSON object.", where);
-  PracticeTake take;
-  take.kind = json_text(json, "kind");
-  if (std::find(std::begin(kKinds), std::end(kKinds), take.kind) == std::end(kKinds)) {
-    return bad_input(
-        fmt::format("\"{}\" is no kind of take: impedance, sweep, impulse-response, response, "
-                    "near-field or multitone.",
-                    take.kind),
-        where);
-  }
-  take.id = json_text(json, "id");
-  take.variant = json_text(json, "variant");
-  take.condition = json_text(json, "condition");
-  take.driver = json_text(json, "driver");
-  take.sample = json_text(json, "sample");
-  take.source = json_text(json, "source");
-  take.horizontal_deg = json_number(json, "horizontal_deg", 0.0);
-  take.vertical_deg = json_number(json, "vertical_deg", 0.0);
-  take.distance_m = json_number(json, "distance_m", 0.0);
-  take.drive_v = json_number(json, "drive_v", 0.0);
-  take.gate_ms = json_number(json, "gate_ms", 4.5);
-  take.added_mass_g = json_number(json, "added_mass_g", 0.0);
-  take.test_box_l = json_number(json, "test_box_l", 0.0);
-  take.duration_s = json_number(json, "duration_s", 0.0);
-  if (const Json stimulus = json.value("stimulus", Json::object()); stimulus.is_object())
-    take.duration_s = json_number(stimulus, "duration_s", take.duration_s);
-  if (const auto tones = json.find("tones_hz"); tones != json.end() && tones->is_array()) {
-    for (const Json& f : *tones)
-      if (f.is_number()) take.tones_hz.push_back(f.get<double>());
-  }
-  const double length = json_number(json, "length", 65536.0);
-  if (!(length >= 256.0) || !(length <= 4194304.0) || take.distance_m < 0.0 || take.drive_v < 0.0 ||
-      !(take.gate_ms > 0.0) || take.added_mass_g < 0.0 || take.test_box_l < 0.0 ||
-      take.duration_s < 0.0 || take.duration_s > 120.0)
-    return bad_input("A figure of the take is out of range.", where);
-  take.length = static_cast<std::size_t>(length);
-  if (take.condition == "added-mass" && !(take.added_mass_g > 0.0))
-    return bad_input("An added-mass take needs added_mass_g above 0.", where);
-  if (take.condition == "test-box" && !(take.test_box_l > 0.0))
-    return bad_input("A test-box take needs test_box_l above 0.", where);
-  const std::string orbit = json_text(json, "orbit");
-  if (orbit.empty()) {
-    if (take.horizontal_deg != 0.0 && take.vertical_deg != 0.0)
-      return bad_input("One of horizontal_deg and vertical_deg is 0.", where);
-    if (take.id.empty()) take.id = take.kind;
-    take.name = json_text(json, "name").empty() ? take.id : json_text(json, "name");
-    return std::vector{take};
-  }
-  const bool both = orbit == "both";
-  if (!both && orbit != "horizontal" && orbit != "vertical")
-    return bad_input("\"orbit\" is horizontal, vertical or both.", where);
-  const double step = json_number(json, "step_deg", 10.0);
-  if (!(step >= 1.0) || std::abs(360.0 / step - std::round(360.0 / step)) > 1e-9)
-    return bad_input("step_deg divides 360 and is at least 1.", where);
-  std::vector<PracticeTake> takes;
-  const int half = static_cast<int>(std::lround(180.0 / step));
-  for (const bool vertical : {false, true}) {
-    if (!both && vertical != (orbit == "vertical")) continue;
-    for (int i = -half + 1; i <= half; ++i) {
-      // The two orbits meet ahead and behind: those are taken once.
-      if (both && vertical && (i == 0 || i == half)) continue;
-      PracticeTake one = take;
-      (vertical ? one.vertical_deg : one.horizontal_deg) = step * i;
-      one.id = fmt::format("{}{}{:+04.0f}", take.id.empty() ? "" : take.id + "-",
-                           vertical ? "v" : "h", step * i);
-      one.name = one.id;
-      takes.push_back(std::move(one));
-    }
-  }
-  return takes;
 }
 
 Result<SimulatedTake> simulated_take(PracticeBenchSetup bench, const PracticeTake& take,
@@ -365,7 +282,8 @@ Result<SimulatedTake> simulated_take(PracticeBenchSetup bench, const PracticeTak
   c.temperature_c = bench.room.temperature_c;
   c.driver = take.driver;
   c.sample = take.sample;
-  Json truth{{"id", take.id}, {"kind", take.kind}, {"drive_v", c.drive_v}};
+  Told& truth = made.truth;
+  truth.put("id", take.id).put("kind", take.kind).put("drive_v", c.drive_v);
   Result<void> done;
   if (take.kind == "impedance") {
     done = make_impedance(made, bench, take, rate, stop, truth);
@@ -373,8 +291,8 @@ Result<SimulatedTake> simulated_take(PracticeBenchSetup bench, const PracticeTak
     const PracticeField field(
         bench.speaker, room_for(bench, take),
         circuits ? circuits : std::make_shared<PracticeCircuits>(bench.speaker));
-    truth.update(field_truth(field, c.drive_v));
-    truth["distance_m"] = place_of(setup).distance_m;
+    tell_field(truth, field, c.drive_v);
+    truth.put("distance_m", place_of(setup).distance_m);
     if (take.kind == "sweep")
       done = make_sweep(made, bench, take, rate, stop, truth);
     else if (take.kind == "impulse-response")
@@ -385,7 +303,6 @@ Result<SimulatedTake> simulated_take(PracticeBenchSetup bench, const PracticeTak
       done = make_curve(made, field, take, rate);
   }
   if (!done) return tl::unexpected(done.error());
-  made.truth_json = dumped(truth);
   return made;
 }
 

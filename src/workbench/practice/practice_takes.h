@@ -5,6 +5,7 @@
 
 #include "exchange/set/measurement_set.h"
 #include "rig/practice/practice_bench.h"
+#include "workbench/telling/told.h"
 
 namespace lalometer {
 
@@ -30,14 +31,10 @@ struct PracticeTake {
   std::vector<double> tones_hz = {};  ///< of a multitone
 };
 
-/// A take of a kind with everything else usual; "orbit" words expand into many.
-[[nodiscard]] Result<std::vector<PracticeTake>> practice_takes_of(const std::string& take_json,
-                                                                  const std::string& where);
-
 /// What a bench gives for a take, as the files of a set hold it, and the truth beside it.
 struct SimulatedTake {
   SetTake item;
-  std::string truth_json;
+  Told truth;  ///< the bench's own response or impedance, and what the checks remarked
 };
 /// @param bench  set up but for the take's own conditions (angle, distance, driver).
 /// @param circuits  of the bench's loudspeaker; nothing: solved anew.

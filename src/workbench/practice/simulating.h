@@ -29,20 +29,11 @@ struct SimulationPlan {
   std::vector<std::string> faults;  ///< words of what was put in, of all variants
 };
 
-/// Reads a plan: "subject" (or the whole object), "bench" (sample_rate_hz, temperature_c,
-/// distance_m, floor_m, ceiling_m, nearest_wall_m, floor_reflection, wall_reflection, noise_pa),
-/// "faults" (words or objects), "variants" (each may carry "subject", a merge patch per RFC 7396,
-/// and "faults" of its own), "takes" (keys of set.json; "orbit" for many angles). Without takes: an
-/// impedance and an on-axis sweep.
-[[nodiscard]] Result<SimulationPlan> simulation_plan_of(const std::string& json,
-                                                        const std::string& where,
-                                                        std::uint64_t seed);
-
-/// A plan's takes as a measurement set, with the truth of each as JSON. Takes that need no device
+/// A plan's takes as a measurement set, with the truth of each. Takes that need no device
 /// run side by side.
 struct Simulation {
   MeasurementSet set;
-  std::string truth_json;
+  Told truth;
 };
 [[nodiscard]] Result<Simulation> simulated(const SimulationPlan& plan, std::stop_token stop,
                                            const Progress& progress,

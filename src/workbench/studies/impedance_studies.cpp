@@ -4,18 +4,14 @@
 
 #include <algorithm>
 #include <cmath>
-#include <nlohmann/json.hpp>
 
 #include "base/constants.h"
-#include "base/json_text.h"
 #include "base/text.h"
 #include "book/description/driver_parameters.h"
-#include "workbench/studies/comparison_text.h"
+#include "workbench/studies/series_material.h"
 
 namespace lalometer {
 namespace {
-
-using Json = nlohmann::ordered_json;
 
 /// Rounded to what the uncertainty lets mean something: a drawing is read by people.
 double sensible(const Estimate& e, double scale) {
@@ -187,8 +183,7 @@ Quoted sheet_of(const Description& description, const std::string& driver) {
 
 Description with_sheet_value(Description description, const std::string& driver,
                              const std::string& key, std::optional<double> value) {
-  if (const auto figure = figure_named(key))
-    description.driver_made(driver).sheet.*figure = value;
+  if (const auto figure = figure_named(key)) description.driver_made(driver).sheet.*figure = value;
   return description;
 }
 
@@ -215,58 +210,6 @@ Description with_parameters(Description description, const std::string& driver,
   if (t.vas_m3) told.figures.vas_l = sensible(*t.vas_m3, 1e3);
   if (sd_m2 > 0.0) told.sd_cm2 = std::round(sd_m2 * 1e6) / 100.0;
   return description;
-}
-
-namespace {
-
-struct Line {
-  const char* key;
-  const char* unit;
-  std::optional<Estimate> value;
-  double scale;
-};
-std::vector<Line> lines_of(const ThieleSmall& t) {
-  return {{"re_ohm", "ohm", t.re_ohm, 1.0},
-          {"fs_hz", "Hz", t.fs_hz, 1.0},
-          {"qms", "", t.qms, 1.0},
-          {"qes", "", t.qes, 1.0},
-          {"qts", "", t.qts, 1.0},
-          {"le_mh", "mH", t.le_h, 1e3},
-          {"vas_l", "l", t.vas_m3, 1e3},
-          {"mms_g", "g", t.mms_kg, 1e3},
-          {"cms_mm_per_n", "mm/N", t.cms_m_per_n, 1e3},
-          {"rms_kg_per_s", "kg/s", t.rms_kg_per_s, 1.0},
-          {"bl_tm", "T m", t.bl_tm, 1.0},
-          {"sensitivity_db_2v83_1m", "dB", t.sensitivity_2v83_db, 1.0},
-          {"sensitivity_db_1w_1m", "dB", t.sensitivity_1w_db, 1.0},
-          {"reference_efficiency_percent", "%", t.efficiency, 100.0}};
-}
-
-}  // namespace
-
-std::string parameters_json(const DriverStudy& study, double sd_m2) {
-  Json json;
-  for (const Line& line : lines_of(study.parameters)) {
-    json[line.key] = line.value ? Json{{"value", line.value->value * line.scale},
-                                       {"uncertainty", line.value->half_width * line.scale}}
-                                : Json(nullptr);
-  }
-  if (sd_m2 > 0.0) json["sd_cm2"] = sd_m2 * 1e4;
-  json["repeats"] = study.repeats;
-  json["coil"] = {{"model", study.fit.coil.name()}, {"parameters", study.fit.coil.parameters}};
-  json["misfit_percent"] = study.fit.misfit_percent;
-  json["notes"] = study.parameters.notes;
-  return dumped(json);
-}
-
-std::string parameters_csv(const DriverStudy& study) {
-  std::string out = "figure,value,uncertainty,unit\n";
-  for (const Line& line : lines_of(study.parameters)) {
-    if (line.value)
-      out += fmt::format("{},{},{},{}\n", line.key, shortest(line.value->value * line.scale),
-                         shortest(line.value->half_width * line.scale), line.unit);
-  }
-  return out;
 }
 
 Result<SeriesStudy> study_series(const SeriesOptions& wish, const CurveSource& curves,

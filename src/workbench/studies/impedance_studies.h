@@ -62,10 +62,6 @@ struct DriverStudy {
 /// Moving mass of the first passive radiator, kg; nothing where it is not specified.
 [[nodiscard]] std::optional<double> radiator_mass_of(const Description& description);
 
-/// Results as files: the keys of `lalometer-cli thiele-small`.
-[[nodiscard]] std::string parameters_json(const DriverStudy& study, double sd_m2);
-[[nodiscard]] std::string parameters_csv(const DriverStudy& study);
-
 /// Variants or samples of a subject against one another.
 struct SeriesStudy {
   SeriesComparison comparison;

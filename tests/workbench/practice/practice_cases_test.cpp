@@ -7,6 +7,7 @@
 #include "base/work_owner.h"
 #include "support/books.h"
 #include "support/descriptions.h"
+#include "workbench/practice/files/simulation_file.h"
 #include "workbench/practice/practice_subject.h"
 
 namespace lalometer {

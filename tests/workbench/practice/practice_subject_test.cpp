@@ -7,6 +7,7 @@
 #include "acoustics/impedance/box_signature.h"
 #include "support/descriptions.h"
 #include "support/support.h"
+#include "workbench/practice/files/simulation_file.h"
 #include "workbench/practice/practice_faults.h"
 #include "workbench/practice/simulating.h"
 
@@ -40,7 +41,7 @@ PracticeBenchSetup bench(const char* patch = "{}") {
 
 PracticeBenchSetup faulty(const std::string& fault) {
   PracticeBenchSetup b = bench();
-  const auto added = add_fault(b, fault, "k.json");
+  const auto added = add_fault(b, fault_from_json(fault), "k.json");
   EXPECT_TRUE(added.has_value()) << added.error().text();
   return b;
 }
@@ -188,10 +189,10 @@ TEST(PracticeSubject, ImpossibleGeometryIsNamedAtItsPlace) {
 
 TEST(Faults, OfAnUnknownNameOrInTheWrongBoxAreRefused) {
   PracticeBenchSetup b = bench();
-  EXPECT_THAT(add_fault(b, R"("gremlin")", "k.json").error().text(), HasSubstr("box-leak"));
+  EXPECT_THAT(add_fault(b, {.word = "gremlin"}, "k.json").error().text(), HasSubstr("box-leak"));
   b = bench(R"({"loading": "sealed", "ports": []})");
-  EXPECT_THAT(add_fault(b, R"("mistuned-box")", "k.json").error().text(), HasSubstr("vented"));
-  EXPECT_THAT(add_fault(b, R"({"fault": "driver-breakup", "driver": "x"})", "k").error().text(),
+  EXPECT_THAT(add_fault(b, {.word = "mistuned-box"}, "k.json").error().text(), HasSubstr("vented"));
+  EXPECT_THAT(add_fault(b, {.word = "driver-breakup", .driver = "x"}, "k").error().text(),
               HasSubstr("\"x\""));
 }
 

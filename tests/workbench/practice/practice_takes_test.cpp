@@ -7,6 +7,7 @@
 #include "exchange/audio_file.h"
 #include "support/support.h"
 #include "workbench/practice/demo_book.h"
+#include "workbench/practice/files/simulation_file.h"
 
 namespace lalometer {
 namespace {
@@ -103,7 +104,7 @@ TEST(PracticeTakes, NothingArrivesBeforeTheSoundCan) {
 
 TEST(PracticeTakes, NearFieldOfThePortPeaksAtTheTuning) {
   const SimulatedTake port = made(R"({"kind": "near-field", "source": "port"})");
-  const json truth = json::parse(port.truth_json);
+  const json truth = json::parse(json_text(port.truth));
   std::size_t peak = 0;
   for (std::size_t i = 0; i < truth["frequency_hz"].size(); ++i) {
     if (truth["frequency_hz"][i].get<double>() < 200.0 &&

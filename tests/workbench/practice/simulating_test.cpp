@@ -8,6 +8,7 @@
 #include "exchange/curve_file.h"
 #include "exchange/text_table.h"
 #include "support/support.h"
+#include "workbench/practice/files/simulation_file.h"
 
 namespace lalometer {
 namespace {
@@ -65,7 +66,7 @@ TEST(Simulating, TruthAtTheTopIsThatOfTheFirstOfAKind) {
                              {{{"id", "z"}, {"kind", "impedance"}},
                               {{"id", "near"}, {"kind", "response"}, {"distance_m", 0.5}},
                               {{"id", "far"}, {"kind", "response"}, {"distance_m", 2.0}}}}});
-  const json truth = json::parse(s.truth_json);
+  const json truth = json::parse(json_text(s.truth));
   EXPECT_EQ(truth["distance_m"], 0.5);
   EXPECT_EQ(truth["takes"].size(), 3U);
   EXPECT_EQ(truth["level_db"], truth["takes"][1]["level_db"]);
@@ -80,7 +81,7 @@ TEST(Simulating, SpoiledTakesAreWrittenWithWhatTheChecksSaid) {
   const Simulation s = run({{"subject", subject()},
                             {"faults", {{{"fault", "clipping"}, {"gain", 60}}}},
                             {"takes", {{{"id", "hot"}, {"kind", "sweep"}}}}});
-  const json truth = json::parse(s.truth_json);
+  const json truth = json::parse(json_text(s.truth));
   EXPECT_THAT(truth["takes"][0]["remarks"].dump(), HasSubstr("clipping"));
   EXPECT_EQ(s.set.takes.size(), 1U);
 }

@@ -8,7 +8,9 @@
 #include "acoustics/enclosure/driver_circuit.h"
 #include "support/descriptions.h"
 #include "support/support.h"
-#include "workbench/studies/comparison_text.h"
+#include "workbench/studies/series_material.h"
+#include "workbench/telling/comparison_told.h"
+#include "workbench/telling/impedance_told.h"
 
 namespace lalometer {
 namespace {
@@ -83,9 +85,9 @@ TEST(DriverStudies, MassAndBoxGiveTheSameDriver) {
     EXPECT_NEAR(study->parameters.fs_hz.value, 42.0, 0.01);
     EXPECT_FALSE(study->residual.curves().empty());
     EXPECT_LT(study->fit.misfit_percent, 0.01);
-    const json j = json::parse(parameters_json(*study, 0.0132));
+    const json j = json::parse(json_text(told_of(study->parameters, study->fit, 0.0132, nullptr)));
     EXPECT_NEAR(j["bl_tm"]["value"].get<double>(), woofer().bl_tm, 0.01);
-    const std::string csv = parameters_csv(*study);
+    const std::string csv = parameters_csv(study->parameters);
     const std::size_t at = csv.find("\nvas_l,");
     ASSERT_NE(at, std::string::npos) << csv;
     EXPECT_NEAR(std::stod(csv.substr(at + 7)), 21.5, 0.02) << csv;
@@ -234,7 +236,7 @@ TEST(ComparisonText, QuotesNamesInTables) {
   m.level_db = Estimate{87.25, 0.0};
   s.members.push_back(m);
   EXPECT_THAT(comparison_csv(s), HasSubstr("\"lined, \"\"thick\"\"\",output_db,87.25,0,dB"));
-  EXPECT_TRUE(json::parse(comparison_json_text(s))["nearest_pair"].is_null());
+  EXPECT_TRUE(json::parse(json_text(told_of(s)))["nearest_pair"].is_null());
 }
 
 TEST(ImpedanceRoles, ComeFromConditionAndLoading) {

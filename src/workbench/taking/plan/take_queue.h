@@ -4,8 +4,9 @@
 #include <stop_token>
 
 #include "rig/turntable.h"
+#include "workbench/keeping/plan_keeping.h"
 #include "workbench/taking/plan/measuring_plan.h"
-#include "workbench/taking/plan/plan_keeping.h"
+#include "workbench/taking/plan/plan_status.h"
 #include "workbench/taking/plan/take_suspicions.h"
 
 namespace lalometer {

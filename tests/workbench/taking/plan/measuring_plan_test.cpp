@@ -6,7 +6,8 @@
 
 #include "support/books.h"
 #include "support/descriptions.h"
-#include "workbench/taking/plan/plan_keeping.h"
+#include "workbench/keeping/plan_keeping.h"
+#include "workbench/taking/plan/plan_status.h"
 
 namespace lalometer {
 namespace {

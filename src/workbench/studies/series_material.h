@@ -1,13 +1,12 @@
 #pragma once
 
-#include <nlohmann/json_fwd.hpp>
 #include <string>
 #include <vector>
 
 #include "workbench/sharing/importing.h"
 #include "workbench/studies/comparison.h"
 
-/// A comparison's members from takes, and the comparison as JSON, CSV and text.
+/// A comparison's members from takes.
 namespace lalometer {
 
 struct SeriesMaterial {
@@ -31,14 +30,5 @@ struct CurveOfTake {
                                              const std::string& loading);
 /// Of a set as it was read.
 [[nodiscard]] SeriesMaterial series_material(const ImportPreview& set, bool by_sample);
-
-/// Keys: members[], pairs[], repeatability_db, repeatability_measured, ranking[], nearest_pair,
-/// odd_one_out, notes[].
-[[nodiscard]] nlohmann::ordered_json comparison_json(const SeriesComparison& comparison);
-[[nodiscard]] std::string comparison_json_text(const SeriesComparison& comparison);
-/// One line per member and figure: member, figure, value, uncertainty, unit.
-[[nodiscard]] std::string comparison_csv(const SeriesComparison& comparison);
-/// For a terminal.
-[[nodiscard]] std::string comparison_table(const SeriesComparison& comparison);
 
 }  // namespace lalometer
