@@ -8,6 +8,8 @@ find_package(PkgConfig REQUIRED)
 find_package(Eigen3 3.4 REQUIRED NO_MODULE)
 pkg_check_modules(FFTW3 REQUIRED IMPORTED_TARGET fftw3)
 pkg_check_modules(PORTAUDIO REQUIRED IMPORTED_TARGET portaudio-2.0)
+pkg_check_modules(SERIALPORT REQUIRED IMPORTED_TARGET libserialport)
+find_package(spdlog REQUIRED)
 # For their error handlers alone: PortAudio brings both along.
 pkg_check_modules(JACK REQUIRED IMPORTED_TARGET jack)
 pkg_check_modules(ALSA REQUIRED IMPORTED_TARGET alsa)

@@ -6,8 +6,8 @@ packages=(
   g++ cmake ninja-build ccache git pkg-config
   qt6-base-dev libgl-dev libssl-dev
   libfftw3-dev libeigen3-dev libsqlite3-dev libsqlitecpp-dev libsndfile1-dev
-  portaudio19-dev libjack-jackd2-dev libasound2-dev
-  nlohmann-json3-dev libcli11-dev libfmt-dev libexpected-dev
+  portaudio19-dev libjack-jackd2-dev libasound2-dev libserialport-dev
+  nlohmann-json3-dev libcli11-dev libfmt-dev libspdlog-dev libexpected-dev
   libgtest-dev libgmock-dev libbenchmark-dev
 )
 

@@ -1,5 +1,7 @@
 #include "base/work_owner.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <atomic>
 #include <chrono>
@@ -150,6 +152,15 @@ void WorkOwner::write() {
   }
 }
 
+/// Long work and what sounded or turned; results and edits are too many to tell each.
+void WorkOwner::log_end(const Work& work, std::chrono::steady_clock::duration took) {
+  if (work.spec.kind != WorkKind::kJob && work.spec.kind != WorkKind::kDevice) return;
+  log_line(LogWeight::kEvent,
+           fmt::format("{} {}{} after {} ms", work.spec.kind == WorkKind::kJob ? "job" : "device work",
+                       work.id, work.stop.stop_requested() ? " stopped" : " ended",
+                       std::chrono::duration_cast<std::chrono::milliseconds>(took).count()));
+}
+
 void WorkOwner::perform(const std::shared_ptr<Work>& work) {
   using namespace std::chrono_literals;
   WorkContext context;
@@ -177,6 +188,7 @@ void WorkOwner::perform(const std::shared_ptr<Work>& work) {
   context.parallel = [this](std::size_t count, const std::function<void(std::size_t)>& body) {
     side_by_side(count, body);
   };
+  const auto begun = std::chrono::steady_clock::now();
   if (work->spec.kind == WorkKind::kWrite || !context.stop.stop_requested()) {
     try {
       work->run(context);
@@ -186,6 +198,7 @@ void WorkOwner::perform(const std::shared_ptr<Work>& work) {
           {ErrorCode::kStorage, std::string("This could not be finished: ") + problem.what(), {}});
     }
   }
+  log_end(*work, std::chrono::steady_clock::now() - begun);
   post_([this, work] { deliver(work); });
 }
 

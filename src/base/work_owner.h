@@ -1,5 +1,6 @@
 #pragma once
 
+#include <chrono>
 #include <condition_variable>
 #include <cstdint>
 #include <deque>
@@ -12,6 +13,7 @@
 #include <thread>
 #include <vector>
 
+#include "base/log.h"
 #include "base/progress.h"
 #include "base/result.h"
 
@@ -75,6 +77,8 @@ class WorkOwner {
         std::move(spec),
         [outcome, work = std::move(work)](const WorkContext& context) mutable {
           *outcome = work(context);
+          if (!*outcome && outcome->error().code != ErrorCode::kCancelled)
+            log_line(LogWeight::kTrouble, outcome->error().text());
         },
         [outcome](Error why) { *outcome = tl::unexpected(std::move(why)); },
         [outcome, deliver = std::move(deliver)](bool current) mutable {
@@ -107,6 +111,7 @@ class WorkOwner {
   void serve();
   void write();
   void perform(const std::shared_ptr<Work>& work);
+  static void log_end(const Work& work, std::chrono::steady_clock::duration took);
   void deliver(const std::shared_ptr<Work>& work);
   void side_by_side(std::size_t count, const std::function<void(std::size_t)>& body);
   [[nodiscard]] bool current(const Work& work) const;

@@ -9,6 +9,7 @@
 #include <ostream>
 
 #include "acoustics/spectrum/smoothing.h"
+#include "base/log.h"
 #include "base/text.h"
 #include "base/work_owner.h"
 #include "cli/design_commands.h"
@@ -239,6 +240,14 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   app.fallthrough();
   Doors doors{out, err};
   app.add_flag("--json", doors.json, "print one JSON object");
+  std::string log_path;
+  app.add_option("--log", log_path, "write a log into this file")->each([&](const std::string& file) {
+    if (const auto started = start_log(file); !started)
+      throw CLI::ValidationError("--log", started.error().text());
+    std::string line = "lalometer-cli";
+    for (int i = 1; i < argc; ++i) line += fmt::format(" {}", argv[i]);
+    log_line(LogWeight::kEvent, line);
+  });
   app.set_version_flag("--version", "lalometer-cli " LALOMETER_VERSION);
   int status = kDone;
 
@@ -313,6 +322,7 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
     app.exit(problem, err, err);
     return kWrongUsage;
   }
+  log_line(LogWeight::kEvent, fmt::format("status {}", status));
   return status;
 }
 

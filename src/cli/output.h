@@ -8,6 +8,7 @@
 #include <optional>
 #include <ostream>
 
+#include "base/log.h"
 #include "base/progress.h"
 #include "base/result.h"
 #include "workbench/sharing/sources.h"
@@ -29,6 +30,7 @@ struct Doors {
 
 inline int refuse(const Doors& doors, const Error& error) {
   doors.err << error.text() << '\n';
+  log_line(LogWeight::kTrouble, error.text());
   return kUnusable;
 }
 

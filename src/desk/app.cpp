@@ -9,12 +9,27 @@
 #include <QTimer>
 #include <cstdio>
 
+#include "base/log.h"
 #include "desk/frame/main_window.h"
 #include "desk/parts/theme.h"
 #include "exchange/transform_wisdom.h"
 
 namespace lalometer {
 namespace {
+
+/// What Qt complains about goes into the log too.
+void log_qt(QtMsgType type, const QMessageLogContext&, const QString& text) {
+  const std::string line = text.toStdString();
+  std::fprintf(stderr, "%s\n", line.c_str());
+  if (type != QtDebugMsg && type != QtInfoMsg) log_line(LogWeight::kTrouble, "Qt: " + line);
+}
+
+/// Where nobody says otherwise: the user's own folder for such things.
+QString usual_log() {
+  const QString state = qEnvironmentVariable("XDG_STATE_HOME");
+  return (state.isEmpty() ? QDir::homePath() + QStringLiteral("/.local/state") : state) +
+         QStringLiteral("/lalometer/lalometer.log");
+}
 
 /// The demo book in the user's own folder; copied there once, so that the shipped one stays as it
 /// is.
@@ -73,8 +88,18 @@ int run(int argc, char** argv) {
       QStringLiteral("time-to-window"),
       QCoreApplication::translate(
           "app", "print the milliseconds from start to the first picture and leave"));
-  parser.addOptions({demo, picture, size, station, dark, import, shown});
+  const QCommandLineOption log(
+      QStringLiteral("log"),
+      QCoreApplication::translate("app", "write the log here instead of %1").arg(usual_log()),
+      QStringLiteral("file"));
+  parser.addOptions({demo, picture, size, station, dark, import, shown, log});
   parser.process(app);
+  const QString log_path = parser.isSet(log) ? parser.value(log) : usual_log();
+  if (const auto started = start_log(log_path.toStdString()); !started)
+    std::fprintf(stderr, "%s\n", started.error().text().c_str());
+  qInstallMessageHandler(log_qt);
+  log_line(LogWeight::kEvent, std::string("Qt ") + qVersion() + " on " +
+                                  QGuiApplication::platformName().toStdString());
 
   MainWindow window;
   const QStringList extent = parser.value(size).split(u'x');

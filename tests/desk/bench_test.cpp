@@ -258,12 +258,12 @@ TEST_F(Bench, TheMonitorShowsTheToneAndFallsSilent) {
 TEST_F(Bench, TheWiringIsKeptOnThisMachine) {
   window_->showDesk(QStringLiteral("rig"));
   auto* table_kind = part<QComboBox>("rigTable");
-  EXPECT_FALSE(part<QLineEdit>("rigLine")->isEnabled()) << "the practice table has no line";
+  EXPECT_FALSE(part<QComboBox>("rigLine")->isEnabled()) << "the practice table has no line";
   table_kind->setCurrentIndex(2);
   emit table_kind->activated(2);
-  ASSERT_TRUE(part<QLineEdit>("rigLine")->isEnabled());
-  part<QLineEdit>("rigLine")->setText(QStringLiteral("/dev/ttyNOT"));
-  emit part<QLineEdit>("rigLine")->editingFinished();
+  ASSERT_TRUE(part<QComboBox>("rigLine")->isEnabled());
+  part<QComboBox>("rigLine")->setEditText(QStringLiteral("/dev/ttyNOT"));
+  emit part<QComboBox>("rigLine")->lineEdit()->editingFinished();
   part<QDoubleSpinBox>("rigSteps")->setValue(44.444);
   reopen();
   EXPECT_EQ(window_->rig().wiring().table, RigWiring::Table::kSerial);

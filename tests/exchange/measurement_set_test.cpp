@@ -40,6 +40,16 @@ void put(const TemporaryFolder& folder, const json& set) {
   ASSERT_TRUE(write_file(folder / "ir.wav", *wav).has_value());
 }
 
+TEST(MeasurementSet, ANumberThatNoComputerHoldsIsAnError) {
+  const TemporaryFolder folder;
+  test::write(folder / "set.json",
+              R"({"format": "lalometer-set", "version": 1, "subject": {"x": -91e308}, "takes": []})");
+  const auto set = read_set(folder.path());
+  ASSERT_FALSE(set.has_value());
+  EXPECT_THAT(set.error().text(), HasSubstr("too large"));
+  EXPECT_THAT(set.error().text(), HasSubstr("set.json"));
+}
+
 TEST(MeasurementSet, IsReadWithWhatItSays) {
   const TemporaryFolder folder;
   put(folder, valid_set());

@@ -29,6 +29,17 @@ struct Line {
   GcodeTurntable turntable;
 };
 
+TEST(SerialLine, AMissingOneIsNamedWithAdviceAndListedOnesHavePaths) {
+  const auto missing = SerialLine::open("/dev/ttyNOT", 115200);
+  ASSERT_FALSE(missing.has_value());
+  EXPECT_THAT(missing.error().text(), HasSubstr("/dev/ttyNOT"));
+  EXPECT_THAT(missing.error().text(), HasSubstr("Plug the table in"));
+  EXPECT_THAT(SerialLine::open("/dev/null", 115200).error().text(), HasSubstr("not a serial line"));
+  EXPECT_FALSE(SerialLine::open("/dev/ttyNOT", 12345).has_value()) << "no usual speed";
+  for (const SerialPortInfo& port : serial_ports())
+    EXPECT_TRUE(port.path.is_absolute()) << port.path;
+}
+
 TEST(GcodeTurntable, FindsHomeAndTurnsOverARealLine) {
   Line l;
   ASSERT_FALSE(l.table.line().empty());

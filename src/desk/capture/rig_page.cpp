@@ -15,6 +15,12 @@
 namespace lalometer {
 namespace {
 
+/// What can be plugged in.
+struct Surroundings {
+  std::vector<AudioInterface> interfaces;
+  std::vector<SerialPortInfo> lines;
+};
+
 QSpinBox* channel(const char* name, QWidget* parent) {
   auto* box = new QSpinBox(parent);
   box->setObjectName(QLatin1String(name));
@@ -98,9 +104,12 @@ void RigPage::makeTable(QVBoxLayout* layout) {
   layout->addWidget(table_);
   auto* turning = new QFormLayout;
   turning->setVerticalSpacing(5);
-  line_ = new QLineEdit(inside);
+  line_ = new QComboBox(inside);
   line_->setObjectName(QStringLiteral("rigLine"));
-  line_->setPlaceholderText(QStringLiteral("/dev/ttyUSB0"));
+  line_->setEditable(true);
+  line_->setInsertPolicy(QComboBox::NoInsert);
+  line_->lineEdit()->setPlaceholderText(QStringLiteral("/dev/ttyUSB0"));
+  line_->setToolTip(tr("The lines that are plugged in, or the path of another one."));
   steps_ = number_box("rigSteps", 0.0, 100000.0, 0.0, 3, tr("/°"), inside);
   steps_->setSpecialValueText(tr("the controller's"));
   steps_->setToolTip(tr("Motor steps to a degree, told to the controller."));
@@ -139,7 +148,11 @@ void RigPage::followWiring() {
     connect(b, &QSpinBox::valueChanged, this, &RigPage::changeWiring);
   for (QDoubleSpinBox* b : {steps_, settle_, lowest_, highest_})
     connect(b, &QDoubleSpinBox::valueChanged, this, &RigPage::changeWiring);
-  connect(line_, &QLineEdit::editingFinished, this, &RigPage::changeWiring);
+  connect(line_->lineEdit(), &QLineEdit::editingFinished, this, &RigPage::changeWiring);
+  connect(line_, &QComboBox::activated, this, [this](int row) {
+    line_->setEditText(line_->itemData(row).toString());
+    changeWiring();
+  });
   connect(home_, &QCheckBox::toggled, this, &RigPage::changeWiring);
 }
 
@@ -230,16 +243,21 @@ void RigPage::lookAround() {
   if (busy()) return;
   looking_ = true;
   stage_->setText(tr("Looking for interfaces…"));
-  session_.work().start<std::vector<AudioInterface>>(
+  session_.work().start<Surroundings>(
       this, {WorkKind::kJob, WorkScope::kProgram, {}},
-      [](const WorkContext&) { return audio_interfaces(); },
-      [this](const Result<std::vector<AudioInterface>>& found) {
+      [](const WorkContext&) -> Result<Surroundings> {
+        return audio_interfaces().map([](std::vector<AudioInterface>&& interfaces) {
+          return Surroundings{std::move(interfaces), serial_ports()};
+        });
+      },
+      [this](const Result<Surroundings>& found) {
         looking_ = false;
         if (!found) return stage_->setText(QString::fromStdString(found.error().text()));
+        showLines(found->lines);
         const QSignalBlocker block(interface_);
         interface_->clear();
         interface_->addItem(tr("Practice bench"), QString());
-        for (const AudioInterface& each : *found) {
+        for (const AudioInterface& each : found->interfaces) {
           if (each.input_count < 2 || each.output_count < 1) continue;
           interface_->addItem(QString::fromStdString(each.name + " · " + each.family),
                               QString::fromStdString(each.key()));
@@ -249,6 +267,18 @@ void RigPage::lookAround() {
                 .arg(count_text(interface_->count() - 1, tr("interface"), tr("interfaces"))));
         showWiring();
       });
+}
+
+void RigPage::showLines(const std::vector<SerialPortInfo>& lines) {
+  const QSignalBlocker block(line_);
+  const QString chosen = line_->currentText();
+  line_->clear();
+  for (const SerialPortInfo& each : lines) {
+    const QString path = QString::fromStdString(each.path.string());
+    const QString says = QString::fromStdString(each.description);
+    line_->addItem(says.isEmpty() ? path : path + QStringLiteral(" · ") + says, path);
+  }
+  line_->setEditText(chosen);
 }
 
 void RigPage::showWiring() {
@@ -270,7 +300,7 @@ void RigPage::showWiring() {
     b->setEnabled(!capture_.wired().isPractice());
   table_->setCurrentIndex(static_cast<int>(w.table));
   const bool serial = w.table == RigWiring::Table::kSerial;
-  line_->setText(QString::fromStdString(w.serial.line.string()));
+  line_->setEditText(QString::fromStdString(w.serial.line.string()));
   steps_->setValue(w.serial.steps_per_degree);
   settle_->setValue(w.serial.settle_s);
   lowest_->setValue(w.serial.lowest_deg);
@@ -294,7 +324,7 @@ void RigPage::changeWiring() {
   w.loopback_input = loopback_->value() - 1;
   w.jig_input = jig_->value() - 1;
   w.table = static_cast<RigWiring::Table>(table_->currentIndex());
-  w.serial.line = line_->text().trimmed().toStdString();
+  w.serial.line = line_->currentText().trimmed().toStdString();
   w.serial.steps_per_degree = steps_->value();
   w.serial.settle_s = settle_->value();
   w.serial.lowest_deg = lowest_->value();

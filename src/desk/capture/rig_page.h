@@ -5,6 +5,7 @@
 
 #include "desk/capture/capture_controller.h"
 #include "desk/parts/desk_part.h"
+#include "rig/serial/serial_line.h"
 #include "workbench/taking/calibrating.h"
 
 class QComboBox;
@@ -41,6 +42,7 @@ class RigPage : public QWidget, public DeskPart {
   void addStep(QVBoxLayout* layout, const QString& text, const char* name, const QString& tip,
                void (RigPage::*step)());
   void followWiring();
+  void showLines(const std::vector<SerialPortInfo>& lines);
   void showWiring();
   void showCalibration();
   void changeWiring();
@@ -70,7 +72,7 @@ class RigPage : public QWidget, public DeskPart {
   QSpinBox* jig_;
   QPushButton* find_;
   QComboBox* table_;
-  QLineEdit* line_;
+  QComboBox* line_;
   QDoubleSpinBox* steps_;
   QDoubleSpinBox* settle_;
   QDoubleSpinBox* lowest_;

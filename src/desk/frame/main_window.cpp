@@ -3,6 +3,7 @@
 #include <QAction>
 #include <QApplication>
 #include <QCloseEvent>
+#include <QFile>
 #include <QLabel>
 #include <QMenu>
 #include <QMimeData>
@@ -13,6 +14,7 @@
 #include <QTimer>
 #include <QVBoxLayout>
 
+#include "base/log.h"
 #include "desk/frame/action_finder.h"
 #include "desk/frame/job_strip.h"
 #include "desk/pages/import_sheet.h"
@@ -257,7 +259,17 @@ void MainWindow::showDesk(const QString& id) {
   }
 }
 
+void MainWindow::saveLog(const QString& path) {
+  const QString log = QString::fromStdString(log_file().string());
+  // The dialog has asked already whether another file may go.
+  QFile::remove(path);
+  showMessage(log.isEmpty()              ? tr("No log is being written.")
+              : QFile::copy(log, path)   ? tr("The log is in %1.").arg(path)
+                                         : tr("The log could not be written to %1.").arg(path));
+}
+
 void MainWindow::showMessage(const QString& text) {
+  log_line(LogWeight::kEvent, "told: " + text.toStdString());
   message_text_->setText(text);
   message_step_->hide();
   message_->show();

@@ -53,6 +53,8 @@ class MainWindow : public QMainWindow {
   void showDesk(const QString& id);
   [[nodiscard]] QString desk() const { return desk_; }
   void showMessage(const QString& text);
+  /// A copy of the log, to be sent to somebody.
+  void saveLog(const QString& path);
   /// Says that a book is not there, with the step that makes it.
   void offerBook(const QString& path);
   void importFiles(const QStringList& paths);

@@ -206,6 +206,16 @@ void MainWindow::makeViewActions() {
            setDark(!dark_);
            QSettings().setValue(QStringLiteral("dark"), dark_);
          });
+  addAct("save-log", tr("Save a copy of the log…"),
+         tr("What the program did and what went wrong, for somebody who helps. It holds paths and "
+            "errors, no takes and no notes."),
+         {}, [this] {
+           const QString path = with_ending(
+               QFileDialog::getSaveFileName(this, tr("Save a copy of the log"),
+                                            QStringLiteral("lalometer.log"), tr("Logs (*.log)")),
+               QStringLiteral(".log"));
+           if (!path.isEmpty()) saveLog(path);
+         });
   addAct("fold-shelf", tr("Fold the shelf"), tr("More room for the score; kept."),
          QKeySequence(Qt::CTRL | Qt::Key_BracketLeft), [this] { fold(shelf_, "fold/shelf"); });
   addAct("fold-page", tr("Fold the page at the right"), tr("More room for the score; kept."),
@@ -239,7 +249,7 @@ void MainWindow::makeBookMenu() {
   menu->addSeparator();
   for (const char* id : {"undo", "redo"}) menu->addAction(actionNamed(QLatin1String(id)));
   menu->addSeparator();
-  for (const char* id : {"find-action", "dark"}) menu->addAction(actionNamed(QLatin1String(id)));
+  for (const char* id : {"find-action", "dark", "save-log"}) menu->addAction(actionNamed(QLatin1String(id)));
   route_->setBookMenu(menu);
 }
 

@@ -45,6 +45,7 @@ Result<void> BookSession::open(const std::filesystem::path& path) {
   // A second connection: reading never waits for a write.
   auto for_writing = Book::open(path);
   if (!for_writing) return tl::unexpected(for_writing.error());
+  log_line(LogWeight::kEvent, "book opened: " + path.string());
   adopt(std::move(*book), std::move(*for_writing));
   return {};
 }

@@ -335,6 +335,9 @@ Result<Json> parsed_set(const std::filesystem::path& file) {
     const auto line =
         1 + std::count(text->begin(), text->begin() + static_cast<std::ptrdiff_t>(upto), '\n');
     return bad_input("This is not valid JSON.", fmt::format("{}:{}", file.string(), line));
+  } catch (const Json::exception&) {
+    return bad_input("This is not valid JSON: a number in it is too large to be held.",
+                     file.string());
   }
 }
 

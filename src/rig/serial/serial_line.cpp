@@ -2,6 +2,7 @@
 
 #include <fcntl.h>
 #include <fmt/format.h>
+#include <libserialport.h>
 #include <poll.h>
 #include <termios.h>
 #include <unistd.h>
@@ -13,54 +14,94 @@
 #include <utility>
 
 namespace lalometer {
-namespace {
-
 using namespace std::chrono_literals;
 
-struct Speed {
-  int baud;
-  speed_t code;
+struct SerialLine::Port {
+  explicit Port(sp_port* opened) : port(opened) {}
+  ~Port() {
+    sp_close(port);
+    sp_free_port(port);
+  }
+  Port(const Port&) = delete;
+  Port& operator=(const Port&) = delete;
+  sp_port* port;
 };
-constexpr Speed kSpeeds[] = {{9600, B9600},     {19200, B19200},   {38400, B38400},
-                             {57600, B57600},   {115200, B115200}, {230400, B230400},
-                             {460800, B460800}, {921600, B921600}};
+
+namespace {
+
+constexpr int kSpeeds[] = {9600, 19200, 38400, 57600, 115200, 230400, 460800, 921600};
+
+tl::unexpected<Error> not_opened(int why, const std::filesystem::path& path) {
+  const char* advice = why == EACCES   ? " Join the group that owns it (often dialout)."
+                       : why == ENOENT ? " Plug the table in, or choose another line."
+                                       : "";
+  return fail(ErrorCode::kDevice,
+              fmt::format("The line cannot be opened: {}.{}", std::strerror(why), advice),
+              path.string());
+}
 
 }  // namespace
 
-Result<SerialLine> SerialLine::open(const std::filesystem::path& path, int baud) {
-  const auto* const speed = std::find_if(std::begin(kSpeeds), std::end(kSpeeds),
-                                         [&](const Speed& s) { return s.baud == baud; });
-  if (speed == std::end(kSpeeds))
-    return bad_input(fmt::format("A line speed of {} baud is not usual.", baud), path.string());
-  const int file = ::open(path.c_str(), O_RDWR | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
-  if (file < 0) {
-    const int why = errno;
-    const char* advice = why == EACCES   ? " Join the group that owns it (often dialout)."
-                         : why == ENOENT ? " Plug the table in, or choose another line."
-                                         : "";
-    return fail(ErrorCode::kDevice,
-                fmt::format("The line cannot be opened: {}.{}", std::strerror(why), advice),
-                path.string());
+std::vector<SerialPortInfo> serial_ports() {
+  std::vector<SerialPortInfo> ports;
+  sp_port** all = nullptr;
+  if (sp_list_ports(&all) != SP_OK) return ports;
+  for (sp_port** one = all; *one != nullptr; ++one) {
+    const char* description = sp_get_port_description(*one);
+    ports.push_back({sp_get_port_name(*one), description == nullptr ? "" : description});
   }
-  SerialLine line(file, path.string());
+  sp_free_port_list(all);
+  return ports;
+}
+
+Result<SerialLine> SerialLine::open_pseudo_terminal(const std::filesystem::path& path) {
+  const int file = ::open(path.c_str(), O_RDWR | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
+  if (file < 0) return not_opened(errno, path);
+  SerialLine line;
+  line.file_ = file;
+  line.path_ = path.string();
   termios settings{};
   if (tcgetattr(file, &settings) != 0)
     return fail(ErrorCode::kDevice, "This is not a serial line.", path.string());
   cfmakeraw(&settings);
-  settings.c_cflag |= CLOCAL | CREAD;
-  cfsetispeed(&settings, speed->code);
-  cfsetospeed(&settings, speed->code);
-  if (tcsetattr(file, TCSANOW, &settings) != 0)
+  if (tcsetattr(file, TCSANOW, &settings) != 0) return not_opened(errno, path);
+  return line;
+}
+
+Result<SerialLine> SerialLine::open(const std::filesystem::path& path, int baud) {
+  if (std::find(std::begin(kSpeeds), std::end(kSpeeds), baud) == std::end(kSpeeds))
+    return bad_input(fmt::format("A line speed of {} baud is not usual.", baud), path.string());
+  // The library knows lines with hardware behind them only.
+  sp_port* port = nullptr;
+  if (sp_get_port_by_name(path.c_str(), &port) != SP_OK) return open_pseudo_terminal(path);
+  if (sp_open(port, SP_MODE_READ_WRITE) != SP_OK) {
+    const int why = sp_last_error_code();
+    sp_free_port(port);
+    return not_opened(why, path);
+  }
+  SerialLine line;
+  line.port_ = std::make_unique<Port>(port);
+  line.path_ = path.string();
+  const bool set = sp_set_baudrate(port, baud) == SP_OK && sp_set_bits(port, 8) == SP_OK &&
+                   sp_set_parity(port, SP_PARITY_NONE) == SP_OK &&
+                   sp_set_stopbits(port, 1) == SP_OK &&
+                   sp_set_flowcontrol(port, SP_FLOWCONTROL_NONE) == SP_OK &&
+                   sp_get_port_handle(port, &line.file_) == SP_OK;
+  if (!set)
     return fail(ErrorCode::kDevice, fmt::format("The line refuses {} baud.", baud), path.string());
   return line;
 }
 
+SerialLine::SerialLine() = default;
+
 SerialLine::SerialLine(SerialLine&& other) noexcept
-    : file_(std::exchange(other.file_, -1)),
+    : port_(std::move(other.port_)),
+      file_(std::exchange(other.file_, -1)),
       path_(std::move(other.path_)),
       pending_(std::move(other.pending_)) {}
 
 SerialLine& SerialLine::operator=(SerialLine&& other) noexcept {
+  std::swap(port_, other.port_);
   std::swap(file_, other.file_);
   std::swap(path_, other.path_);
   std::swap(pending_, other.pending_);
@@ -68,7 +109,8 @@ SerialLine& SerialLine::operator=(SerialLine&& other) noexcept {
 }
 
 SerialLine::~SerialLine() {
-  if (file_ >= 0) ::close(file_);
+  // A real line's file belongs to the library.
+  if (file_ >= 0 && !port_) ::close(file_);
 }
 
 tl::unexpected<Error> SerialLine::pulled_out() const {

@@ -2,13 +2,23 @@
 
 #include <chrono>
 #include <filesystem>
+#include <memory>
 #include <optional>
 #include <stop_token>
 #include <string>
+#include <vector>
 
 #include "base/result.h"
 
 namespace lalometer {
+
+/// A serial line that is plugged in.
+struct SerialPortInfo {
+  std::filesystem::path path;
+  std::string description;  ///< what it says of itself; may be empty
+};
+/// The lines that this computer has now, without pseudo-terminals.
+[[nodiscard]] std::vector<SerialPortInfo> serial_ports();
 
 /// A serial line that speaks in lines of text: 8 data bits, no parity, one stop bit, raw. A
 /// pseudo-terminal will do as well. For one thread at a time, but for write().
@@ -31,9 +41,12 @@ class SerialLine {
   void forget();
 
  private:
-  SerialLine(int file, std::string path) : file_(file), path_(std::move(path)) {}
+  struct Port;  ///< what the library holds of a real line; null for a pseudo-terminal
+  SerialLine();
+  [[nodiscard]] static Result<SerialLine> open_pseudo_terminal(const std::filesystem::path& path);
   [[nodiscard]] tl::unexpected<Error> pulled_out() const;
 
+  std::unique_ptr<Port> port_;
   int file_ = -1;
   std::string path_;
   std::string pending_;
