@@ -6,6 +6,7 @@
 #include <CLI/CLI.hpp>
 #include <cmath>
 #include <filesystem>
+#include <memory>
 #include <ostream>
 
 #include "acoustics/spectrum/smoothing.h"
@@ -232,6 +233,105 @@ void add_reading_options(CLI::App& command, ResponseOptions& o) {
       ->check(not_negative());
 }
 
+void add_response(CLI::App& app, Doors& doors, int& status) {
+  auto response = std::make_shared<ResponseOptions>();
+  CLI::App* command =
+      app.add_subcommand("response", "frequency response of a file or a set's on-axis take");
+  command
+      ->add_option("path", response->path,
+                   "curve, impulse response, recorded sweep, or measurement set")
+      ->required();
+  command->add_option("--gate-ms", response->gate_ms, "gate length after the arrival, ms")
+      ->check(above_zero());
+  command->add_option("--smooth", response->smooth, "1/N octave")->check(CLI::Range(0, 96));
+  add_reading_options(*command, *response);
+  add_source_options(*command, doors.choice);
+  command->callback([&doors, &status, response] { status = response_command(doors, *response); });
+}
+
+void add_import(CLI::App& app, Doors& doors, int& status) {
+  struct ImportOptions {
+    std::vector<std::string> files;
+    std::string book;
+    bool preview_only = false;
+    ResponseOptions reading;
+  };
+  auto import = std::make_shared<ImportOptions>();
+  CLI::App* command = app.add_subcommand("import", "takes files or sets into a book");
+  command->add_option("files", import->files, "curves, sound files, measurement sets")->required();
+  CLI::Option* into =
+      command->add_option("--book", import->book, "book; made where it is not there");
+  command->add_flag("--preview", import->preview_only, "only say what was understood")
+      ->excludes(into);
+  add_reading_options(*command, import->reading);
+  command->callback([&doors, &status, import] {
+    if (import->book.empty() && !import->preview_only)
+      throw CLI::RequiredError("--book or --preview");
+    status =
+        import_command(doors, import->files, import->book, import->reading, import->preview_only);
+  });
+}
+
+void add_export(CLI::App& app, Doors& doors, int& status) {
+  struct ExportOptions {
+    std::string book;
+    std::string target;
+    Id take = 0;
+    Id subject = 0;
+  };
+  auto out = std::make_shared<ExportOptions>();
+  CLI::App* command =
+      app.add_subcommand("export", "a take as a file, or a subject as a measurement set");
+  command->add_option("book", out->book, "book")->required();
+  command->add_option("target", out->target, "file (.frd, .zma, .txt, .csv, .wav, .flac) or folder")
+      ->required();
+  CLI::Option* take_option =
+      command->add_option("--take", out->take, "id of one take")->check(above_zero());
+  command->add_option("--subject", out->subject, "id of a subject")
+      ->check(above_zero())
+      ->excludes(take_option);
+  command->callback([&doors, &status, out] {
+    status = export_command(doors, out->book, out->target, out->take, out->subject);
+  });
+}
+
+void add_simulate(CLI::App& app, Doors& doors, int& status) {
+  struct SimulateOptions {
+    std::string description;
+    std::string folder;
+    std::uint64_t seed = 1;
+  };
+  auto simulate = std::make_shared<SimulateOptions>();
+  CLI::App* command = app.add_subcommand(
+      "simulate", "takes of a described loudspeaker on the practice bench, with their truth");
+  command->add_option("subject", simulate->description, "SUBJECT.json: a set's subject (and bench)")
+      ->required();
+  command->add_option("folder", simulate->folder, "where the measurement set goes")->required();
+  command->add_option("--seed", simulate->seed, "of the noise");
+  command->callback([&doors, &status, simulate] {
+    status = simulate_command(doors, simulate->description, simulate->folder, simulate->seed);
+  });
+}
+
+void add_validate(CLI::App& app, Doors& doors, int& status) {
+  auto candidate = std::make_shared<std::string>();
+  auto reading = std::make_shared<ResponseOptions>();
+  CLI::App* command = app.add_subcommand("validate", "whether a set, a book or a file can be used");
+  command->add_option("path", *candidate, "set, book or file")->required();
+  add_reading_options(*command, *reading);
+  command->callback([&doors, &status, candidate, reading] {
+    status = validate_command(doors, *candidate, *reading);
+  });
+}
+
+void add_file_commands(CLI::App& app, Doors& doors, int& status) {
+  add_response(app, doors, status);
+  add_import(app, doors, status);
+  add_export(app, doors, status);
+  add_simulate(app, doors, status);
+  add_validate(app, doors, status);
+}
+
 }  // namespace
 
 int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& err) {
@@ -241,76 +341,18 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   Doors doors{out, err};
   app.add_flag("--json", doors.json, "print one JSON object");
   std::string log_path;
-  app.add_option("--log", log_path, "write a log into this file")->each([&](const std::string& file) {
-    if (const auto started = start_log(file); !started)
-      throw CLI::ValidationError("--log", started.error().text());
-    std::string line = "lalometer-cli";
-    for (int i = 1; i < argc; ++i) line += fmt::format(" {}", argv[i]);
-    log_line(LogWeight::kEvent, line);
-  });
+  app.add_option("--log", log_path, "write a log into this file")
+      ->each([&](const std::string& file) {
+        if (const auto started = start_log(file); !started)
+          throw CLI::ValidationError("--log", started.error().text());
+        std::string line = "lalometer-cli";
+        for (int i = 1; i < argc; ++i) line += fmt::format(" {}", argv[i]);
+        log_line(LogWeight::kEvent, line);
+      });
   app.set_version_flag("--version", "lalometer-cli " LALOMETER_VERSION);
   int status = kDone;
 
-  ResponseOptions response;
-  CLI::App* command =
-      app.add_subcommand("response", "frequency response of a file or a set's on-axis take");
-  command
-      ->add_option("path", response.path,
-                   "curve, impulse response, recorded sweep, or measurement set")
-      ->required();
-  command->add_option("--gate-ms", response.gate_ms, "gate length after the arrival, ms")
-      ->check(above_zero());
-  command->add_option("--smooth", response.smooth, "1/N octave")->check(CLI::Range(0, 96));
-  add_reading_options(*command, response);
-  add_source_options(*command, doors.choice);
-  command->callback([&] { status = response_command(doors, response); });
-
-  std::vector<std::string> files;
-  std::string book_path;
-  bool preview_only = false;
-  ResponseOptions reading;
-  command = app.add_subcommand("import", "takes files or sets into a book");
-  command->add_option("files", files, "curves, sound files, measurement sets")->required();
-  CLI::Option* into = command->add_option("--book", book_path, "book; made where it is not there");
-  command->add_flag("--preview", preview_only, "only say what was understood")->excludes(into);
-  add_reading_options(*command, reading);
-  command->callback([&] {
-    if (book_path.empty() && !preview_only) throw CLI::RequiredError("--book or --preview");
-    status = import_command(doors, files, book_path, reading, preview_only);
-  });
-
-  std::string source;
-  std::string target;
-  Id take = 0;
-  Id subject = 0;
-  command = app.add_subcommand("export", "a take as a file, or a subject as a measurement set");
-  command->add_option("book", source, "book")->required();
-  command->add_option("target", target, "file (.frd, .zma, .txt, .csv, .wav, .flac) or folder")
-      ->required();
-  CLI::Option* take_option =
-      command->add_option("--take", take, "id of one take")->check(above_zero());
-  command->add_option("--subject", subject, "id of a subject")
-      ->check(above_zero())
-      ->excludes(take_option);
-  command->callback([&] { status = export_command(doors, source, target, take, subject); });
-
-  std::string description;
-  std::string folder;
-  std::uint64_t seed = 1;
-  command = app.add_subcommand(
-      "simulate", "takes of a described loudspeaker on the practice bench, with their truth");
-  command->add_option("subject", description, "SUBJECT.json: a set's subject (and bench)")
-      ->required();
-  command->add_option("folder", folder, "where the measurement set goes")->required();
-  command->add_option("--seed", seed, "of the noise");
-  command->callback([&] { status = simulate_command(doors, description, folder, seed); });
-
-  std::string candidate;
-  command = app.add_subcommand("validate", "whether a set, a book or a file can be used");
-  command->add_option("path", candidate, "set, book or file")->required();
-  add_reading_options(*command, reading);
-  command->callback([&] { status = validate_command(doors, candidate, reading); });
-
+  add_file_commands(app, doors, status);
   add_design_commands(app, doors, status);
   add_impedance_commands(app, doors, status);
 

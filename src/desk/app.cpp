@@ -46,6 +46,92 @@ QString demo_path() {
   return path;
 }
 
+/// What the command line asks for.
+struct Wanted {
+  QString book;
+  bool demo = false;
+  QString picture;
+  QStringList size;
+  QString station;
+  bool dark = false;
+  QStringList imports;
+  bool time_to_window = false;
+  QString log;
+};
+
+Wanted wanted_by(const QApplication& app) {
+  const auto tr = [](const char* text) { return QCoreApplication::translate("app", text); };
+  QCommandLineParser parser;
+  parser.setApplicationDescription(tr("Loudspeaker measurements: take, read, keep."));
+  parser.addHelpOption();
+  parser.addVersionOption();
+  parser.addPositionalArgument(QStringLiteral("book"), tr("book to open"),
+                               QStringLiteral("[book]"));
+  const QCommandLineOption demo(QStringLiteral("demo"), tr("open the demo book"));
+  const QCommandLineOption picture(QStringLiteral("picture"),
+                                   tr("save a picture of the window to this file and leave"),
+                                   QStringLiteral("file"));
+  const QCommandLineOption size(QStringLiteral("size"), tr("size of the window"),
+                                QStringLiteral("WxH"), QStringLiteral("1280x800"));
+  const QCommandLineOption station(
+      QStringLiteral("station"), tr("plan, capture, read, case or report"), QStringLiteral("name"));
+  const QCommandLineOption dark(QStringLiteral("dark"), tr("dark theme for this run"));
+  const QCommandLineOption import(QStringLiteral("import"), tr("show the preview of these files"),
+                                  QStringLiteral("file"));
+  const QCommandLineOption shown(
+      QStringLiteral("time-to-window"),
+      tr("print the milliseconds from start to the first picture and leave"));
+  const QCommandLineOption log(QStringLiteral("log"),
+                               tr("write the log here instead of %1").arg(usual_log()),
+                               QStringLiteral("file"), usual_log());
+  parser.addOptions({demo, picture, size, station, dark, import, shown, log});
+  parser.process(app);
+  return {parser.positionalArguments().value(0),
+          parser.isSet(demo),
+          parser.value(picture),
+          parser.value(size).split(u'x'),
+          parser.value(station),
+          parser.isSet(dark),
+          parser.values(import),
+          parser.isSet(shown),
+          parser.value(log)};
+}
+
+void begin_log(const QString& file) {
+  if (const auto started = start_log(file.toStdString()); !started)
+    std::fprintf(stderr, "%s\n", started.error().text().c_str());
+  qInstallMessageHandler(log_qt);
+  log_line(LogWeight::kEvent, std::string("Qt ") + qVersion() + " on " +
+                                  QGuiApplication::platformName().toStdString());
+}
+
+/// The book that is named, else the last one, else the demo.
+void open_book(MainWindow& window, const Wanted& wanted) {
+  const QStringList recent = QSettings().value(QStringLiteral("recent")).toStringList();
+  QString path = wanted.book;
+  if (path.isEmpty())
+    path = wanted.demo || recent.isEmpty() || !QFile::exists(recent.first()) ? demo_path()
+                                                                             : recent.first();
+  if (!window.openBook(path) && !window.session().isOpen() && path != demo_path()) {
+    // Something must stand on the desk: the demo, with the message about what failed still over it.
+    (void)window.session().open(demo_path().toStdString());
+    if (!QFile::exists(path) && QDir(QFileInfo(path).absolutePath()).exists())
+      window.offerBook(path);
+  }
+}
+
+/// Once nothing moves any more.
+void picture_and_leave(MainWindow& window, const QString& file) {
+  auto* settle = new QTimer(&window);
+  QObject::connect(settle, &QTimer::timeout, &window, [&window, settle, file] {
+    if (!window.atRest()) return;
+    settle->stop();
+    window.grab().save(file);
+    QCoreApplication::quit();
+  });
+  settle->start(250);
+}
+
 int run(int argc, char** argv) {
   QElapsedTimer since_start;
   since_start.start();
@@ -56,93 +142,29 @@ int run(int argc, char** argv) {
   QApplication::setApplicationDisplayName(QStringLiteral("Lalometer"));
   load_fonts();
   QApplication::setFont(text_font(13));
-
-  QCommandLineParser parser;
-  parser.setApplicationDescription(
-      QCoreApplication::translate("app", "Loudspeaker measurements: take, read, keep."));
-  parser.addHelpOption();
-  parser.addVersionOption();
-  parser.addPositionalArgument(QStringLiteral("book"),
-                               QCoreApplication::translate("app", "book to open"),
-                               QStringLiteral("[book]"));
-  const QCommandLineOption demo(QStringLiteral("demo"),
-                                QCoreApplication::translate("app", "open the demo book"));
-  const QCommandLineOption picture(
-      QStringLiteral("picture"),
-      QCoreApplication::translate("app", "save a picture of the window to this file and leave"),
-      QStringLiteral("file"));
-  const QCommandLineOption size(QStringLiteral("size"),
-                                QCoreApplication::translate("app", "size of the window"),
-                                QStringLiteral("WxH"), QStringLiteral("1280x800"));
-  const QCommandLineOption station(
-      QStringLiteral("station"),
-      QCoreApplication::translate("app", "plan, capture, read, case or report"),
-      QStringLiteral("name"));
-  const QCommandLineOption dark(QStringLiteral("dark"),
-                                QCoreApplication::translate("app", "dark theme for this run"));
-  const QCommandLineOption import(
-      QStringLiteral("import"),
-      QCoreApplication::translate("app", "show the preview of these files"),
-      QStringLiteral("file"));
-  const QCommandLineOption shown(
-      QStringLiteral("time-to-window"),
-      QCoreApplication::translate(
-          "app", "print the milliseconds from start to the first picture and leave"));
-  const QCommandLineOption log(
-      QStringLiteral("log"),
-      QCoreApplication::translate("app", "write the log here instead of %1").arg(usual_log()),
-      QStringLiteral("file"));
-  parser.addOptions({demo, picture, size, station, dark, import, shown, log});
-  parser.process(app);
-  const QString log_path = parser.isSet(log) ? parser.value(log) : usual_log();
-  if (const auto started = start_log(log_path.toStdString()); !started)
-    std::fprintf(stderr, "%s\n", started.error().text().c_str());
-  qInstallMessageHandler(log_qt);
-  log_line(LogWeight::kEvent, std::string("Qt ") + qVersion() + " on " +
-                                  QGuiApplication::platformName().toStdString());
+  const Wanted wanted = wanted_by(app);
+  begin_log(wanted.log);
 
   MainWindow window;
-  const QStringList extent = parser.value(size).split(u'x');
-  if (extent.size() == 2) window.resize(extent[0].toInt(), extent[1].toInt());
-  if (parser.isSet(dark)) window.setDark(true);
-  const QStringList recent = QSettings().value(QStringLiteral("recent")).toStringList();
-  QString path = parser.positionalArguments().value(0);
-  if (path.isEmpty())
-    path = parser.isSet(demo) || recent.isEmpty() || !QFile::exists(recent.first())
-               ? demo_path()
-               : recent.first();
-  if (!window.openBook(path) && !window.session().isOpen() && path != demo_path()) {
-    // Something must stand on the desk: the demo, with the message about what failed still over it.
-    (void)window.session().open(demo_path().toStdString());
-    if (!QFile::exists(path) && QDir(QFileInfo(path).absolutePath()).exists())
-      window.offerBook(path);
-  }
+  if (wanted.size.size() == 2) window.resize(wanted.size[0].toInt(), wanted.size[1].toInt());
+  if (wanted.dark) window.setDark(true);
+  open_book(window, wanted);
   const QStringList names = {QStringLiteral("plan"), QStringLiteral("capture"),
                              QStringLiteral("read"), QStringLiteral("case"),
                              QStringLiteral("report")};
-  if (const auto index = names.indexOf(parser.value(station)); index >= 0)
+  if (const auto index = names.indexOf(wanted.station); index >= 0)
     window.setStation(static_cast<RouteStrip::Station>(index));
   window.show();
   window.score()->setFocus();
-  if (parser.isSet(import)) window.importFiles(parser.values(import));
-  if (parser.isSet(shown)) {
+  if (!wanted.imports.isEmpty()) window.importFiles(wanted.imports);
+  if (wanted.time_to_window) {
     QTimer::singleShot(0, &window, [&] {
       window.repaint();
       std::printf("%lld\n", since_start.elapsed());
       QCoreApplication::quit();
     });
   }
-  if (parser.isSet(picture)) {
-    auto* settle = new QTimer(&window);
-    QObject::connect(settle, &QTimer::timeout, &window,
-                     [&window, settle, file = parser.value(picture)] {
-                       if (!window.atRest()) return;
-                       settle->stop();
-                       window.grab().save(file);
-                       QCoreApplication::quit();
-                     });
-    settle->start(250);
-  }
+  if (!wanted.picture.isEmpty()) picture_and_leave(window, wanted.picture);
   return QApplication::exec();
 }
 

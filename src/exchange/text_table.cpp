@@ -257,6 +257,80 @@ Result<std::string> decoded_text(std::span<const std::byte> bytes, const std::st
   return converted;
 }
 
+namespace {
+
+/// The rows of numbers as they are read, and what is only known after all of them.
+class RowReader {
+ public:
+  RowReader(TextTable& table, Form form, ColumnKind kind, const std::string& file_name)
+      : table_(table), form_(form), kind_(kind), file_name_(file_name) {}
+
+  Result<void> read(const Line& line) {
+    const std::string where = place(file_name_, line.number);
+    const std::vector<std::string> columns = columns_of(line.text, form_);
+    double numbers[3] = {0.0, 0.0, 0.0};
+    const std::size_t count = std::min<std::size_t>(columns.size(), 3);
+    for (std::size_t i = 0; i < count; ++i) {
+      const auto number = parse_number(columns[i]);
+      // A heading that starts with a number and goes on in words ("8 ohm driver", a date) is no
+      // broken row, where it stands above the rows.
+      if (!number && i == 0 && table_.rows.empty()) {
+        table_.comments.emplace_back(line.text);
+        return {};
+      }
+      if (!number) {
+        const std::string found =
+            columns[i].empty() ? "nothing" : fmt::format("\"{}\"", columns[i]);
+        return bad_input(fmt::format("Column {} should be a number, found {}.", i + 1, found),
+                         where);
+      }
+      if (!std::isfinite(*number)) {
+        return bad_input(
+            fmt::format("Column {} is {}, which is not a finite number.", i + 1, columns[i]),
+            where);
+      }
+      numbers[i] = *number;
+    }
+    if (count < 2)
+      return bad_input(fmt::format("The row \"{}\" has no second column.", line.text), where);
+    const TableRow row{line.number, numbers[0], numbers[1], numbers[2]};
+    if (auto checked = check_row(row, kind_, where); !checked) return checked;
+    if (count == 3)
+      ++with_phase_;
+    else if (first_without_phase_ == 0)
+      first_without_phase_ = line.number;
+    extra_columns_ = extra_columns_ || columns.size() > 3;
+    table_.rows.push_back(row);
+    return {};
+  }
+
+  Result<void> finish() {
+    if (table_.rows.size() < 2) {
+      return bad_input(
+          fmt::format("A curve needs at least 2 rows of numbers, found {}.", table_.rows.size()),
+          file_name_);
+    }
+    if (with_phase_ > 0 && first_without_phase_ > 0) {
+      return bad_input("This row has no phase, though others in the file have one.",
+                       place(file_name_, first_without_phase_));
+    }
+    table_.has_phase = with_phase_ > 0;
+    if (extra_columns_) table_.notes.emplace_back("Columns after the third were not read.");
+    return {};
+  }
+
+ private:
+  TextTable& table_;
+  Form form_;
+  ColumnKind kind_;
+  const std::string& file_name_;
+  bool extra_columns_ = false;
+  std::size_t with_phase_ = 0;
+  std::size_t first_without_phase_ = 0;
+};
+
+}  // namespace
+
 Result<TextTable> read_text_table(std::span<const std::byte> bytes, const std::string& file_name,
                                   ColumnKind kind) {
   const Result<std::string> text = decoded_text(bytes, file_name);
@@ -281,62 +355,11 @@ Result<TextTable> read_text_table(std::span<const std::byte> bytes, const std::s
                                      [](const Line& l) { return looks_decimal_comma(l.text); });
   }
 
-  bool extra_columns = false;
-  std::size_t with_phase = 0;
-  std::size_t first_without_phase = 0;
+  RowReader rows(table, form, kind, file_name);
   for (const Line& line : data) {
-    const std::string where = place(file_name, line.number);
-    const std::vector<std::string> columns = columns_of(line.text, form);
-    double numbers[3] = {0.0, 0.0, 0.0};
-    const std::size_t count = std::min<std::size_t>(columns.size(), 3);
-    bool heading = false;
-    for (std::size_t i = 0; i < count; ++i) {
-      const auto number = parse_number(columns[i]);
-      if (!number && i == 0 && table.rows.empty()) {
-        heading = true;  // "165 mm woofer" or a date above the rows is a heading, not a broken row
-        break;
-      }
-      if (!number) {
-        const std::string found =
-            columns[i].empty() ? "nothing" : fmt::format("\"{}\"", columns[i]);
-        return bad_input(fmt::format("Column {} should be a number, found {}.", i + 1, found),
-                         where);
-      }
-      if (!std::isfinite(*number)) {
-        return bad_input(
-            fmt::format("Column {} is {}, which is not a finite number.", i + 1, columns[i]),
-            where);
-      }
-      numbers[i] = *number;
-    }
-    // A heading that starts with a number and goes on in words: "8 ohm driver".
-    if (heading) {
-      table.comments.emplace_back(line.text);
-      continue;
-    }
-    if (count < 2)
-      return bad_input(fmt::format("The row \"{}\" has no second column.", line.text), where);
-    const TableRow row{line.number, numbers[0], numbers[1], numbers[2]};
-    if (auto checked = check_row(row, kind, where); !checked)
-      return tl::unexpected(checked.error());
-    if (count == 3)
-      ++with_phase;
-    else if (first_without_phase == 0)
-      first_without_phase = line.number;
-    extra_columns = extra_columns || columns.size() > 3;
-    table.rows.push_back(row);
+    if (auto read = rows.read(line); !read) return tl::unexpected(read.error());
   }
-  if (table.rows.size() < 2) {
-    return bad_input(
-        fmt::format("A curve needs at least 2 rows of numbers, found {}.", table.rows.size()),
-        file_name);
-  }
-  if (with_phase > 0 && first_without_phase > 0) {
-    return bad_input("This row has no phase, though others in the file have one.",
-                     place(file_name, first_without_phase));
-  }
-  table.has_phase = with_phase > 0;
-  if (extra_columns) table.notes.emplace_back("Columns after the third were not read.");
+  if (auto whole = rows.finish(); !whole) return tl::unexpected(whole.error());
   put_in_order(table);
   if (table.rows.size() < 2)
     return bad_input("All rows are at one frequency; a curve needs two.", file_name);

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <optional>
 
+#include "acoustics/baffle/vector.h"
 #include "acoustics/signal/quadrature.h"
 #include "base/constants.h"
 
@@ -11,25 +12,6 @@ namespace lalometer {
 namespace {
 
 using Complex = std::complex<double>;
-
-struct Vector {
-  double x, y, z;
-};
-Vector operator+(Vector a, Vector b) {
-  return {a.x + b.x, a.y + b.y, a.z + b.z};
-}
-Vector operator-(Vector a, Vector b) {
-  return {a.x - b.x, a.y - b.y, a.z - b.z};
-}
-Vector operator*(double s, Vector a) {
-  return {s * a.x, s * a.y, s * a.z};
-}
-double dot(Vector a, Vector b) {
-  return a.x * b.x + a.y * b.y + a.z * b.z;
-}
-double norm(Vector a) {
-  return std::sqrt(dot(a, a));
-}
 
 /// Exterior angle of a box's edge and its wedge index pi / theta_w.
 constexpr double kWedge = 1.5 * kPi;

@@ -65,7 +65,12 @@ DrawingPage::DrawingPage(DrawingDesk& desk, QWidget* parent) : QWidget(parent), 
   figures_->setTextFormat(Qt::RichText);
   layout_->addWidget(figures_);
   layout_->addStretch(1);
+  wire();
+  connect(&desk_, &DrawingDesk::changed, this, &DrawingPage::show);
+  show();
+}
 
+void DrawingPage::wire() {
   const auto place = [this] {
     if (filling_ || !desk_.chosenPart()) return;
     const DrawnSubject s = drawn_subject(desk_.description());
@@ -97,8 +102,6 @@ DrawingPage::DrawingPage(DrawingDesk& desk, QWidget* parent) : QWidget(parent), 
   };
   connect(edge_kind_, &QComboBox::activated, this, edge);
   connect(edge_, &QDoubleSpinBox::valueChanged, this, edge);
-  connect(&desk_, &DrawingDesk::changed, this, &DrawingPage::show);
-  show();
 }
 
 QDoubleSpinBox* DrawingPage::field(const QString& name, const QString& unit, double highest,
@@ -129,7 +132,8 @@ void DrawingPage::setTheme(const Theme& theme) {
 void DrawingPage::changePart(PartFigure figure, double value) {
   if (filling_ || !desk_.chosenPart()) return;
   const DrawnSubject s = drawn_subject(desk_.description());
-  desk_.edit(with_part_figure(desk_.description(), s.parts[*desk_.chosenPart()], figure, value), true);
+  desk_.edit(with_part_figure(desk_.description(), s.parts[*desk_.chosenPart()], figure, value),
+             true);
 }
 
 void DrawingPage::show() {

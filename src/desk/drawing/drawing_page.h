@@ -25,6 +25,7 @@ class DrawingPage : public QWidget, public DeskPart {
   void bestPlaceAsked(const QString& driver);
 
  private:
+  void wire();
   void show();
   QDoubleSpinBox* field(const QString& name, const QString& unit, double highest, int digits,
                         const QString& tip);

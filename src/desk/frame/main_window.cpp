@@ -263,9 +263,9 @@ void MainWindow::saveLog(const QString& path) {
   const QString log = QString::fromStdString(log_file().string());
   // The dialog has asked already whether another file may go.
   QFile::remove(path);
-  showMessage(log.isEmpty()              ? tr("No log is being written.")
-              : QFile::copy(log, path)   ? tr("The log is in %1.").arg(path)
-                                         : tr("The log could not be written to %1.").arg(path));
+  showMessage(log.isEmpty()            ? tr("No log is being written.")
+              : QFile::copy(log, path) ? tr("The log is in %1.").arg(path)
+                                       : tr("The log could not be written to %1.").arg(path));
 }
 
 void MainWindow::showMessage(const QString& text) {

@@ -249,7 +249,8 @@ void MainWindow::makeBookMenu() {
   menu->addSeparator();
   for (const char* id : {"undo", "redo"}) menu->addAction(actionNamed(QLatin1String(id)));
   menu->addSeparator();
-  for (const char* id : {"find-action", "dark", "save-log"}) menu->addAction(actionNamed(QLatin1String(id)));
+  for (const char* id : {"find-action", "dark", "save-log"})
+    menu->addAction(actionNamed(QLatin1String(id)));
   route_->setBookMenu(menu);
 }
 

@@ -137,6 +137,12 @@ DriverPage::DriverPage(BookSession& session, QWidget* parent) : QWidget(parent),
   notes_->setSpacing(4);
   layout->addLayout(notes_);
   layout->addWidget(rule(this));
+  makeTuning(layout);
+  layout->addStretch(1);
+  wire();
+}
+
+void DriverPage::makeTuning(QVBoxLayout* layout) {
   layout->addWidget(role_label(tr("Tune the box"), "head", this));
   tuned_ = role_label({}, "quiet", this);
   tuned_->setObjectName(QStringLiteral("tunedTo"));
@@ -149,8 +155,9 @@ DriverPage::DriverPage(BookSession& session, QWidget* parent) : QWidget(parent),
   steps_->setObjectName(QStringLiteral("tuneSteps"));
   steps_->setWordWrap(true);
   layout->addWidget(steps_);
-  layout->addStretch(1);
+}
 
+void DriverPage::wire() {
   connect(group_, &QComboBox::activated, this, [this] {
     shown_.clear();
     follow();

@@ -38,6 +38,8 @@ class DriverPage : public QWidget, public DeskPart {
   void showEvent(QShowEvent* event) override;
 
  private:
+  void makeTuning(class QVBoxLayout* layout);
+  void wire();
   void follow();
   void start();
   void fill();

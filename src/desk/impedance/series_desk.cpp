@@ -198,6 +198,71 @@ void SeriesDesk::fill() {
   fillWords();
 }
 
+namespace {
+
+struct TableRow {
+  QString name;
+  std::string key;
+};
+
+/// What any of the members tells, in the order people look at it.
+std::vector<TableRow> rows_of(const std::vector<MemberFigures>& members) {
+  std::vector<TableRow> rows;
+  for (const MemberFigures& m : members) {
+    for (const ReadFigure& f : m.impedance) {
+      if (std::none_of(rows.begin(), rows.end(), [&](const TableRow& r) { return r.key == f.key; }))
+        rows.push_back({QString::fromStdString(f.name), f.key});
+    }
+  }
+  rows.push_back({SeriesDesk::tr("ripple"), "loops"});
+  const auto any = [&](auto told) { return std::any_of(members.begin(), members.end(), told); };
+  if (any([](const MemberFigures& m) { return m.level_db.has_value(); }))
+    rows.push_back({SeriesDesk::tr("output"), "output"});
+  if (any([](const MemberFigures& m) { return m.roughness_db.has_value(); }))
+    rows.push_back({SeriesDesk::tr("roughness"), "roughness"});
+  if (any([](const MemberFigures& m) { return m.f6_hz.has_value(); }))
+    rows.push_back({SeriesDesk::tr("F6"), "f6"});
+  return rows;
+}
+
+/// A member's cell: its text, and whether it really differs from the reference.
+struct Cell {
+  QString text = QStringLiteral("–");
+  bool real = false;
+  QString tip = {};
+};
+Cell cell_of(const MemberFigures& m, const MemberFigures& base, const std::string& key,
+             double repeat_db) {
+  Cell cell;
+  if (key == "loops") {
+    QStringList loops;
+    for (const Wiggle& w : m.wiggles)
+      loops.push_back(QStringLiteral("%1 %2 %")
+                          .arg(QString::fromStdString(frequency_text(w.frequency_hz.value)))
+                          .arg(w.height_percent, 0, 'f', 1));
+    cell.tip = cell.text =
+        loops.isEmpty() ? SeriesDesk::tr("none") : loops.join(QStringLiteral(", "));
+  } else if (key == "output" && m.level_db) {
+    cell.text = QStringLiteral("%1 dB").arg(m.level_db->value, 0, 'f', 1);
+    cell.real = base.level_db && std::abs(m.level_db->value - base.level_db->value) > repeat_db;
+  } else if (key == "roughness" && m.roughness_db) {
+    cell.text = QStringLiteral("%1 dB").arg(*m.roughness_db, 0, 'f', 2);
+  } else if (key == "f6" && m.f6_hz) {
+    cell.text = QString::fromStdString(frequency_text(*m.f6_hz));
+  } else if (const ReadFigure* f = figure_of(m, key)) {
+    cell.text =
+        QString::fromStdString(with_uncertainty(f->value, f->unit == "ohm" ? "Ω" : f->unit));
+    const ReadFigure* other = figure_of(base, key);
+    cell.real = other != nullptr && differ(f->value, other->value);
+    if (cell.real && &m != &base)
+      cell.text +=
+          f->value.value > other->value.value ? QStringLiteral("  ▲") : QStringLiteral("  ▼");
+  }
+  return cell;
+}
+
+}  // namespace
+
 void SeriesDesk::fillTable() {
   const auto& members = study_->comparison.members;
   table_->clear();
@@ -205,76 +270,27 @@ void SeriesDesk::fillTable() {
   QStringList heads;
   for (const MemberFigures& m : members) heads.push_back(QString::fromStdString(m.name));
   table_->setHorizontalHeaderLabels(heads);
-  struct Row {
-    QString name;
-    std::string key;
-  };
-  std::vector<Row> rows;
-  for (const MemberFigures& m : members) {
-    for (const ReadFigure& f : m.impedance) {
-      if (std::none_of(rows.begin(), rows.end(), [&](const Row& r) { return r.key == f.key; }))
-        rows.push_back({QString::fromStdString(f.name), f.key});
-    }
-  }
-  rows.push_back({tr("ripple"), "loops"});
-  const auto any = [&](auto told) { return std::any_of(members.begin(), members.end(), told); };
-  if (any([](const MemberFigures& m) { return m.level_db.has_value(); }))
-    rows.push_back({tr("output"), "output"});
-  if (any([](const MemberFigures& m) { return m.roughness_db.has_value(); }))
-    rows.push_back({tr("roughness"), "roughness"});
-  if (any([](const MemberFigures& m) { return m.f6_hz.has_value(); }))
-    rows.push_back({tr("F6"), "f6"});
+  const std::vector<TableRow> rows = rows_of(members);
   table_->setRowCount(static_cast<int>(rows.size()));
   QStringList names;
-  for (const Row& r : rows) names.push_back(r.name);
+  for (const TableRow& r : rows) names.push_back(r.name);
   table_->setVerticalHeaderLabels(names);
-  const auto figure = [](const MemberFigures& m, const std::string& key) -> const ReadFigure* {
-    for (const ReadFigure& f : m.impedance) {
-      if (f.key == key) return &f;
-    }
-    return nullptr;
-  };
   for (int c = 0; c < table_->columnCount(); ++c) {
-    const MemberFigures& m = members[static_cast<std::size_t>(c)];
-    const MemberFigures& base = members[reference_];
+    const auto member = static_cast<std::size_t>(c);
+    const bool own = member == reference_;
     for (int r = 0; r < table_->rowCount(); ++r) {
-      const std::string& key = rows[static_cast<std::size_t>(r)].key;
-      QString text = QStringLiteral("–");
-      bool real = false;
-      QString tip;
-      if (key == "loops") {
-        QStringList loops;
-        for (const Wiggle& w : m.wiggles)
-          loops.push_back(QStringLiteral("%1 %2 %")
-                              .arg(QString::fromStdString(frequency_text(w.frequency_hz.value)))
-                              .arg(w.height_percent, 0, 'f', 1));
-        text = loops.isEmpty() ? tr("none") : loops.join(QStringLiteral(", "));
-        tip = text;
-      } else if (key == "output" && m.level_db) {
-        text = QStringLiteral("%1 dB").arg(m.level_db->value, 0, 'f', 1);
-        real = base.level_db &&
-               std::abs(m.level_db->value - base.level_db->value) > study_->comparison.repeat_db;
-      } else if (key == "roughness" && m.roughness_db) {
-        text = QStringLiteral("%1 dB").arg(*m.roughness_db, 0, 'f', 2);
-      } else if (key == "f6" && m.f6_hz) {
-        text = QString::fromStdString(frequency_text(*m.f6_hz));
-      } else if (const ReadFigure* f = figure(m, key)) {
-        text = QString::fromStdString(with_uncertainty(f->value, f->unit == "ohm" ? "Ω" : f->unit));
-        const ReadFigure* other = figure(base, key);
-        real = other != nullptr && differ(f->value, other->value);
-        if (real && static_cast<std::size_t>(c) != reference_)
-          text +=
-              f->value.value > other->value.value ? QStringLiteral("  ▲") : QStringLiteral("  ▼");
-      }
-      auto* item = new QTableWidgetItem(text);
-      const bool own = static_cast<std::size_t>(c) == reference_;
-      item->setForeground(own || real ? theme_.ink : theme_.quiet);
-      item->setFont(text_font(12, real && !own));
-      if (static_cast<std::size_t>(c) == looked_at_) item->setBackground(theme_.accent_soft);
-      item->setToolTip(!tip.isEmpty() ? tip
-                       : own          ? tr("The reference: Ctrl+click a picture to choose another.")
-                       : real ? tr("Differs from the reference by more than both uncertainties.")
-                              : tr("Within uncertainty and repeat error of the reference."));
+      const Cell cell =
+          cell_of(members[member], members[reference_], rows[static_cast<std::size_t>(r)].key,
+                  study_->comparison.repeat_db);
+      auto* item = new QTableWidgetItem(cell.text);
+      item->setForeground(own || cell.real ? theme_.ink : theme_.quiet);
+      item->setFont(text_font(12, cell.real && !own));
+      if (member == looked_at_) item->setBackground(theme_.accent_soft);
+      item->setToolTip(!cell.tip.isEmpty() ? cell.tip
+                       : own ? tr("The reference: Ctrl+click a picture to choose another.")
+                       : cell.real
+                           ? tr("Differs from the reference by more than both uncertainties.")
+                           : tr("Within uncertainty and repeat error of the reference."));
       table_->setItem(r, c, item);
     }
   }

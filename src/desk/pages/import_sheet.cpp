@@ -39,6 +39,33 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
   layout->addWidget(preview_curve_, 1);
   connect(list_, &QTreeWidget::currentItemChanged, this, &ImportSheet::showCurve);
 
+  makeOptions(layout);
+  auto* buttons = new QHBoxLayout;
+  take_ = new QPushButton(tr("Take into the book"), this);
+  take_->setObjectName(QStringLiteral("importTake"));
+  take_->setProperty("main", true);
+  auto* leave = new QPushButton(tr("Leave it"), this);
+  leave->setObjectName(QStringLiteral("importLeave"));
+  leave->setShortcut(Qt::Key_Escape);
+  buttons->addStretch(1);
+  buttons->addWidget(leave);
+  buttons->addWidget(take_);
+  layout->addLayout(buttons);
+  connect(leave, &QPushButton::clicked, this, &ImportSheet::leave);
+  connect(take_, &QPushButton::clicked, this, &ImportSheet::takeWanted);
+  connect(kind_, &QComboBox::activated, this, &ImportSheet::read);
+  connect(sound_, &QComboBox::activated, this, [this](int index) {
+    sweep_box_->setVisible(index == 1);
+    read();
+  });
+  connect(loopback_, &QComboBox::activated, this, &ImportSheet::read);
+  for (QDoubleSpinBox* box : sweep_)
+    connect(box, &QDoubleSpinBox::editingFinished, this, &ImportSheet::read);
+  hide();
+}
+
+/// How files that do not say it themselves are read.
+void ImportSheet::makeOptions(QVBoxLayout* layout) {
   auto* options = new QHBoxLayout;
   kind_ = new QComboBox(this);
   kind_->setObjectName(QStringLiteral("importKind"));
@@ -74,29 +101,6 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
   sweep->addWidget(loopback_);
   sweep_box_->hide();
   layout->addWidget(sweep_box_);
-
-  auto* buttons = new QHBoxLayout;
-  take_ = new QPushButton(tr("Take into the book"), this);
-  take_->setObjectName(QStringLiteral("importTake"));
-  take_->setProperty("main", true);
-  auto* leave = new QPushButton(tr("Leave it"), this);
-  leave->setObjectName(QStringLiteral("importLeave"));
-  leave->setShortcut(Qt::Key_Escape);
-  buttons->addStretch(1);
-  buttons->addWidget(leave);
-  buttons->addWidget(take_);
-  layout->addLayout(buttons);
-  connect(leave, &QPushButton::clicked, this, &ImportSheet::leave);
-  connect(take_, &QPushButton::clicked, this, &ImportSheet::takeWanted);
-  connect(kind_, &QComboBox::activated, this, &ImportSheet::read);
-  connect(sound_, &QComboBox::activated, this, [this](int index) {
-    sweep_box_->setVisible(index == 1);
-    read();
-  });
-  connect(loopback_, &QComboBox::activated, this, &ImportSheet::read);
-  for (QDoubleSpinBox* box : sweep_)
-    connect(box, &QDoubleSpinBox::editingFinished, this, &ImportSheet::read);
-  hide();
 }
 
 void ImportSheet::setTheme(const Theme& theme) {

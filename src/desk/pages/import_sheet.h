@@ -33,6 +33,7 @@ class ImportSheet : public QFrame, public DeskPart {
   void correctionTaken(const QString& name, const Response& correction);
 
  private:
+  void makeOptions(class QVBoxLayout* layout);
   void read();
   void show(ImportPreview preview);
   void takeWanted();

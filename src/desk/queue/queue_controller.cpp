@@ -177,8 +177,8 @@ void QueueController::start() {
       });
     };
     hooks.aim = [&rig](const TakeRequest& request) { rig.aim(request); };
-    return run_queue(rig.device(), rig.table(), calibration, plan, status, drawing, settings,
-                     hooks, context.stop);
+    return run_queue(rig.device(), rig.table(), calibration, plan, status, drawing, settings, hooks,
+                     context.stop);
   };
   emit stateChanged();
   work_id_ = session_.work().start<QueueSummary>(

@@ -69,6 +69,40 @@ QPointF StandView::microphonePoint() const {
   return at(stand_.distance_m, stand_.ground_plane ? 0.0 : stand_.microphone_height_m);
 }
 
+void StandView::paintReflections(QPainter& p, double left, double right) const {
+  const QPointF speaker = speakerPoint();
+  const QPointF microphone = microphonePoint();
+  // Only the first of them limits; the others are faint.
+  const auto found = reflections_of(stand_, kSpeedOfSound20_m_s);
+  for (std::size_t i = found.size(); i-- > 0;) {
+    const SurfaceReflection& r = found[i];
+    QPointF bounce;
+    const double along = r.along * stand_.distance_m;
+    if (r.surface == "floor")
+      bounce = at(along, 0.0);
+    else if (r.surface == "ceiling")
+      bounce = at(along, *stand_.ceiling_m);
+    else if (r.surface == "wall behind the loudspeaker")
+      bounce = QPointF(left, 0.5 * (speaker.y() + microphone.y()));
+    else if (r.surface == "wall behind the microphone")
+      bounce = QPointF(right, 0.5 * (speaker.y() + microphone.y()));
+    else
+      continue;
+    QPen pen(i == 0 ? theme_.warn : theme_.line, i == 0 ? 1.6 : 1.0);
+    pen.setDashPattern({6, 4});
+    p.setPen(pen);
+    p.drawPolyline(QPolygonF({speaker, bounce, microphone}));
+    if (i > 0) continue;
+    const QString text = tr("%1: %2 ms later")
+                             .arg(QString::fromStdString(r.surface))
+                             .arg(r.delay_s * 1e3, 0, 'f', 2);
+    p.setPen(theme_.warn);
+    const bool below = r.surface == "floor";
+    p.drawText(QRectF(bounce.x() - 130, bounce.y() + (below ? 4 : -20), 260, 16), Qt::AlignCenter,
+               text);
+  }
+}
+
 void StandView::paintEvent(QPaintEvent*) {
   QPainter p(this);
   p.setRenderHint(QPainter::Antialiasing);
@@ -90,36 +124,7 @@ void StandView::paintEvent(QPaintEvent*) {
   const QPointF microphone = microphonePoint();
   const double s = scale();
   if (trouble.empty()) {
-    // Only the first of them limits; the others are faint.
-    const auto found = reflections_of(stand_, kSpeedOfSound20_m_s);
-    for (std::size_t i = found.size(); i-- > 0;) {
-      const SurfaceReflection& r = found[i];
-      QPointF bounce;
-      const double along = r.along * stand_.distance_m;
-      if (r.surface == "floor")
-        bounce = at(along, 0.0);
-      else if (r.surface == "ceiling")
-        bounce = at(along, *stand_.ceiling_m);
-      else if (r.surface == "wall behind the loudspeaker")
-        bounce = QPointF(left, 0.5 * (speaker.y() + microphone.y()));
-      else if (r.surface == "wall behind the microphone")
-        bounce = QPointF(right, 0.5 * (speaker.y() + microphone.y()));
-      else
-        continue;
-      QPen pen(i == 0 ? theme_.warn : theme_.line, i == 0 ? 1.6 : 1.0);
-      pen.setDashPattern({6, 4});
-      p.setPen(pen);
-      p.drawPolyline(QPolygonF({speaker, bounce, microphone}));
-      if (i == 0) {
-        const QString text = tr("%1: %2 ms later")
-                                 .arg(QString::fromStdString(r.surface))
-                                 .arg(r.delay_s * 1e3, 0, 'f', 2);
-        p.setPen(theme_.warn);
-        const bool below = r.surface == "floor";
-        p.drawText(QRectF(bounce.x() - 130, bounce.y() + (below ? 4 : -20), 260, 16),
-                   Qt::AlignCenter, text);
-      }
-    }
+    paintReflections(p, left, right);
     p.setPen(QPen(theme_.accent, 1.8));
     p.drawLine(speaker, microphone);
     const QPointF middle = 0.5 * (speaker + microphone);

@@ -35,6 +35,7 @@ class StandView : public QWidget {
   enum Held { kNothing, kSpeaker, kMicrophone };
   [[nodiscard]] double sideWidth() const;  ///< what the view from the side has
   [[nodiscard]] double scale() const;      ///< pixels per metre, from the side
+  void paintReflections(QPainter& painter, double left, double right) const;
   void paintFromAbove(QPainter& painter) const;
   [[nodiscard]] QPointF at(double along_m, double height_m) const;
   void drag(QPointF to, bool done);

@@ -175,6 +175,11 @@ ShelfView::ShelfView(BookSession& session, QWidget* parent)
   layout->addWidget(empty_);
   layout->addWidget(tree_, 1);
 
+  wire();
+  restoreView();
+}
+
+void ShelfView::wire() {
   connect(filter_, &QLineEdit::textChanged, this, [this](const QString& text) {
     // A filter hides rows and with them the tree's current one; it chooses nothing. Choosing from
     // within would change the model while the proxy is taking rows out of it.
@@ -221,7 +226,6 @@ ShelfView::ShelfView(BookSession& session, QWidget* parent)
     }
     emit menuAsked(tree_->viewport()->mapToGlobal(at), ids[0], ids[1], ids[3]);
   });
-  restoreView();
 }
 
 void ShelfView::restoreView() {

@@ -54,6 +54,7 @@ class ShelfView : public QWidget, public DeskPart {
   bool eventFilter(QObject* watched, QEvent* event) override;
 
  private:
+  void wire();
   void restoreView();
   BookSession& session_;
   ShelfModel model_;

@@ -280,44 +280,99 @@ Result<Samples> PracticeBench::sounded(const Samples& volts, std::stop_token sto
   return out;
 }
 
-Result<Recording> PracticeBench::do_run(const std::vector<double>& output, std::stop_token stop,
-                                        const Progress& progress, const Arrivals& arrivals) {
-  if (!stream_) return fail(ErrorCode::kDevice, "The stream was not opened.", ability().name);
-  const double rate = stream_->sample_rate_hz;
-  const PracticeFaults& faults = setup_.faults;
-
-  // Amplifier's voltage, clipped at its rails.
-  std::size_t n = fast_length(output.size() + static_cast<std::size_t>(kTail_s * rate));
+Samples PracticeBench::amplified(const std::vector<double>& output) const {
+  std::size_t n =
+      fast_length(output.size() + static_cast<std::size_t>(kTail_s * stream_->sample_rate_hz));
   while (n % 2 != 0) n = fast_length(n + 1);
   Samples volts(n, 0.0);
   for (std::size_t i = 0; i < output.size(); ++i) {
     volts[i] = std::clamp(output[i], -1.0, 1.0) * setup_.rig.output_v_per_unit;
     volts[i] = std::clamp(volts[i], -setup_.amplifier_rail_v, setup_.amplifier_rail_v);
   }
-  const auto sounding = sounded(volts, stop);
-  if (!sounding) return tl::unexpected(sounding.error());
-  const Samples& measured = *sounding;
-  const RealTransform transform(n);
+  return volts;
+}
+
+Samples PracticeBench::looped_back(const Samples& volts) const {
+  const RealTransform transform(volts.size());
   Spectrum looped(transform.bin_count());
   transform.forward(volts, looped);
   looped[0] = 0.0;
   for (std::size_t k = 1; k < looped.size(); ++k) {
-    const double f = static_cast<double>(k) * rate / static_cast<double>(n);
+    const double f =
+        static_cast<double>(k) * stream_->sample_rate_hz / static_cast<double>(volts.size());
     looped[k] *= coupling(f, setup_.coupling_hz) / setup_.rig.loopback_v_per_unit;
   }
-  Samples loopback(n);
+  Samples loopback(volts.size());
   transform.inverse(looped, loopback);
+  return loopback;
+}
 
+/// What the measuring channel hears beside the signal, sample by sample.
+struct PracticeBench::Disturbance {
+  explicit Disturbance(PracticeBench& owner)
+      : bench(owner), microphone(owner.stream_->hookup == Hookup::kMicrophone) {
+    const PracticeBenchSetup& setup = bench.setup_;
+    const double unit_per_pa = setup.faults.input_gain / setup.rig.input_pa_per_unit;
+    noise = microphone ? setup.microphone_noise_pa * unit_per_pa : 0.0;
+    hum = setup.mains_hum_pa *
+          (microphone ? unit_per_pa : setup.faults.input_gain / 3.0 / setup.rig.jig_v_per_unit);
+  }
+  double at(std::size_t i) {
+    const PracticeBenchSetup& setup = bench.setup_;
+    const double rate = bench.stream_->sample_rate_hz;
+    double m = 0.0;
+    if (!setup.faults.measure_missing) m += noise * bench.normal();
+    if (hum > 0.0 && !setup.faults.measure_missing) {
+      const double turn = 2.0 * kPi * setup.mains_hz * static_cast<double>(i) / rate;
+      m += hum * (1.2 * std::sin(turn) + 0.6 * std::sin(2.0 * turn + 1.0) +
+                  0.4 * std::sin(3.0 * turn + 2.0));
+    }
+    if (setup.faults.slam && microphone) {
+      const auto from = static_cast<std::size_t>(setup.faults.slam->at_s * rate);
+      if (i >= from && i < from + setup.faults.slam->count) {
+        rumble += 0.01 * (3.0 * 14.0 / setup.rig.input_pa_per_unit * bench.normal() - rumble);
+        m += rumble;
+      }
+    }
+    return m;
+  }
+  PracticeBench& bench;
+  bool microphone;
+  double noise = 0.0;
+  double hum = 0.0;
+  double rumble = 0.0;
+};
+
+/// Clocks that differ, samples that are lost or come twice.
+void PracticeBench::misread(Recording& recording) const {
+  const PracticeFaults& faults = setup_.faults;
+  const double rate = recording.sample_rate_hz;
+  const double clock = (1.0 + 1e-6 * faults.clock_ppm) *
+                       (faults.true_rate_hz > 0.0 ? faults.true_rate_hz / rate : 1.0);
+  for (std::vector<double>* channel : {&recording.measured, &recording.loopback}) {
+    if (clock != 1.0) *channel = at_other_clock(*channel, clock);
+    if (faults.lost)
+      lose(*channel, static_cast<std::size_t>(faults.lost->at_s * rate), faults.lost->count);
+    if (faults.doubled)
+      repeat(*channel, static_cast<std::size_t>(faults.doubled->at_s * rate),
+             faults.doubled->count);
+  }
+}
+
+Result<Recording> PracticeBench::do_run(const std::vector<double>& output, std::stop_token stop,
+                                        const Progress& progress, const Arrivals& arrivals) {
+  if (!stream_) return fail(ErrorCode::kDevice, "The stream was not opened.", ability().name);
+  const double rate = stream_->sample_rate_hz;
+  const PracticeFaults& faults = setup_.faults;
+  const Samples volts = amplified(output);
+  const auto sounding = sounded(volts, stop);
+  if (!sounding) return tl::unexpected(sounding.error());
+  const Samples& measured = *sounding;
+  const Samples loopback = looped_back(volts);
   Recording recording{.sample_rate_hz = rate,
                       .measured = std::vector<double>(output.size()),
                       .loopback = std::vector<double>(output.size())};
-  const bool microphone = stream_->hookup == Hookup::kMicrophone;
-  const double unit_per_pa = faults.input_gain / setup_.rig.input_pa_per_unit;
-  const double noise = microphone ? setup_.microphone_noise_pa * unit_per_pa : 0.0;
-  const double hum =
-      setup_.mains_hum_pa *
-      (microphone ? unit_per_pa : faults.input_gain / 3.0 / setup_.rig.jig_v_per_unit);
-  double rumble = 0.0;
+  Disturbance disturbance(*this);
   const auto begin = std::chrono::steady_clock::now();
   for (std::size_t i = 0; i < output.size(); ++i) {
     if (i % 1024 == 0) {
@@ -332,35 +387,14 @@ Result<Recording> PracticeBench::do_run(const std::vector<double>& output, std::
       }
     }
     const bool arrived = i >= setup_.latency_samples;
-    double m = arrived && !faults.measure_missing ? measured[i - setup_.latency_samples] : 0.0;
+    const double m =
+        arrived && !faults.measure_missing ? measured[i - setup_.latency_samples] : 0.0;
     const double l =
         arrived && !faults.loopback_missing ? loopback[i - setup_.latency_samples] : 0.0;
-    if (!faults.measure_missing) m += noise * normal();
-    if (hum > 0.0 && !faults.measure_missing) {
-      const double turn = 2.0 * kPi * setup_.mains_hz * static_cast<double>(i) / rate;
-      m += hum * (1.2 * std::sin(turn) + 0.6 * std::sin(2.0 * turn + 1.0) +
-                  0.4 * std::sin(3.0 * turn + 2.0));
-    }
-    if (faults.slam && microphone) {
-      const auto from = static_cast<std::size_t>(faults.slam->at_s * rate);
-      if (i >= from && i < from + faults.slam->count) {
-        rumble += 0.01 * (3.0 * 14.0 / setup_.rig.input_pa_per_unit * normal() - rumble);
-        m += rumble;
-      }
-    }
-    recording.measured[i] = converted(m);
+    recording.measured[i] = converted(m + disturbance.at(i));
     recording.loopback[i] = converted(l);
   }
-  const double clock = (1.0 + 1e-6 * faults.clock_ppm) *
-                       (faults.true_rate_hz > 0.0 ? faults.true_rate_hz / rate : 1.0);
-  for (std::vector<double>* channel : {&recording.measured, &recording.loopback}) {
-    if (clock != 1.0) *channel = at_other_clock(*channel, clock);
-    if (faults.lost)
-      lose(*channel, static_cast<std::size_t>(faults.lost->at_s * rate), faults.lost->count);
-    if (faults.doubled)
-      repeat(*channel, static_cast<std::size_t>(faults.doubled->at_s * rate),
-             faults.doubled->count);
-  }
+  misread(recording);
   if (progress) progress(1.0);
   return recording;
 }

@@ -95,6 +95,11 @@ class PracticeBench final : public AudioDevice {
   [[nodiscard]] Result<Recording> do_run(const std::vector<double>& output, std::stop_token stop,
                                          const Progress& progress,
                                          const Arrivals& arrivals) override;
+  /// The amplifier's voltage, clipped at its rails, with room for what rings on.
+  [[nodiscard]] Samples amplified(const std::vector<double>& output) const;
+  [[nodiscard]] Samples looped_back(const Samples& volts) const;
+  struct Disturbance;
+  void misread(Recording& recording) const;
   /// What the microphone or the jig gives for a voltage, without noise, recorded units.
   [[nodiscard]] Result<Samples> sounded(const Samples& volts, std::stop_token stop);
   /// What each way does at each bin of a transform: computed once, used thrice.

@@ -75,11 +75,49 @@ std::optional<std::pair<double, double>> bass_humps(const FitPoints& points) {
   return std::minmax(low[0], low[1]);
 }
 
-std::optional<Fitted> best_fit(const FitPoints& points, bool has_phase, BackLoad back,
-                               std::optional<double> re_ohm, double low, double high) {
-  // Start by Small's three frequencies; the valley stands for the tuning.
+/// Tries models of a box on its points, from guesses by Small's three frequencies; the valley
+/// between the impedance peaks stands for the tuning.
+class BoxSearch {
+ public:
+  BoxSearch(const FitPoints& points, bool has_phase, BackLoad back, std::optional<double> re_ohm,
+            double low, double high);
+  /// The model that explains the points best without more than they ask for.
+  Fitted best();
+
+ private:
+  void attempt(MotorShape shape, double ql, double own, double plainly,
+               FitEffort effort = FitEffort::kFull);
+  void put_coil(const ImpedanceModel& model, std::vector<double>& t) const;
+  [[nodiscard]] std::vector<double> start_of(const ImpedanceModel& model, double ql,
+                                             double own) const;
+  [[nodiscard]] std::vector<FitRange> limits_of(const ImpedanceModel& model, double re) const;
+  /// Where a model leaves nothing but noise there is nothing for another to explain.
+  [[nodiscard]] bool explained(double share) const {
+    return best_ && best_->fit.typical < share * points_.noise;
+  }
+  void with_crossover(CoilModel coil, double own) {
+    attempt({.coil = coil, .crossover = true}, 7.0, own, kPlainlyBetter, FitEffort::kExplore);
+  }
+  [[nodiscard]] CurveFitInput data() const { return {points_.z, points_.weights, has_phase_}; }
+
+  const FitPoints& points_;
+  bool has_phase_;
+  BackLoad back_;
+  bool fixed_re_;
+  double low_, high_, fb_, re_, peak_, alpha_, top_, w_top_;
+  std::optional<Fitted> best_;
+};
+
+BoxSearch::BoxSearch(const FitPoints& points, bool has_phase, BackLoad back,
+                     std::optional<double> re_ohm, double low, double high)
+    : points_(points),
+      has_phase_(has_phase),
+      back_(back),
+      fixed_re_(re_ohm.has_value()),
+      low_(low),
+      high_(high),
+      peak_(0.0) {
   std::size_t valley = 0;
-  double peak = 0.0;
   double smallest = std::abs(points.z.front());
   double at_valley = 1e300;
   for (std::size_t i = 0; i < points.z.size(); ++i) {
@@ -87,95 +125,187 @@ std::optional<Fitted> best_fit(const FitPoints& points, bool has_phase, BackLoad
     const double m = std::abs(points.z[i]);
     smallest = std::min(smallest, has_phase ? std::max(points.z[i].real(), 0.05) : m);
     if (f < low || f > high) continue;
-    peak = std::max(peak, m);
+    peak_ = std::max(peak_, m);
     if (m < at_valley) {
       at_valley = m;
       valley = i;
     }
   }
-  const double fb = points.frequency_hz[valley];
-  const double re = re_ohm.value_or(smallest);
-  const double alpha =
-      std::max(0.1, (high * high - fb * fb) * (fb * fb - low * low) / (high * high * low * low));
-  const double top = points.z.back().imag() > 0.1 ? points.z.back().imag() : 0.3 * re;
-  const double w_top = 2.0 * kPi * points.frequency_hz.back();
-  std::optional<Fitted> best;
-  const auto attempt = [&](MotorShape shape, double ql, double own, double plainly,
-                           FitEffort effort = FitEffort::kFull) {
-    shape.back = back;
-    shape.fixed_re = re_ohm.has_value();
-    ImpedanceModel model(shape);
-    std::vector<double> t(model.size());
-    double fs = low * high / fb;
-    double f0 = fb;
-    if (back == BackLoad::kRadiator) {
-      f0 = fb / std::sqrt(1.0 + own * own);
-      t[model.at(Slot::kOwn)] = std::log(own);
-      t[model.at(Slot::kOwnQ)] = std::log(8.0);
-    }
-    t[model.at(Slot::kRe)] = std::log(re);
-    t[model.at(Slot::kFs)] = std::log(fs);
-    t[model.at(Slot::kQms)] = std::log(5.0);
-    t[model.at(Slot::kRes)] = std::log(std::max(peak - re, 0.1 * re));
-    const std::size_t c = model.at(Slot::kCoil);
-    if (shape.coil == CoilModel::kPlain) t[c] = std::log(top / w_top);
-    if (shape.coil == CoilModel::kPowerLaw) {
-      t[c] = std::log(top * std::pow(1000.0 * 2.0 * kPi / w_top, 0.65));
-      t[c + 1] = 0.65;
-    }
-    if (shape.coil == CoilModel::kShunted) {
-      t[c] = std::log(0.6 * top / w_top);
-      t[c + 1] = std::log(top / w_top);
-      t[c + 2] = std::log(1.5 * top);
-    }
-    t[model.at(Slot::kAlpha)] = std::log(alpha);
-    t[model.at(Slot::kTuning)] = std::log(f0);
-    t[model.at(Slot::kLeak)] = std::log(ql);
-    if (shape.absorbing) t[model.at(Slot::kAbsorption)] = std::log(20.0);
-    if (shape.crossover)
-      std::copy(kFirstCrossover.begin(), kFirstCrossover.end(),
-                t.begin() + static_cast<std::ptrdiff_t>(model.at(Slot::kCrossover)));
-    auto limits = model.limits();
-    if (re_ohm) limits[0] = {t[0], t[0]};
-    CurveFit fit = fit_curve({points.z, points.weights, has_phase}, model.over(points.frequency_hz),
-                             std::move(t), limits, effort);
-    if (!best || fit.criterion < best->fit.criterion - plainly)
-      best = Fitted{model, std::move(fit)};
-  };
+  fb_ = points.frequency_hz[valley];
+  re_ = re_ohm.value_or(smallest);
+  alpha_ = std::max(
+      0.1, (high * high - fb_ * fb_) * (fb_ * fb_ - low * low) / (high * high * low * low));
+  top_ = points.z.back().imag() > 0.1 ? points.z.back().imag() : 0.3 * re_;
+  w_top_ = 2.0 * kPi * points.frequency_hz.back();
+}
+
+void BoxSearch::put_coil(const ImpedanceModel& model, std::vector<double>& t) const {
+  const std::size_t c = model.at(Slot::kCoil);
+  const CoilModel coil = model.shape().coil;
+  if (coil == CoilModel::kPlain) t[c] = std::log(top_ / w_top_);
+  if (coil == CoilModel::kPowerLaw) {
+    t[c] = std::log(top_ * std::pow(1000.0 * 2.0 * kPi / w_top_, 0.65));
+    t[c + 1] = 0.65;
+  }
+  if (coil == CoilModel::kShunted) {
+    t[c] = std::log(0.6 * top_ / w_top_);
+    t[c + 1] = std::log(top_ / w_top_);
+    t[c + 2] = std::log(1.5 * top_);
+  }
+}
+
+std::vector<double> BoxSearch::start_of(const ImpedanceModel& model, double ql, double own) const {
+  std::vector<double> t(model.size());
+  double f0 = fb_;
+  if (back_ == BackLoad::kRadiator) {
+    f0 = fb_ / std::sqrt(1.0 + own * own);
+    t[model.at(Slot::kOwn)] = std::log(own);
+    t[model.at(Slot::kOwnQ)] = std::log(8.0);
+  }
+  t[model.at(Slot::kRe)] = std::log(re_);
+  t[model.at(Slot::kFs)] = std::log(low_ * high_ / fb_);
+  t[model.at(Slot::kQms)] = std::log(5.0);
+  t[model.at(Slot::kRes)] = std::log(std::max(peak_ - re_, 0.1 * re_));
+  put_coil(model, t);
+  t[model.at(Slot::kAlpha)] = std::log(alpha_);
+  t[model.at(Slot::kTuning)] = std::log(f0);
+  t[model.at(Slot::kLeak)] = std::log(ql);
+  if (model.shape().absorbing) t[model.at(Slot::kAbsorption)] = std::log(20.0);
+  if (model.shape().crossover)
+    std::copy(kFirstCrossover.begin(), kFirstCrossover.end(),
+              t.begin() + static_cast<std::ptrdiff_t>(model.at(Slot::kCrossover)));
+  return t;
+}
+
+std::vector<FitRange> BoxSearch::limits_of(const ImpedanceModel& model, double re) const {
+  auto limits = model.limits();
+  if (fixed_re_) limits[0] = {re, re};
+  return limits;
+}
+
+void BoxSearch::attempt(MotorShape shape, double ql, double own, double plainly, FitEffort effort) {
+  shape.back = back_;
+  shape.fixed_re = fixed_re_;
+  ImpedanceModel model(shape);
+  std::vector<double> t = start_of(model, ql, own);
+  const auto limits = limits_of(model, t[0]);
+  CurveFit fit = fit_curve(data(), model.over(points_.frequency_hz), std::move(t), limits, effort);
+  if (!best_ || fit.criterion < best_->fit.criterion - plainly)
+    best_ = Fitted{model, std::move(fit)};
+}
+
+Fitted BoxSearch::best() {
   const std::vector<double> owns =
-      back == BackLoad::kRadiator ? std::vector<double>{0.3, 0.6} : std::vector<double>{0.0};
-  // Where a model leaves nothing but noise there is nothing for another to explain.
-  const auto explained = [&](double share) {
-    return best && best->fit.typical < share * points.noise;
-  };
+      back_ == BackLoad::kRadiator ? std::vector<double>{0.3, 0.6} : std::vector<double>{0.0};
   for (const double own : owns) {
     attempt({.coil = CoilModel::kPlain}, 7.0, own, 0.0);
     if (!explained(1.05)) attempt({.coil = CoilModel::kPowerLaw}, 7.0, own, 2.0);
   }
   const double first_own = owns.front() == 0.0 ? 0.0 : 0.4;
-  const auto with_crossover = [&](CoilModel coil) {
-    attempt({.coil = coil, .crossover = true}, 7.0, first_own, kPlainlyBetter, FitEffort::kExplore);
-  };
   // No coil bends a curve by several percent in the bass: that is a crossover's work.
-  if (best->fit.typical > std::max(kFarOff, 3.0 * points.noise))
-    with_crossover(CoilModel::kShunted);
-  if (!best->model.shape().crossover && !explained(1.05)) {
+  if (best_->fit.typical > std::max(kFarOff, 3.0 * points_.noise))
+    with_crossover(CoilModel::kShunted, first_own);
+  if (!best_->model.shape().crossover && !explained(1.05)) {
     for (const double own : owns) attempt({.coil = CoilModel::kShunted}, 7.0, own, 2.0);
-    if (!explained(1.15)) with_crossover(best->model.shape().coil);
+    if (!explained(1.15)) with_crossover(best_->model.shape().coil, first_own);
   }
   // Damping material loses by the air's compression, not by a leak: only where the data show it.
   if (!explained(1.15)) {
-    MotorShape shape = best->model.shape();
+    MotorShape shape = best_->model.shape();
     shape.absorbing = true;
     attempt(shape, 12.0, first_own, kPlainlyBetter);
   }
-  if (best->model.shape().crossover && !best->model.shape().absorbing) {
-    auto limits = best->model.limits();
-    if (re_ohm) limits[0] = {best->fit.theta[0], best->fit.theta[0]};
-    best->fit = fit_curve({points.z, points.weights, has_phase},
-                          best->model.over(points.frequency_hz), best->fit.theta, limits);
+  if (best_->model.shape().crossover && !best_->model.shape().absorbing) {
+    const auto limits = limits_of(best_->model, best_->fit.theta[0]);
+    best_->fit =
+        fit_curve(data(), best_->model.over(points_.frequency_hz), best_->fit.theta, limits);
   }
-  return best;
+  return std::move(*best_);
+}
+
+/// What a model's numbers mean, each with what the fit lets it vary by.
+class BoxReading {
+ public:
+  BoxReading(const Fitted& best, BackLoad back, double low, double high)
+      : m_(best.model), fit_(best.fit), back_(back), low_(low), high_(high) {}
+  [[nodiscard]] Estimate plain(Slot slot) const {
+    return by_differences(
+        fit_, [&](const std::vector<double>& theta) { return std::exp(theta[m_.at(slot)]); });
+  }
+  [[nodiscard]] Estimate qes() const {
+    return by_differences(fit_, [&](const std::vector<double>& t) {
+      return std::exp(t[m_.at(Slot::kQms)] + t[m_.at(Slot::kRe)] - t[m_.at(Slot::kRes)]);
+    });
+  }
+  [[nodiscard]] Estimate hump(bool upper) const {
+    const double from = std::max(5.0, 0.5 * low_);
+    return by_differences(fit_, [&](const std::vector<double>& theta) {
+      const auto found = smooth_humps(m_, theta, from, 2.5 * high_);
+      if (found.empty()) return upper ? high_ : low_;
+      return upper ? found.back() : found.front();
+    });
+  }
+  [[nodiscard]] Estimate tuning() const {
+    return by_differences(fit_, [&](const std::vector<double>& t) {
+      const double own = back_ == BackLoad::kRadiator ? std::exp(t[m_.at(Slot::kOwn)]) : 0.0;
+      return std::exp(t[m_.at(Slot::kTuning)]) * std::sqrt(1.0 + own * own);
+    });
+  }
+  [[nodiscard]] Estimate notch() const {
+    return by_differences(fit_, [&](const std::vector<double>& t) {
+      return std::exp(t[m_.at(Slot::kTuning)] + t[m_.at(Slot::kOwn)]);
+    });
+  }
+
+ private:
+  const ImpedanceModel& m_;
+  const CurveFit& fit_;
+  BackLoad back_;
+  double low_, high_;
+};
+
+BoxFit told(const Fitted& best, BackLoad back, double low, double high, double noise) {
+  const ImpedanceModel& m = best.model;
+  const CurveFit& fit = best.fit;
+  const BoxReading reading(best, back, low, high);
+  BoxFit out{.re_ohm = reading.plain(Slot::kRe),
+             .driver_fs_hz = reading.plain(Slot::kFs),
+             .driver_qms = reading.plain(Slot::kQms),
+             .driver_qes = reading.qes(),
+             .alpha = reading.plain(Slot::kAlpha),
+             .fl_hz = reading.hump(false),
+             .fb_hz = reading.tuning(),
+             .fh_hz = reading.hump(true),
+             .motor = {m, fit.theta},
+             .notes = {}};
+  if (back == BackLoad::kRadiator) {
+    const Estimate notch = reading.notch();
+    if (notch.half_width < 0.3 * notch.value)
+      out.notch_hz = notch;
+    else
+      out.notes.emplace_back("The radiator's own resonance leaves no mark in this curve.");
+  }
+  if (m.shape().absorbing) {
+    const Estimate qa = reading.plain(Slot::kAbsorption);
+    if (qa.half_width < 0.6 * qa.value) out.qa = qa;
+  }
+  const Estimate ql = reading.plain(Slot::kLeak);
+  if (ql.half_width < 0.6 * ql.value) {
+    out.ql = ql;
+  } else {
+    out.notes.emplace_back(
+        "The box's losses are too small to be told apart from none in this curve.");
+  }
+  out.misfit_percent = 100.0 * fit.rms;
+  if (m.shape().crossover)
+    out.notes.emplace_back("What a crossover adds in the bass was fitted along.");
+  if (fit.rms > 3.0 * noise * std::sqrt(2.0) + 0.005) {
+    out.notes.push_back(fmt::format(
+        "The curve departs from the model by {:.1f} %, more than its noise. The uncertainties "
+        "count that.",
+        out.misfit_percent));
+  }
+  return out;
 }
 
 }  // namespace
@@ -197,81 +327,16 @@ Result<BoxFit> fit_box(const Response& impedance, BackLoad back, std::optional<d
   const double top = std::min(2000.0, 6.0 * high);
   auto points = fit_points(impedance, 0.0, top, {0.5 * low, 2.0 * high});
   if (!points) return tl::unexpected(points.error());
-  const auto best = best_fit(*points, impedance.has_phase(), back, re_ohm, low, high);
-  const ImpedanceModel& m = best->model;
-  const CurveFit& fit = best->fit;
-  if (fit.rms > kWorstMisfit) {
+  const Fitted best = BoxSearch(*points, impedance.has_phase(), back, re_ohm, low, high).best();
+  if (best.fit.rms > kWorstMisfit) {
     return bad_input(fmt::format(
         "The curve departs from the model of a driver in {} by {:.0f} %: it is no such box, or it "
         "was spoilt.",
         back == BackLoad::kVented ? "a vented box" : "a box with a passive radiator",
-        100.0 * fit.rms));
+        100.0 * best.fit.rms));
   }
-  const double from = std::max(5.0, 0.5 * low);
-  const auto hump = [&](bool upper) {
-    return by_differences(fit, [&](const std::vector<double>& theta) {
-      const auto found = smooth_humps(m, theta, from, 2.5 * high);
-      if (found.empty()) return upper ? high : low;
-      return upper ? found.back() : found.front();
-    });
-  };
-  BoxFit out{.re_ohm = {},
-             .driver_fs_hz = {},
-             .driver_qms = {},
-             .driver_qes = {},
-             .alpha = {},
-             .fl_hz = {},
-             .fb_hz = {},
-             .fh_hz = {},
-             .motor = {m, fit.theta},
-             .notes = {}};
-  const auto plain = [&](Slot slot) {
-    return by_differences(
-        fit, [&](const std::vector<double>& theta) { return std::exp(theta[m.at(slot)]); });
-  };
-  out.re_ohm = plain(Slot::kRe);
-  out.driver_fs_hz = plain(Slot::kFs);
-  out.driver_qms = plain(Slot::kQms);
-  out.driver_qes = by_differences(fit, [&](const std::vector<double>& t) {
-    return std::exp(t[m.at(Slot::kQms)] + t[m.at(Slot::kRe)] - t[m.at(Slot::kRes)]);
-  });
-  out.alpha = plain(Slot::kAlpha);
-  out.fl_hz = hump(false);
-  out.fh_hz = hump(true);
-  out.fb_hz = by_differences(fit, [&](const std::vector<double>& t) {
-    const double own = back == BackLoad::kRadiator ? std::exp(t[m.at(Slot::kOwn)]) : 0.0;
-    return std::exp(t[m.at(Slot::kTuning)]) * std::sqrt(1.0 + own * own);
-  });
-  if (back == BackLoad::kRadiator) {
-    const Estimate notch = by_differences(fit, [&](const std::vector<double>& t) {
-      return std::exp(t[m.at(Slot::kTuning)] + t[m.at(Slot::kOwn)]);
-    });
-    if (notch.half_width < 0.3 * notch.value)
-      out.notch_hz = notch;
-    else
-      out.notes.emplace_back("The radiator's own resonance leaves no mark in this curve.");
-  }
-  if (m.shape().absorbing) {
-    const Estimate qa = plain(Slot::kAbsorption);
-    if (qa.half_width < 0.6 * qa.value) out.qa = qa;
-  }
-  const Estimate ql = plain(Slot::kLeak);
-  if (ql.half_width < 0.6 * ql.value) {
-    out.ql = ql;
-  } else {
-    out.notes.emplace_back(
-        "The box's losses are too small to be told apart from none in this curve.");
-  }
-  out.misfit_percent = 100.0 * fit.rms;
+  BoxFit out = told(best, back, low, high, points->noise);
   out.fitted_to_hz = top;
-  if (m.shape().crossover)
-    out.notes.emplace_back("What a crossover adds in the bass was fitted along.");
-  if (fit.rms > 3.0 * points->noise * std::sqrt(2.0) + 0.005) {
-    out.notes.push_back(fmt::format(
-        "The curve departs from the model by {:.1f} %, more than its noise. The uncertainties "
-        "count that.",
-        out.misfit_percent));
-  }
   return out;
 }
 

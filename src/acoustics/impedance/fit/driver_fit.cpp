@@ -101,12 +101,45 @@ void lowest_first(std::vector<Hump>& found) {
   if (lowest != found.end()) std::rotate(found.begin(), lowest, std::next(lowest));
 }
 
-DriverFit told(const Fitted& best, double noise) {
+/// Half-widths of what is made of a fit's numbers, by its gradient over their logarithms.
+class Spread {
+ public:
+  explicit Spread(const Fitted& best) : m_(best.model), fit_(best.fit), g_(best.fit.theta.size()) {}
+  /// @param by_creep  slope over the creep, where the model has one.
+  [[nodiscard]] double of(std::initializer_list<std::pair<Slot, double>> parts,
+                          double by_creep = 0.0) {
+    std::fill(g_.begin(), g_.end(), 0.0);
+    for (const auto& [slot, weight] : parts) g_[m_.at(slot)] += weight;
+    if (m_.shape().creep) g_[m_.at(Slot::kCreep)] += by_creep;
+    return half_width_95(fit_, g_);
+  }
+  [[nodiscard]] double of_place(std::size_t k) {
+    std::fill(g_.begin(), g_.end(), 0.0);
+    g_[k] = 1.0;
+    return half_width_95(fit_, g_);
+  }
+  /// Of the coil's inductance at 1 kHz, which depends on all of its numbers: by differences.
+  [[nodiscard]] double of_inductance(double le) {
+    std::fill(g_.begin(), g_.end(), 0.0);
+    for (std::size_t k = 0; k < coil_size(m_.shape().coil); ++k) {
+      std::vector<double> moved = fit_.theta;
+      moved[m_.at(Slot::kCoil) + k] += 1e-5;
+      g_[m_.at(Slot::kCoil) + k] = (m_.coil(moved).inductance_h(1000.0) - le) / 1e-5;
+    }
+    return half_width_95(fit_, g_);
+  }
+
+ private:
+  const ImpedanceModel& m_;
+  const CurveFit& fit_;
+  std::vector<double> g_;
+};
+
+/// Qms, Qes, Qts and the peak: what the motion's numbers say together with creep.
+void tell_motion(DriverFit& out, const Fitted& best, Spread& spread) {
   const ImpedanceModel& m = best.model;
   const std::vector<double>& t = best.fit.theta;
-  const std::size_t p = t.size();
   const double re = std::exp(t[m.at(Slot::kRe)]);
-  const double fs = std::exp(t[m.at(Slot::kFs)]);
   const double qms = std::exp(t[m.at(Slot::kQms)]);
   const double res = std::exp(t[m.at(Slot::kRes)]);
   // Creep damps too: at fs the compliance's lag adds to 1/Qms.
@@ -116,68 +149,52 @@ DriverFit told(const Fitted& best, double noise) {
   const double q = 1.0 / (1.0 / qms + lag);
   // With more loss the impedance peak is lower by as much.
   const double height = res * q / qms;
-  const double share = q / qms;
-  std::vector<double> g(p, 0.0);
-  const auto spread = [&](std::initializer_list<std::pair<Slot, double>> parts) {
-    std::fill(g.begin(), g.end(), 0.0);
-    for (const auto& [slot, weight] : parts) g[m.at(slot)] += weight;
-    return half_width_95(best.fit, g);
-  };
-  DriverFit out{.re_ohm = {},
-                .fs_hz = {},
-                .qms = {},
-                .qes = {},
-                .qts = {},
-                .peak_ohm = {},
-                .le_1khz_h = {},
-                .coil = m.coil(t),
-                .motor = {m, t},
-                .covariance = {},
-                .notes = {}};
-  out.re_ohm = from_relative(re, spread({{Slot::kRe, 1.0}}));
-  out.fs_hz = from_relative(fs, spread({{Slot::kFs, 1.0}}));
   // q = 1/(1/qms + lag): d ln q / d ln qms = share; the lag's own uncertainty is small beside it
   // unless creep is there, then it is counted too.
-  const auto with_creep = [&](std::initializer_list<std::pair<Slot, double>> parts,
-                              double by_creep) {
-    std::fill(g.begin(), g.end(), 0.0);
-    for (const auto& [slot, weight] : parts) g[m.at(slot)] += weight;
-    if (m.shape().creep) g[m.at(Slot::kCreep)] += by_creep;
-    return half_width_95(best.fit, g);
-  };
+  const double share = q / qms;
   const double lag_slope = -kLag * q;  // d ln q / d creep
-  out.qms = from_relative(q, with_creep({{Slot::kQms, share}}, lag_slope));
+  out.qms = from_relative(q, spread.of({{Slot::kQms, share}}, lag_slope));
   // Qes = q Re / height = qms Re / res: neither knows the creep.
   out.qes = from_relative(qms * re / res,
-                          spread({{Slot::kQms, 1.0}, {Slot::kRe, 1.0}, {Slot::kRes, -1.0}}));
+                          spread.of({{Slot::kQms, 1.0}, {Slot::kRe, 1.0}, {Slot::kRes, -1.0}}));
   const double qes = out.qes.value;
   const double qts = q * qes / (q + qes);
   const double a = qts / q;    // weight of ln q in ln Qts
   const double b = qts / qes;  // of ln Qes
   out.qts = from_relative(
       qts,
-      with_creep({{Slot::kQms, a * share + b}, {Slot::kRe, b}, {Slot::kRes, -b}}, a * lag_slope));
+      spread.of({{Slot::kQms, a * share + b}, {Slot::kRe, b}, {Slot::kRes, -b}}, a * lag_slope));
   out.peak_ohm = {re + height,
-                  (re + height) * with_creep({{Slot::kRe, re / (re + height)},
-                                              {Slot::kRes, height / (re + height)},
-                                              {Slot::kQms, (share - 1.0) * height / (re + height)}},
-                                             lag_slope * height / (re + height))};
-  // The coil's inductance at 1 kHz depends on all of its numbers: by differences.
-  std::fill(g.begin(), g.end(), 0.0);
+                  (re + height) * spread.of({{Slot::kRe, re / (re + height)},
+                                             {Slot::kRes, height / (re + height)},
+                                             {Slot::kQms, (share - 1.0) * height / (re + height)}},
+                                            lag_slope * height / (re + height))};
+  if (m.shape().creep) out.creep = Estimate{creep, spread.of({}, 1.0)};
+}
+
+DriverFit told(const Fitted& best, double noise) {
+  const ImpedanceModel& m = best.model;
+  const std::vector<double>& t = best.fit.theta;
+  const std::size_t p = t.size();
+  Spread spread(best);
+  DriverFit out{
+      .re_ohm = from_relative(std::exp(t[m.at(Slot::kRe)]), spread.of({{Slot::kRe, 1.0}})),
+      .fs_hz = from_relative(std::exp(t[m.at(Slot::kFs)]), spread.of({{Slot::kFs, 1.0}})),
+      .qms = {},
+      .qes = {},
+      .qts = {},
+      .peak_ohm = {},
+      .le_1khz_h = {},
+      .coil = m.coil(t),
+      .motor = {m, t},
+      .covariance = {},
+      .notes = {}};
+  tell_motion(out, best, spread);
   const double le = out.coil.inductance_h(1000.0);
-  for (std::size_t k = 0; k < coil_size(m.shape().coil); ++k) {
-    std::vector<double> moved = t;
-    moved[m.at(Slot::kCoil) + k] += 1e-5;
-    g[m.at(Slot::kCoil) + k] = (m.coil(moved).inductance_h(1000.0) - le) / 1e-5;
-  }
-  out.le_1khz_h = {le, half_width_95(best.fit, g)};
-  if (m.shape().creep) out.creep = Estimate{creep, spread({{Slot::kCreep, 1.0}})};
+  out.le_1khz_h = {le, spread.of_inductance(le)};
   if (m.shape().second) {
     const std::size_t k = m.at(Slot::kSecond);
-    std::fill(g.begin(), g.end(), 0.0);
-    g[k + 1] = 1.0;
-    const double f2 = std::exp(t[k + 1]);
-    out.second = DriverFit::Second{from_relative(f2, half_width_95(best.fit, g)),
+    out.second = DriverFit::Second{from_relative(std::exp(t[k + 1]), spread.of_place(k + 1)),
                                    std::exp(t[k + 2]), std::exp(t[k])};
   }
   out.misfit_percent = 100.0 * best.fit.rms;
@@ -192,6 +209,76 @@ DriverFit told(const Fitted& best, double noise) {
                     out.misfit_percent));
   }
   return out;
+}
+
+/// The coil that fits best; in a closed box also with a crossover before it.
+Fitted best_coil(const Search& search, const FitPoints& points, const DriverFitWishes& wishes) {
+  std::optional<Fitted> best;
+  const std::vector<CoilModel> usual = {CoilModel::kPlain, CoilModel::kPowerLaw,
+                                        CoilModel::kShunted, CoilModel::kTwoPower};
+  for (const CoilModel coil : wishes.coils.empty() ? usual : wishes.coils) {
+    // Where several percent are missing, it is not another coil that explains them in a box, but a
+    // crossover.
+    if (wishes.in_closed_box && wishes.coils.empty() && coil == CoilModel::kShunted &&
+        best->fit.typical > std::max(kFarOff, 3.0 * points.noise)) {
+      const double without = best->fit.criterion;
+      for (const CoilModel behind : {CoilModel::kShunted, CoilModel::kPowerLaw}) {
+        std::vector<double> extra = search.coil_start(behind);
+        extra.insert(extra.end(), kFirstCrossover.begin(), kFirstCrossover.end());
+        Fitted next = search.with({.coil = behind, .crossover = true}, extra);
+        if (next.fit.typical < kFarOff && next.fit.criterion < without - kPlainlyBetter &&
+            next.fit.criterion < best->fit.criterion)
+          best = std::move(next);
+        if (best->fit.typical < 1.3 * points.noise) break;
+      }
+      if (best->model.shape().crossover) break;
+    }
+    MotorShape shape;
+    shape.coil = coil;
+    Fitted next = search.with(shape, search.coil_start(coil));
+    if (!best || next.fit.criterion < best->fit.criterion - 2.0) best = std::move(next);
+  }
+  return std::move(*best);
+}
+
+/// What the data plainly ask for beyond a coil, starting from what was found: creep, a second
+/// impedance peak, a crossover.
+void refine(Fitted& best, const FitPoints& points, bool has_phase, const std::vector<Hump>& found,
+            const DriverFitWishes& wishes, double re) {
+  const auto improve = [&](MotorShape shape, Slot slot, const std::vector<double>& extra) {
+    std::vector<double> from = best.fit.theta;
+    from.insert(from.begin() + static_cast<std::ptrdiff_t>(ImpedanceModel(shape).at(slot)),
+                extra.begin(), extra.end());
+    const Search next(points, has_phase, from, wishes.re_ohm.has_value());
+    Fitted more = next.with(shape, {});
+    if (shape.second && !is_a_hump(more)) return;
+    if (more.fit.criterion < best.fit.criterion - kPlainlyBetter) best = std::move(more);
+  };
+  const Hump& hump = found.front();
+  // Beside a crossover a creep of less than half a percent of the curve cannot be told apart.
+  const double unseen = best.model.shape().crossover ? 0.5 * kFarOff : 0.0;
+  if (best.fit.rms > std::max(1.2 * points.noise * std::sqrt(2.0), unseen)) {
+    MotorShape shape = best.model.shape();
+    shape.creep = true;
+    improve(shape, Slot::kCreep, {0.05});
+    // A second impedance peak of its own, not a small loop: those are box modes and breakup.
+    for (const Hump& other : found) {
+      if (best.model.shape().crossover) break;
+      if (&other == &hump || other.prominence < 0.05 || best.model.shape().second) continue;
+      if (other.frequency_hz > 12.0 * hump.frequency_hz) continue;
+      shape = best.model.shape();
+      shape.second = true;
+      improve(shape, Slot::kSecond,
+              {std::log(std::max(0.1 * re, other.magnitude_ohm - re)), std::log(other.frequency_hz),
+               std::log(2.0)});
+    }
+  }
+  if (wishes.in_closed_box && !best.model.shape().crossover &&
+      best.fit.rms > 1.2 * points.noise * std::sqrt(2.0)) {
+    MotorShape shape = best.model.shape();
+    shape.crossover = true;
+    improve(shape, Slot::kCrossover, kFirstCrossover);
+  }
 }
 
 /// The search itself, over chosen points.
@@ -222,73 +309,16 @@ Result<DriverFit> fit_hump(const Response& impedance, const FitPoints& points,
                                      std::log(res)};
   const Search search(points, impedance.has_phase(), start, wishes.re_ohm.has_value());
 
-  std::optional<Fitted> best;
-  const std::vector<CoilModel> usual = {CoilModel::kPlain, CoilModel::kPowerLaw,
-                                        CoilModel::kShunted, CoilModel::kTwoPower};
-  for (const CoilModel coil : wishes.coils.empty() ? usual : wishes.coils) {
-    // Where several percent are missing, it is not another coil that explains them in a box, but a
-    // crossover.
-    if (wishes.in_closed_box && wishes.coils.empty() && coil == CoilModel::kShunted &&
-        best->fit.typical > std::max(kFarOff, 3.0 * points.noise)) {
-      const double without = best->fit.criterion;
-      for (const CoilModel behind : {CoilModel::kShunted, CoilModel::kPowerLaw}) {
-        std::vector<double> extra = search.coil_start(behind);
-        extra.insert(extra.end(), kFirstCrossover.begin(), kFirstCrossover.end());
-        Fitted next = search.with({.coil = behind, .crossover = true}, extra);
-        if (next.fit.typical < kFarOff && next.fit.criterion < without - kPlainlyBetter &&
-            next.fit.criterion < best->fit.criterion)
-          best = std::move(next);
-        if (best->fit.typical < 1.3 * points.noise) break;
-      }
-      if (best->model.shape().crossover) break;
-    }
-    MotorShape shape;
-    shape.coil = coil;
-    Fitted next = search.with(shape, search.coil_start(coil));
-    if (!best || next.fit.criterion < best->fit.criterion - 2.0) best = std::move(next);
-  }
-  // What the data plainly ask for beyond that, starting from what was found.
-  const auto improve = [&](MotorShape shape, Slot slot, const std::vector<double>& extra) {
-    std::vector<double> from = best->fit.theta;
-    from.insert(from.begin() + static_cast<std::ptrdiff_t>(ImpedanceModel(shape).at(slot)),
-                extra.begin(), extra.end());
-    const Search next(points, impedance.has_phase(), from, wishes.re_ohm.has_value());
-    Fitted more = next.with(shape, {});
-    if (shape.second && !is_a_hump(more)) return;
-    if (more.fit.criterion < best->fit.criterion - kPlainlyBetter) best = std::move(more);
-  };
-  // Beside a crossover a creep of less than half a percent of the curve cannot be told apart.
-  const double unseen = best->model.shape().crossover ? 0.5 * kFarOff : 0.0;
-  if (best->fit.rms > std::max(1.2 * points.noise * std::sqrt(2.0), unseen)) {
-    MotorShape shape = best->model.shape();
-    shape.creep = true;
-    improve(shape, Slot::kCreep, {0.05});
-    // A second impedance peak of its own, not a small loop: those are box modes and breakup.
-    for (const Hump& other : found) {
-      if (best->model.shape().crossover) break;
-      if (&other == &hump || other.prominence < 0.05 || best->model.shape().second) continue;
-      if (other.frequency_hz > 12.0 * hump.frequency_hz) continue;
-      shape = best->model.shape();
-      shape.second = true;
-      improve(shape, Slot::kSecond,
-              {std::log(std::max(0.1 * re, other.magnitude_ohm - re)), std::log(other.frequency_hz),
-               std::log(2.0)});
-    }
-  }
-  if (wishes.in_closed_box && !best->model.shape().crossover &&
-      best->fit.rms > 1.2 * points.noise * std::sqrt(2.0)) {
-    MotorShape shape = best->model.shape();
-    shape.crossover = true;
-    improve(shape, Slot::kCrossover, kFirstCrossover);
-  }
-  if (best->fit.rms > kWorstMisfit) {
+  Fitted best = best_coil(search, points, wishes);
+  refine(best, points, impedance.has_phase(), found, wishes, re);
+  if (best.fit.rms > kWorstMisfit) {
     return bad_input(fmt::format(
         "The curve departs from the model of {} by {:.0f} %: it is not the impedance of a single "
         "driver{}, or it was spoilt.",
         wishes.in_closed_box ? "a driver in a closed box" : "a driver in free air",
-        100.0 * best->fit.rms, wishes.in_closed_box ? "" : " without box and crossover"));
+        100.0 * best.fit.rms, wishes.in_closed_box ? "" : " without box and crossover"));
   }
-  DriverFit out = told(*best, points.noise * std::sqrt(2.0));
+  DriverFit out = told(best, points.noise * std::sqrt(2.0));
   out.fitted_to_hz = last;
   if (out.fs_hz.half_width > 0.1 * out.fs_hz.value || out.fs_hz.value < 1.1 * first ||
       out.fs_hz.value > last / 1.5) {

@@ -231,20 +231,27 @@ std::complex<double> ImpedanceModel::point(const Numbers& n, double f, double lo
       }
     }
   }
-  if (shape_.second) {
-    const std::size_t k = at(kSecond);
-    const double u2 = f / n.second[1];
-    const Complex d2(1.0, n.second[2] * (u2 - 1.0 / u2));
-    const Complex per_d2 = inverse(d2);
-    const Complex other = n.second[0] * per_d2;
-    z += other;
-    if (derive) {
-      g[k] = other;
-      g[k + 1] = other * per_d2 * Complex(0.0, n.second[2] * (u2 + 1.0 / u2));
-      g[k + 2] = -other * per_d2 * (d2 - 1.0);
-    }
+  if (shape_.second) z += second_peak(n, f, g);
+  return shape_.crossover ? behind_crossover(n, w, z, g) : z;
+}
+
+std::complex<double> ImpedanceModel::second_peak(const Numbers& n, double f,
+                                                 std::span<Complex> g) const {
+  const std::size_t k = at(kSecond);
+  const double u2 = f / n.second[1];
+  const Complex d2(1.0, n.second[2] * (u2 - 1.0 / u2));
+  const Complex per_d2 = inverse(d2);
+  const Complex other = n.second[0] * per_d2;
+  if (!g.empty()) {
+    g[k] = other;
+    g[k + 1] = other * per_d2 * Complex(0.0, n.second[2] * (u2 + 1.0 / u2));
+    g[k + 2] = -other * per_d2 * (d2 - 1.0);
   }
-  if (!shape_.crossover) return z;
+  return other;
+}
+
+std::complex<double> ImpedanceModel::behind_crossover(const Numbers& n, double w, Complex z,
+                                                      std::span<Complex> g) const {
   const auto [c_across, r_across, l_before, c_all] = n.crossover;
   const Complex lag(1.0, w * c_across * r_across);
   const Complex charge(0.0, w * c_across);  // the branch's admittance, times lag
@@ -255,7 +262,7 @@ std::complex<double> ImpedanceModel::point(const Numbers& n, double f, double lo
   const Complex all(0.0, w * c_all);
   const Complex left = inverse(1.0 + before * all);
   const Complex whole = before * left;
-  if (derive) {
+  if (!g.empty()) {
     const Complex by_before = left * left;
     const Complex by_inner = by_before * inner * inner;
     const Complex per_z = by_before * beside * beside;

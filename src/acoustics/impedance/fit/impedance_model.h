@@ -96,6 +96,13 @@ class ImpedanceModel {
   [[nodiscard]] std::complex<double> point(const Numbers& numbers, double frequency_hz,
                                            double log_frequency,
                                            std::span<std::complex<double>> gradient) const;
+  /// An impedance peak of its own in series with the motor's.
+  [[nodiscard]] std::complex<double> second_peak(const Numbers& numbers, double frequency_hz,
+                                                 std::span<std::complex<double>> gradient) const;
+  /// What of an impedance is seen before the crossover; the gradient becomes that too.
+  [[nodiscard]] std::complex<double> behind_crossover(
+      const Numbers& numbers, double omega, std::complex<double> z,
+      std::span<std::complex<double>> gradient) const;
 
   MotorShape shape_;
   std::size_t places_[kCrossover + 1] = {};

@@ -127,78 +127,56 @@ struct Piece {
   double delay_samples;  ///< phase delay re the best lag
 };
 
-}  // namespace
+/// Phase of the recording against the sweep in one band, and the share of its power that the sweep
+/// does not explain.
+struct Phase {
+  double omega, phase, centre_hz, unexplained;
+};
 
-SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
-                       std::size_t stimulus_start) {
-  SweepTrack track;
-  const std::vector<double> ideal = faded_sweep(spec);
-  const Lag lag = best_lag(recording, ideal, stimulus_start);
-  if (lag.correlation < kLeastCorrelation) return track;
-  track.present = true;
+/// Two-component fit (sine and cosine of the sweep) of a stretch: exact even for pieces shorter
+/// than a cycle. Nothing where the stretch holds nothing.
+/// @param origin  sample at which the sweep begins; from, to count from there.
+std::optional<Phase> phase_of(std::span<const double> recording, const SweepSpec& spec,
+                              std::ptrdiff_t origin, std::ptrdiff_t from, std::ptrdiff_t to,
+                              double centre_hz) {
   const double rate = spec.sample_rate_hz();
   const double l = spec.rate_s();
   const double k = 2.0 * kPi * spec.start_hz() * l;
-  const std::ptrdiff_t origin = static_cast<std::ptrdiff_t>(stimulus_start) + lag.samples;
-
-  struct Phase {
-    double omega, phase, centre_hz, unexplained;
-  };
-  std::vector<Phase> phases;
-  const double lowest_hz = std::max(2.0 * spec.start_hz(), kFollowedFrom_hz);
-  for (const Band& band : fractional_octave_bands(lowest_hz, 0.93 * spec.stop_hz(), 6)) {
-    const auto from = static_cast<std::ptrdiff_t>(sweep_time_s(spec, band.low_hz) * rate);
-    const auto to = static_cast<std::ptrdiff_t>(sweep_time_s(spec, band.high_hz) * rate);
-    if (from < 0 || origin + from < 0 ||
-        origin + to >= static_cast<std::ptrdiff_t>(recording.size()))
-      continue;
-    // Two-component fit (sine and cosine of the sweep): exact even for pieces shorter than a cycle.
-    double ss = 0, sc = 0, cc = 0, ys = 0, yc = 0, yy = 0;
-    for (std::ptrdiff_t n = from; n < to; ++n) {
-      const double phi = k * std::expm1(static_cast<double>(n) / rate / l);
-      const double s = std::sin(phi);
-      const double c = std::cos(phi);
-      const double y = recording[static_cast<std::size_t>(origin + n)];
-      ss += s * s;
-      sc += s * c;
-      cc += c * c;
-      ys += y * s;
-      yc += y * c;
-      yy += y * y;
-    }
-    const double det = ss * cc - sc * sc;
-    if (det < 1e-9 * ss * cc || yy <= 0.0) continue;
-    const double a = (ys * cc - yc * sc) / det;
-    const double b = (yc * ss - ys * sc) / det;
-    const double explained = a * ys + b * yc;
-    phases.push_back(
-        {2.0 * kPi * band.centre_hz, std::atan2(b, a), band.centre_hz, 1.0 - explained / yy});
+  double ss = 0, sc = 0, cc = 0, ys = 0, yc = 0, yy = 0;
+  for (std::ptrdiff_t n = from; n < to; ++n) {
+    const double phi = k * std::expm1(static_cast<double>(n) / rate / l);
+    const double s = std::sin(phi);
+    const double c = std::cos(phi);
+    const double y = recording[static_cast<std::size_t>(origin + n)];
+    ss += s * s;
+    sc += s * c;
+    cc += c * c;
+    ys += y * s;
+    yc += y * c;
+    yy += y * y;
   }
-  if (phases.size() < 4) return track;
-  const auto slow_from =
-      origin + static_cast<std::ptrdiff_t>(sweep_time_s(spec, 1.3 * spec.start_hz()) * rate);
-  const auto slow_to = origin + static_cast<std::ptrdiff_t>(sweep_time_s(spec, lowest_hz) * rate);
-  if (slow_from >= 0 && slow_to > slow_from &&
-      breaks(recording, static_cast<std::size_t>(slow_from), static_cast<std::size_t>(slow_to),
-             spec, origin)) {
-    track.worst_slip_samples = 1.0;
-    track.slip_at_hz = lowest_hz;
-  }
+  const double det = ss * cc - sc * sc;
+  if (det < 1e-9 * ss * cc || yy <= 0.0) return std::nullopt;
+  const double a = (ys * cc - yc * sc) / det;
+  const double b = (yc * ss - ys * sc) / det;
+  return Phase{2.0 * kPi * centre_hz, std::atan2(b, a), centre_hz, 1.0 - (a * ys + b * yc) / yy};
+}
 
-  // Phase delay of each piece, unwrapped from the low end, where a whole sample is a small angle.
+/// Phase delay of each piece, unwrapped from the low end, where a whole sample is a small angle.
+std::vector<Piece> unwrapped(const std::vector<Phase>& phases, double rate) {
   std::vector<Piece> pieces;
   double previous = 0.0;
   for (const Phase& p : phases) {
     const double phase = p.phase - 2.0 * kPi * std::round((p.phase - previous) / (2.0 * kPi));
     previous = phase;
     pieces.push_back({p.centre_hz, -phase / p.omega * rate});
-    track.worst_unexplained = std::max(track.worst_unexplained, p.unexplained);
   }
-  std::vector<double> upper;
-  for (std::size_t i = pieces.size() / 2; i < pieces.size(); ++i)
-    upper.push_back(pieces[i].delay_samples);
-  const double settled = median(std::move(upper));
-  track.latency_samples = static_cast<double>(lag.samples) + settled;
+  return pieces;
+}
+
+/// Where the pieces' delays step away from the settled one, with the phase of coupling capacitors
+/// taken out.
+void find_slip(SweepTrack& track, const std::vector<Piece>& pieces, double settled, double rate) {
   // A coupling capacitor with corner fc turns the phase by atan(fc/f).
   std::vector<double> corners;
   for (const Piece& p : pieces) {
@@ -217,6 +195,49 @@ SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
       track.slip_at_hz = p.centre_hz;
     }
   }
+}
+
+}  // namespace
+
+SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
+                       std::size_t stimulus_start) {
+  SweepTrack track;
+  const std::vector<double> ideal = faded_sweep(spec);
+  const Lag lag = best_lag(recording, ideal, stimulus_start);
+  if (lag.correlation < kLeastCorrelation) return track;
+  track.present = true;
+  const double rate = spec.sample_rate_hz();
+  const std::ptrdiff_t origin = static_cast<std::ptrdiff_t>(stimulus_start) + lag.samples;
+  std::vector<Phase> phases;
+  const double lowest_hz = std::max(2.0 * spec.start_hz(), kFollowedFrom_hz);
+  for (const Band& band : fractional_octave_bands(lowest_hz, 0.93 * spec.stop_hz(), 6)) {
+    const auto from = static_cast<std::ptrdiff_t>(sweep_time_s(spec, band.low_hz) * rate);
+    const auto to = static_cast<std::ptrdiff_t>(sweep_time_s(spec, band.high_hz) * rate);
+    if (from < 0 || origin + from < 0 ||
+        origin + to >= static_cast<std::ptrdiff_t>(recording.size()))
+      continue;
+    if (const auto phase = phase_of(recording, spec, origin, from, to, band.centre_hz))
+      phases.push_back(*phase);
+  }
+  if (phases.size() < 4) return track;
+  const auto slow_from =
+      origin + static_cast<std::ptrdiff_t>(sweep_time_s(spec, 1.3 * spec.start_hz()) * rate);
+  const auto slow_to = origin + static_cast<std::ptrdiff_t>(sweep_time_s(spec, lowest_hz) * rate);
+  if (slow_from >= 0 && slow_to > slow_from &&
+      breaks(recording, static_cast<std::size_t>(slow_from), static_cast<std::size_t>(slow_to),
+             spec, origin)) {
+    track.worst_slip_samples = 1.0;
+    track.slip_at_hz = lowest_hz;
+  }
+  for (const Phase& p : phases)
+    track.worst_unexplained = std::max(track.worst_unexplained, p.unexplained);
+  const std::vector<Piece> pieces = unwrapped(phases, rate);
+  std::vector<double> upper;
+  for (std::size_t i = pieces.size() / 2; i < pieces.size(); ++i)
+    upper.push_back(pieces[i].delay_samples);
+  const double settled = median(std::move(upper));
+  track.latency_samples = static_cast<double>(lag.samples) + settled;
+  find_slip(track, pieces, settled, rate);
   return track;
 }
 
