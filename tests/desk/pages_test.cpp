@@ -1,3 +1,6 @@
+#include <gmock/gmock.h>
+
+#include <QAbstractItemView>
 #include <QAction>
 #include <QApplication>
 #include <QComboBox>
@@ -14,6 +17,7 @@
 #include <QStackedWidget>
 #include <QTreeWidget>
 
+#include "base/log.h"
 #include "desk/frame/job_strip.h"
 #include "desk/pages/plan_page.h"
 #include "desk/parts/curve_preview.h"
@@ -26,6 +30,67 @@ namespace lalometer {
 namespace {
 
 using Pages = test::WindowTest;
+
+/// Relative luminance, WCAG 2.1.
+double luminance(const QColor& c) {
+  const auto linear = [](double channel) {
+    return channel <= 0.04045 ? channel / 12.92 : std::pow((channel + 0.055) / 1.055, 2.4);
+  };
+  return 0.2126 * linear(c.redF()) + 0.7152 * linear(c.greenF()) + 0.0722 * linear(c.blueF());
+}
+
+/// Ground of a piece of a picture (its commonest colour) against what stands out of it most.
+double contrast_within(const QImage& image, const QRect& area) {
+  std::map<QRgb, int> counts;
+  for (int y = area.top(); y <= area.bottom(); ++y)
+    for (int x = area.left(); x <= area.right(); ++x) ++counts[image.pixel(x, y)];
+  const auto ground = std::max_element(counts.begin(), counts.end(),
+                                       [](auto& a, auto& b) { return a.second < b.second; });
+  double most = 1.0;
+  for (const auto& [colour, count] : counts) {
+    const double a = luminance(QColor(colour));
+    const double b = luminance(QColor(ground->first));
+    most = std::max(most, (std::max(a, b) + 0.05) / (std::min(a, b) + 0.05));
+  }
+  return most;
+}
+
+// Dark on teal was unreadable: looked at as it is painted, in both themes.
+TEST_F(Pages, TheChosenRowOfADropDownIsReadable) {
+  for (const bool dark : {false, true}) {
+    window_->setDark(dark);
+    auto* box = window_->findChild<QComboBox*>(QStringLiteral("smoothing"));
+    ASSERT_NE(box, nullptr);
+    box->showPopup();
+    rest();
+    for (int row = 0; row < 3; ++row) {
+      box->view()->setCurrentIndex(box->model()->index(row, 0));
+      box->view()->scrollTo(box->model()->index(row, 0));
+      const QImage image = box->view()->viewport()->grab().toImage();
+      const QRect area = box->view()
+                             ->visualRect(box->model()->index(row, 0))
+                             .adjusted(2, 2, -2, -2)
+                             .intersected(image.rect());
+      ASSERT_GT(area.height(), 10);
+      EXPECT_GT(contrast_within(image, area), 4.5) << (dark ? "dark" : "light") << " row " << row;
+    }
+    box->hidePopup();
+  }
+  window_->setDark(false);
+}
+
+TEST_F(Pages, TheLogCanBeHandedOn) {
+  const auto log = folder_ / "own.log";
+  ASSERT_TRUE(start_log(log).has_value());
+  window_->showMessage(QStringLiteral("a message for the log"));
+  const auto copy = folder_ / "copy.log";
+  window_->saveLog(QString::fromStdString(copy.string()));
+  EXPECT_THAT(test::slurp(copy), ::testing::HasSubstr("a message for the log"));
+  window_->saveLog(QString::fromStdString(copy.string()));
+  EXPECT_THAT(test::slurp(copy), ::testing::HasSubstr("The log is in")) << "written anew";
+  window_->saveLog(QStringLiteral("/proc/none/copy.log"));
+  EXPECT_TRUE(part<QLabel>("messageText")->text().contains(QStringLiteral("/proc/none/copy.log")));
+}
 
 TEST_F(Pages, PlanNamesWhatAVariantLacksAndTakesIt) {
   const Id subject = session().subjects()[0].id;

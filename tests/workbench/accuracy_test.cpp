@@ -1,3 +1,6 @@
+#include <functional>
+#include <map>
+
 #include "support/books.h"
 #include "workbench/practice/demo_book.h"
 #include "workbench/results/analysis.h"
@@ -168,18 +171,87 @@ TEST(Accuracy, JigCalibrationMendsAWrongResistor) {
   EXPECT_LT(worst(calibrated), 0.005);
 }
 
-TEST(Analysis, KeyChangesWithEverythingThatChangesTheResult) {
+// One thing at a time: each of them alone makes another result, and no two of them the same one.
+TEST(Analysis, KeyChangesWithEachThingThatChangesTheResult) {
+  struct Inputs {
+    Take take;
+    RigCalibration rig;
+    Recipe recipe;
+  };
+  using Change = std::function<void(Inputs&)>;
+  const Response flat = test::curve_from([](double) { return std::complex<double>(1.0); },
+                                         Quantity::kRatio, 20.0, 20000.0, 3.0);
+  const std::vector<std::pair<const char*, Change>> changes = {
+      {"nothing", [](Inputs&) {}},
+      {"raw data", [](Inputs& i) { i.take.raw_hash = "b"; }},
+      {"form", [](Inputs& i) { i.take.form = RawForm::kTextFile; }},
+      {"rate", [](Inputs& i) { i.take.sample_rate_hz = 44100.0; }},
+      {"distance",
+       [](Inputs& i) {
+         i.take.setup = FarFieldSetup{{2.0, 0.0, 0.0, {}}, {}};
+       }},
+      {"angle",
+       [](Inputs& i) {
+         i.take.setup = FarFieldSetup{{1.0, 30.0, 0.0, {}}, {}};
+       }},
+      {"kind",
+       [](Inputs& i) {
+         i.take.setup = ImpedanceSetup{"free-air", 0.0, 0.0};
+       }},
+      {"near field",
+       [](Inputs& i) {
+         i.take.setup = NearFieldSetup{"woofer", 5.0};
+       }},
+      {"drive", [](Inputs& i) { i.take.conditions.drive_v = 8.0; }},
+      {"temperature", [](Inputs& i) { i.take.conditions.temperature_c = 30.0; }},
+      {"flight time", [](Inputs& i) { i.take.conditions.delay_included = true; }},
+      {"channel", [](Inputs& i) { i.take.conditions.channel = 1; }},
+      {"own gate", [](Inputs& i) { i.take.conditions.gate_s = 0.005; }},
+      {"own scale", [](Inputs& i) { i.take.conditions.pa_per_v = 12.0; }},
+      {"excitation", [](Inputs& i) { i.take.conditions.t0_s = 0.01; }},
+      {"loopback", [](Inputs& i) { i.take.conditions.loopback_channel = 1; }},
+      {"sweep's start", [](Inputs& i) { i.take.conditions.stimulus.start_hz = 5.0; }},
+      {"sweep's stop", [](Inputs& i) { i.take.conditions.stimulus.stop_hz = 5000.0; }},
+      {"sweep's length", [](Inputs& i) { i.take.conditions.stimulus.duration_s = 3.0; }},
+      {"lead-in", [](Inputs& i) { i.take.conditions.stimulus.lead_in_s = 0.7; }},
+      {"amplitude", [](Inputs& i) { i.take.conditions.stimulus.amplitude = 0.3; }},
+      {"microphone's sensitivity", [](Inputs& i) { i.rig.input_pa_per_unit = 1.0; }},
+      {"loopback's scale", [](Inputs& i) { i.rig.loopback_v_per_unit = 3.3; }},
+      {"reference resistor", [](Inputs& i) { i.rig.reference_ohm = 33.3; }},
+      {"cable", [](Inputs& i) { i.rig.cable_ohm = 0.2; }},
+      {"correction", [&](Inputs& i) { i.rig.microphone_correction = flat; }},
+      {"inputs", [&](Inputs& i) { i.rig.inputs = flat; }},
+      {"jig",
+       [&](Inputs& i) {
+         i.rig.jig = JigCalibration{flat, flat, flat, 10.0};
+       }},
+      {"gate", [](Inputs& i) { i.recipe.gate_s = 0.003; }},
+      {"gated", [](Inputs& i) { i.recipe.gated = false; }},
+      {"tail", [](Inputs& i) { i.recipe.continue_tail = false; }},
+      {"smoothing", [](Inputs& i) { i.recipe.smoothing = 6; }}};
+  std::map<std::string, const char*> keys;
+  for (const auto& [name, change] : changes) {
+    Inputs inputs;
+    inputs.take.raw_hash = "a";
+    inputs.take.sample_rate_hz = 48000.0;
+    change(inputs);
+    const auto [there, fresh] =
+        keys.emplace(analysis_key(inputs.take, inputs.rig, inputs.recipe), name);
+    EXPECT_TRUE(fresh) << name << " gives the key of " << there->second;
+  }
+}
+
+// A name, a note or a colour changes no curve: what was computed is used again.
+TEST(Analysis, KeyStaysWhereTheResultDoes) {
   Take take;
   take.raw_hash = "a";
   const std::string key = analysis_key(take, {}, {});
-  Recipe recipe;
-  recipe.gate_s = 0.003;
-  EXPECT_NE(analysis_key(take, {}, recipe), key);
-  RigCalibration rig;
-  rig.input_pa_per_unit = 1.0;
-  EXPECT_NE(analysis_key(take, rig, {}), key);
-  take.setup = FarFieldSetup{{2.0, 0.0, 0.0, {}}, {}};
-  EXPECT_NE(analysis_key(take, {}, {}), key);
+  take.name = "On axis, once more";
+  take.note = "heard a rattle";
+  take.colour = 5;
+  take.id = 77;
+  take.plan_item = "x/y";
+  EXPECT_EQ(analysis_key(take, {}, {}), key);
 }
 
 TEST(Analysis, AReflectionInsideTheGateIsSaid) {

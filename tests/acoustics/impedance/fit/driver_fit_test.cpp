@@ -9,6 +9,7 @@
 
 #include "acoustics/enclosure/driver_circuit.h"
 #include "acoustics/impedance/thiele_small.h"
+#include "support/coverage.h"
 #include "support/support.h"
 
 namespace lalometer {
@@ -95,7 +96,6 @@ struct Errors {
                      all.end());
     return all[all.size() / 2];
   }
-  double covered() const { return inside / static_cast<double>(all.size()); }
 };
 
 // The accuracy over many drivers: median and worst error, and whether the stated intervals
@@ -127,8 +127,10 @@ TEST(DriverFit, TwoHundredDriversComeBackWithinTheirUncertainty) {
   }
   for (Errors* e : {&vas, &bl}) EXPECT_LT(e->worst(), 0.03);
   for (Errors* e : {&fs, &qms, &qes, &qts, &re, &vas, &bl}) {
-    EXPECT_GE(e->covered(), 0.90);
-    EXPECT_LE(e->covered(), 0.99);
+    // Seven figures on two sides: one false alarm in a thousand over all of them.
+    const auto [least, most] = test::coverage_limits(210, 0.95, 1e-3 / 14.0);
+    EXPECT_GE(e->inside, least);
+    EXPECT_LE(e->inside, most);
   }
 }
 

@@ -4,10 +4,15 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <csignal>
+#include <cstdlib>
 #include <map>
+#include <random>
 #include <set>
+#include <thread>
 
+#include "base/hash.h"
 #include "rig/practice/practice_turntable.h"
 #include "support/books.h"
 #include "workbench/practice/demo_book.h"
@@ -213,6 +218,75 @@ TEST(TakeQueue, AKillInTheMiddleLosesNothingThatWasKept) {
   ASSERT_TRUE(
       run_queue(bench, &bench.table, rig, *kept, standing, "{}", {}, hooks, {}).has_value());
   EXPECT_THAT(angles, ::testing::ElementsAre(180.0, -60.0, -120.0));
+}
+
+/// LALOMETER_KILLS asks for more than the usual rounds.
+int kill_rounds(int usual) {
+  const char* wanted = std::getenv("LALOMETER_KILLS");
+  return wanted != nullptr ? std::max(usual, std::atoi(wanted)) : usual;
+}
+
+// The same at any moment: whatever the queue said was kept is in the book, whole, and the book is
+// sound. What was not said is missing or there, but never half.
+TEST(TakeQueue, AKillAtAnyMomentLosesNothingThatWasSaidToBeKept) {
+  std::mt19937_64 engine(77);
+  for (int round = 0; round < kill_rounds(6); ++round) {
+    const test::TemporaryFolder folder;
+    MeasuringPlan plan;
+    {
+      Day day(folder / "day.lalo");
+      plan = day.plan(Purpose::kOrbit, {.step_deg = 30.0});
+      for (PlannedTake& t : plan.takes) t.request.duration_s = 0.2;
+      ASSERT_TRUE(keep_plan(day.small.book, plan).has_value());
+    }
+    int ends[2];
+    ASSERT_EQ(pipe(ends), 0);
+    const pid_t child = fork();
+    ASSERT_GE(child, 0);
+    if (child == 0) {
+      auto book = Book::open(folder / "day.lalo");
+      Bench bench;
+      const RigCalibration rig = demo_bench(false).rig;
+      QueueHooks hooks;
+      hooks.keep = [&](std::size_t, const TakeOutcome& outcome) {
+        const auto id = keep_take(*book, outcome, rig);
+        if (id && ::write(ends[1], &*id, sizeof(*id)) != static_cast<ssize_t>(sizeof(*id)))
+          _exit(2);
+        return id;
+      };
+      hooks.aim = [&](const TakeRequest& r) { bench.aim(r); };
+      (void)run_queue(bench, &bench.table, rig, plan, std::vector<PlanStatus>(plan.takes.size()),
+                      "", {}, hooks, {});
+      pause();
+      _exit(1);
+    }
+    close(ends[1]);
+    std::this_thread::sleep_for(std::chrono::microseconds(20000 + engine() % 900000));
+    kill(child, SIGKILL);
+    int status = 0;
+    waitpid(child, &status, 0);
+    ASSERT_TRUE(WIFSIGNALED(status));
+    std::vector<Id> said;
+    for (Id id = 0; read(ends[0], &id, sizeof(id)) == static_cast<ssize_t>(sizeof(id));)
+      said.push_back(id);
+    close(ends[0]);
+    const auto book = Book::open(folder / "day.lalo");
+    ASSERT_TRUE(book.has_value()) << book.error().text();
+    EXPECT_TRUE(book->check_integrity().has_value());
+    for (const Id id : said) EXPECT_TRUE(book->take(id).has_value()) << "round " << round;
+    const auto takes = *book->takes();
+    EXPECT_GE(takes.size(), said.size());
+    for (const Take& take : takes) {
+      const auto raw = book->raw(take.raw_hash);
+      ASSERT_TRUE(raw.has_value());
+      EXPECT_EQ(sha256_hex(std::span(*raw)), take.raw_hash) << "never half of one";
+    }
+    const auto standing = status_of(*kept_plan(*book, 1), takes, "");
+    const auto done = std::count_if(standing.begin(), standing.end(), [](const PlanStatus& s) {
+      return s.state == PlanState::kDone;
+    });
+    EXPECT_GE(done, static_cast<std::ptrdiff_t>(said.size())) << "the queue goes on after them";
+  }
 }
 
 TEST(TakeQueue, ATableThatLosesItsPlaceALittleIsFoundAtTheEndOfTheHalf) {
