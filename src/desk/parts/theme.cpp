@@ -89,7 +89,7 @@ QLabel[role="quiet"] { color: %QUIET%; font-size: 12px; }
 QLabel[role="plain"] { color: %INK%; }
 QLabel[role="figure"] { font-size: 30px; font-weight: 600; }
 QLineEdit, QPlainTextEdit, QComboBox, QDoubleSpinBox, QSpinBox {
-  background: %PAPER%; border: 1px solid %LINE%; border-radius: 4px; padding: 3px 6px; selection-background-color: %ACCENT%;
+  background: %PAPER%; border: 1px solid %LINE%; border-radius: 4px; padding: 3px 6px; selection-background-color: %ACCENT_SOFT%; selection-color: %INK%;
 }
 QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus, QDoubleSpinBox:focus, QSpinBox:focus { border-color: %ACCENT%; }
 QPushButton { background: %PAPER%; border: 1px solid %LINE%; border-radius: 4px; padding: 5px 12px; }
