@@ -124,7 +124,9 @@ void add_design_commands(CLI::App& app, Doors& doors, int& status) {
   positive("--flare-radius-mm", box->wish.flare_mm, "rounding of both mouths");
   command->add_option("--port-count", box->wish.port_count, "how many alike")
       ->check(CLI::Range(1, 16));
-  command->add_option("--ql", box->wish.ql, "leakage losses, 0 for none; 7 by default")
+  command
+      ->add_option("--ql", box->wish.ql,
+                   "leakage losses, 0 for none; by default 7, and none for a sealed box")
       ->check(not_negative());
   command->add_option("--qa", box->wish.qa, "absorption losses, 0 for none")->check(not_negative());
   command->add_option("--qp", box->wish.qp, "port losses, 0 for none")->check(not_negative());

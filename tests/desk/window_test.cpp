@@ -378,6 +378,36 @@ TEST(MarkLayout, NoNameIsWrittenOverABarThatHadNoRoom) {
   EXPECT_GT(without_room, 0);
 }
 
+// A low lane sets its rows tighter before it drops a name, and what it drops is counted.
+TEST(MarkLayout, ALowLaneSetsItsRowsTighterBeforeItDropsANameAndCountsWhatItDrops) {
+  LaneContent content;
+  for (int i = 0; i < 5; ++i) {
+    const double f = 1000.0 * (1.0 + 0.01 * i);
+    content.layer<MarkLayer>().marks.push_back(
+        {.name = "close to its neighbours", .sentence = "", .style = 0, .low_hz = f, .high_hz = f});
+  }
+  const auto named = [&](double height) {
+    const auto placed = placed_marks(content, lane_geometry(content, 900, height, {}, {0.0, 1.0}));
+    return placed.size() - unnamed(placed);
+  };
+  EXPECT_EQ(named(kHeading_px + 90.0), 5U);
+  EXPECT_EQ(named(kHeading_px + 75.0), 5U) << "five rows of 13 pixels where five of 16 do not fit";
+  EXPECT_EQ(named(kHeading_px + 40.0), 2U);
+  // The heading says so: it has more ink than that of a lane that dropped nothing.
+  const auto ink = [&](double height) {
+    const LaneGeometry g = lane_geometry(content, 900, height, {}, {0.0, 1.0});
+    const QImage image =
+        lane_picture({content, g, Theme::light(), 1.0, 1.5, PictureQuality::kFine});
+    int dark = 0;
+    for (int x = 450; x < 900; ++x)
+      for (int y = 0; y < static_cast<int>(kHeading_px) - 1; ++y)
+        dark += qGray(image.pixel(x, y)) < 160 ? 1 : 0;
+    return dark;
+  };
+  EXPECT_EQ(ink(kHeading_px + 90.0), 0);
+  EXPECT_GT(ink(kHeading_px + 40.0), 50);
+}
+
 TEST(MarkLayout, NamesNeverOverlapAndStayInsideThePlot) {
   LaneContent content;
   for (double f = 40.0; f < 18000.0; f *= 1.35)

@@ -12,7 +12,7 @@ namespace lalometer {
 /// p = -(j rho c U / (4 pi a^2)) sum (2 n + 1) P_n(cos t) h_n(k r) / h_n'(k a), h_n spherical
 /// Hankel functions of the second kind (exp(+j w t)). Limits: 1/2 far below k a = 1, 1 on the axis
 /// far above. Source: P. M. Morse, K. U. Ingard, Theoretical Acoustics, section 7.2; shapes in H.
-/// F. Olson, J. Audio Eng. Soc. 17 (1969) 34 (reprint of 1951).
+/// F. Olson, J. Audio Eng. Soc. 17 (1969) 22 (reprint of 1951).
 ///
 /// @param radius_m    a > 0; distance_m from the source point along the listener's direction >=
 /// 0.05 a.

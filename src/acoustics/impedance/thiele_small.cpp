@@ -11,6 +11,12 @@
 namespace lalometer {
 namespace {
 
+/// Level of one acoustic watt into half a space at 1 m: p^2 = rho c W / (2 pi r^2).
+double one_watt_db() {
+  return 10.0 * std::log10(kAirDensity_kg_m3 * kSpeedOfSound20_m_s / (2.0 * kPi)) -
+         20.0 * std::log10(kReferencePressure_pa);
+}
+
 /// Order of DriverFit::covariance.
 enum Known { kFs, kQms, kRes, kRe, kKnown };
 using Gradient = std::array<double, kKnown>;
@@ -90,7 +96,7 @@ void mechanical(ThieleSmall& t, const DriverFit& free_air, const DriverFit& othe
   const double efficiency = 4.0 * kPi * kPi * fs * fs * fs * vas / (c * c * c * t.qes.value);
   const Logarithmic ln_efficiency = 3.0 * ln_fs + ln_cms + (-1.0) * ln_qes;
   t.efficiency = told(efficiency, ln_efficiency);
-  const double at_1w = 112.1 + 10.0 * std::log10(efficiency);
+  const double at_1w = one_watt_db() + 10.0 * std::log10(efficiency);
   t.sensitivity_1w_db =
       Estimate{at_1w, 10.0 / std::log(10.0) * t.efficiency->half_width / t.efficiency->value};
   // 2.83 V is 8 V^2: into Re that is 8 / Re watts.

@@ -36,8 +36,8 @@ struct ThieleSmall {
 /// Added mass: Mms = m / ((fs/fs')^2 - 1), and with creep the stiffness at both frequencies is
 /// counted. Test box: Vas = V ((fc Qec) / (fs Qes) - 1), which a changed air load does not disturb
 /// (Small 1972). From Mms and fs: Cms; Vas = rho c^2 Sd^2 Cms; Rms = 2 pi fs Mms / Qms; Bl^2 = 2 pi
-/// fs Mms Re / Qes. Efficiency 4 pi^2 fs^3 Vas / (c^3 Qes); level at 1 W: 112.1 + 10 log10 of it
-/// (Small 1972; 112.0 with this project's density and speed of sound).
+/// fs Mms Re / Qes. Efficiency 4 pi^2 fs^3 Vas / (c^3 Qes); level at 1 W: 10 log10 of it above
+/// one acoustic watt into half a space at 1 m, 112.16 dB (Small 1972 rounds to 112).
 ///
 /// Refused: added mass that did not lower fs, a box that did not raise it, and so small a shift
 /// that the result would be worth nothing (interval over 30 %); Re of the two curves more than 10 %

@@ -40,7 +40,7 @@ struct SurfaceReflection {
 [[nodiscard]] std::vector<SurfaceReflection> reflections_of(const Stand& stand, double c);
 
 /// What the first reflection leaves: a gate of T = its delay, nothing valid below 1/T, nothing
-/// finer than 1/T resolved (C. Struck and S. Temme, J. Audio Eng. Soc. 42 (1994) 314; from memory).
+/// finer than 1/T resolved (C. Struck and S. Temme, J. Audio Eng. Soc. 42 (1994) 467).
 struct GateAllowance {
   std::optional<double> gate_s = std::nullopt;  ///< nothing: no surface near
   double valid_from_hz = 0.0;

@@ -28,7 +28,9 @@ void load(std::span<const double> from, Samples& to) {
 
 ImpulseResponse deconvolve(std::span<const double> recording, std::span<const double> reference,
                            double sample_rate_hz, Band_hz excited) {
-  const std::size_t n = fast_length(recording.size());
+  // Even, so that a transform of the same length gives exactly these lines back.
+  std::size_t n = fast_length(recording.size());
+  while (n % 2 != 0) n = fast_length(n + 1);
   const RealTransform transform(n);
   // Kept from call to call: the first touch of fresh memory costs as much as a transform.
   thread_local Samples time;

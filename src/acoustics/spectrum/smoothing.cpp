@@ -36,15 +36,15 @@ struct Window {
   double low, high;
 };
 
-Window window_at(const std::vector<double>& x, std::size_t i, double half_width) {
-  const double half = std::min({half_width, x[i] - x.front(), x.back() - x[i]});
+Window window_at(const std::vector<double>& x, double middle, double half_width) {
+  const double half = std::max(std::min({half_width, middle - x.front(), x.back() - middle}), 0.0);
   const auto segment = [&](double at) {
     const auto above = std::upper_bound(x.begin(), x.end(), at);
     const auto k = static_cast<std::size_t>(above - x.begin());
     return std::clamp<std::size_t>(k, 1, x.size() - 1) - 1;
   };
-  const double low = x[i] - half;
-  const double high = x[i] + half;
+  const double low = middle - half;
+  const double high = middle + half;
   return {segment(low), segment(high), low, high};
 }
 
@@ -56,9 +56,10 @@ double window_mean(const RunningIntegral& integral, const Window& w, double at_p
 
 enum class Magnitude { kPower, kComplex };
 
-Response smooth_with(const Response& curve, int bands_per_octave, Magnitude rule) {
+/// @param axis  where it is read; the curve's own, or a coarser one.
+Response smooth_with(const Response& curve, const FrequencyAxis& axis, int bands_per_octave,
+                     Magnitude rule) {
   const std::size_t n = curve.size();
-  if (bands_per_octave <= 0 || n < 3) return curve;
   std::vector<double> x(n);
   for (std::size_t i = 0; i < n; ++i) x[i] = std::log2(curve.axis()[i]);
 
@@ -82,31 +83,52 @@ Response smooth_with(const Response& curve, int bands_per_octave, Magnitude rule
   const RunningIntegral real_integral(x, real);
   const RunningIntegral imaginary_integral(x, imaginary);
 
-  std::vector<std::complex<double>> values(n);
+  std::vector<std::complex<double>> values(axis.size());
   const double half_width = 0.5 / bands_per_octave;
-  for (std::size_t i = 0; i < n; ++i) {
-    const Window w = window_at(x, i, half_width);
-    const std::complex<double> mean(window_mean(real_integral, w, real[i]),
-                                    window_mean(imaginary_integral, w, imaginary[i]));
+  for (std::size_t i = 0; i < axis.size(); ++i) {
+    const Window w = window_at(x, std::log2(axis[i]), half_width);
+    // At the very ends the window is a point.
+    const std::size_t at = std::abs(x[w.low_index] - w.low) < std::abs(x[w.low_index + 1] - w.low)
+                               ? w.low_index
+                               : w.low_index + 1;
+    const std::complex<double> mean(window_mean(real_integral, w, real[at]),
+                                    window_mean(imaginary_integral, w, imaginary[at]));
     if (rule == Magnitude::kComplex) {
       values[i] = mean;
       continue;
     }
-    const double magnitude = std::sqrt(std::max(window_mean(power_integral, w, power[i]), 0.0));
-    values[i] = std::polar(magnitude, std::arg(mean) + slope * curve.axis()[i]);
+    const double magnitude = std::sqrt(std::max(window_mean(power_integral, w, power[at]), 0.0));
+    values[i] = std::polar(magnitude, std::arg(mean) + slope * axis[i]);
   }
-  return *Response::make(curve.axis(), std::move(values), curve.quantity(), curve.valid(),
+  return *Response::make(axis, std::move(values), curve.quantity(), curve.valid(),
                          curve.has_phase());
 }
 
 }  // namespace
 
 Response smoothed(const Response& curve, int bands_per_octave) {
-  return smooth_with(curve, bands_per_octave, Magnitude::kPower);
+  if (bands_per_octave <= 0 || curve.size() < 3) return curve;
+  return smooth_with(curve, curve.axis(), bands_per_octave, Magnitude::kPower);
+}
+
+Response smoothed_onto(const Response& fine, const FrequencyAxis& axis, int bands_per_octave) {
+  if (bands_per_octave > 0 && fine.size() >= 3)
+    return smooth_with(fine, axis, bands_per_octave, Magnitude::kPower);
+  std::vector<std::complex<double>> values(axis.size());
+  const auto hz = fine.axis().hz();
+  for (std::size_t i = 0; i < axis.size(); ++i) {
+    const auto above = std::upper_bound(hz.begin(), hz.end(), axis[i]);
+    const auto k =
+        std::clamp<std::size_t>(static_cast<std::size_t>(above - hz.begin()), 1, fine.size() - 1);
+    const double t = std::clamp((axis[i] - hz[k - 1]) / (hz[k] - hz[k - 1]), 0.0, 1.0);
+    values[i] = fine.value(k - 1) + t * (fine.value(k) - fine.value(k - 1));
+  }
+  return *Response::make(axis, std::move(values), fine.quantity(), fine.valid(), fine.has_phase());
 }
 
 Response complex_smoothed(const Response& curve, int bands_per_octave) {
-  return smooth_with(curve, bands_per_octave, Magnitude::kComplex);
+  if (bands_per_octave <= 0 || curve.size() < 3) return curve;
+  return smooth_with(curve, curve.axis(), bands_per_octave, Magnitude::kComplex);
 }
 
 }  // namespace lalometer

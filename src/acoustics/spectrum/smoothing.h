@@ -17,6 +17,11 @@ namespace lalometer {
 /// values after the mean slope of the phase was taken out; curves without phase stay without.
 [[nodiscard]] Response smoothed(const Response& curve, int bands_per_octave);
 
+/// The same of a fine curve, read at the frequencies of another axis: all that lies in each window
+/// counts, however coarse that axis is. 0: by straight lines in the complex plane, flight time out.
+[[nodiscard]] Response smoothed_onto(const Response& fine, const FrequencyAxis& axis,
+                                     int bands_per_octave);
+
 /// The same window on the complex values themselves: magnitude and phase of the complex mean. It
 /// lowers the level where the phase turns quickly, so flight time must be out of the curve first.
 [[nodiscard]] Response complex_smoothed(const Response& curve, int bands_per_octave);

@@ -88,6 +88,11 @@ Result<void> read_box(SubjectGeometry& g, const DescribedBox& told, const std::s
 
 }  // namespace
 
+std::optional<double> SubjectGeometry::acoustic_volume_m3() const {
+  if (!net_volume_m3) return std::nullopt;
+  return *net_volume_m3 * filling_factor(damping);
+}
+
 const SubjectDriver* SubjectGeometry::driver(const std::string& id) const {
   for (const SubjectDriver& d : drivers) {
     if (d.id == id) return &d;
@@ -108,8 +113,7 @@ Result<SubjectGeometry> geometry_of(const Description& told, const std::string& 
   g.loading = told.loading;
   for (const DescribedDriver& d : told.drivers) g.drivers.push_back(driver_of(d));
   if (told.baffle) {
-    if (auto read = read_baffle(g, *told.baffle, where); !read)
-      return tl::unexpected(read.error());
+    if (auto read = read_baffle(g, *told.baffle, where); !read) return tl::unexpected(read.error());
   }
   if (told.box) {
     if (auto read = read_box(g, *told.box, where); !read) return tl::unexpected(read.error());

@@ -50,10 +50,18 @@ struct SubjectGeometry {
   std::vector<SubjectPort> ports;
   std::vector<SubjectCrossover> crossovers;
 
+  /// What the net volume acts as: fibres take up heat, and the air's compliance grows, by up to 1.4
+  /// times, 1.2 in a usual filling (Small 1972, part I). Nothing where no volume is told.
+  [[nodiscard]] std::optional<double> acoustic_volume_m3() const;
   [[nodiscard]] const SubjectDriver* driver(const std::string& id) const;
   /// The driver as a piston on the baffle; errors name the driver.
   [[nodiscard]] Result<BafflePiston> piston(const SubjectDriver& driver) const;
 };
+
+/// How much more compliant a filling makes the air of a box.
+[[nodiscard]] inline double filling_factor(BoxDamping damping) {
+  return damping == BoxDamping::kFilled ? 1.2 : 1.0;
+}
 
 /// Geometry from a description. Impossible sizes are errors that name their place.
 /// @param where  file or subject, for messages.

@@ -16,6 +16,17 @@ constexpr int kSteps = 1000;
 
 }  // namespace
 
+void BoxPage::changeKind(int row) {
+  BoxCandidate c = desk_.outcomes()[desk_.chosen()].candidate;
+  c.kind = static_cast<BoxCandidate::Kind>(row);
+  // A sealed box leaks by its seams only; the usual leak of the others comes back with them.
+  if (c.kind == BoxCandidate::Kind::kSealed && c.ql == BoxCandidate{}.ql)
+    c.ql = 0.0;
+  else if (c.kind != BoxCandidate::Kind::kSealed && c.ql == 0.0)
+    c.ql = BoxCandidate{}.ql;
+  desk_.change(c, true);
+}
+
 BoxPage::BoxPage(BoxDesk& desk, QWidget* parent) : QWidget(parent), desk_(desk) {
   setObjectName(QStringLiteral("boxPage"));
   layout_ = scrolled_page(this, 4);
@@ -28,11 +39,7 @@ BoxPage::BoxPage(BoxDesk& desk, QWidget* parent) : QWidget(parent), desk_(desk) 
   kind_ = new QComboBox(this);
   kind_->setObjectName(QStringLiteral("boxKind"));
   kind_->addItems({tr("sealed"), tr("vented"), tr("passive radiator")});
-  connect(kind_, &QComboBox::activated, this, [this](int row) {
-    BoxCandidate c = desk_.outcomes()[desk_.chosen()].candidate;
-    c.kind = static_cast<BoxCandidate::Kind>(row);
-    desk_.change(c, true);
-  });
+  connect(kind_, &QComboBox::activated, this, &BoxPage::changeKind);
   layout_->addWidget(kind_);
   addKnob(tr("net volume"), tr(" l"), tr("Air behind the cone."), 1.0, 200.0, 1,
           &BoxCandidate::volume_l);

@@ -25,6 +25,7 @@ class BoxPage : public QWidget, public DeskPart {
   void setTheme(const Theme& theme) override;
 
  private:
+  void changeKind(int row);
   /// A figure by slider (logarithmic) and by number.
   struct Knob {
     QWidget* row;

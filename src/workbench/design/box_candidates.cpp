@@ -151,7 +151,10 @@ BoxCandidate first_candidate(const Description& description, const BoxDriver& dr
   const auto g = geometry_of(description, "");
   if (!g) return c;
   if (g->net_volume_m3) c.volume_l = *g->net_volume_m3 * 1e3;
-  if (g->loading == "sealed") c.kind = BoxCandidate::Kind::kSealed;
+  if (g->loading == "sealed") {
+    c.kind = BoxCandidate::Kind::kSealed;
+    c.ql = 0.0;
+  }
   if (!g->ports.empty() && g->ports[0].geometry.slot_height_m <= 0.0) {
     const PortGeometry& port = g->ports[0].geometry;
     c.port_diameter_mm = port.diameter_m * 1e3;

@@ -11,6 +11,10 @@
 namespace lalometer {
 namespace {
 
+double leak_of(const EnclosureWish& w) {
+  return w.ql.value_or(w.loading == "sealed" ? 0.0 : 7.0);
+}
+
 OpenBaffle panel_of(const EnclosureWish& w) {
   return {.width_m = w.baffle_width_mm / 1e3,
           .height_m = w.baffle_height_mm / 1e3,
@@ -63,7 +67,7 @@ Result<BoxLoad> ported_load(const EnclosureWish& w, BoxLoad load, EnclosureStudy
     port.length_m = *length;
   }
   if (w.port_diameter_mm > 0.0) {
-    load = vented_load(load.volume_m3, {port}, w.ql, w.qa, w.qp);
+    load = vented_load(load.volume_m3, {port}, leak_of(w), w.qa, w.qp);
     study.port_length_m = port.length_m;
     study.port_resonance_hz = pipe_resonance_hz(port, kSpeedOfSound20_m_s);
     if (w.inner_depth_mm > 0.0) {
@@ -86,7 +90,7 @@ Result<BoxLoad> ported_load(const EnclosureWish& w, BoxLoad load, EnclosureStudy
 Result<BoxLoad> load_of(const EnclosureWish& w, EnclosureStudy& study) {
   BoxLoad load;
   load.volume_m3 = w.volume_l / 1e3;
-  load.ql = w.ql;
+  load.ql = leak_of(w);
   load.qa = w.qa;
   load.qp = w.qp;
   if (w.loading == "large-baffle" || w.loading == "free-air") {
@@ -100,6 +104,16 @@ Result<BoxLoad> load_of(const EnclosureWish& w, EnclosureStudy& study) {
   }
   if (w.loading == "passive-radiator") return radiator_load(w, load, study);
   return ported_load(w, load, study);
+}
+
+/// Qtc of the model as it is solved: with what stands in series and with the box's losses, which
+/// act on the part of the stiffness that is the box's (Small 1972, part I).
+double closed_q(const DriverParameters& d, double rise, const BoxLoad& load, double series_ohm) {
+  const double boxed = 1.0 - 1.0 / (rise * rise);  // alpha / (1 + alpha)
+  double per_q = (1.0 / d.qms() + d.re_ohm / (d.qes() * (d.re_ohm + series_ohm))) / rise;
+  if (load.ql > 0.0) per_q += boxed / load.ql;
+  if (load.qa > 0.0) per_q += boxed / load.qa;
+  return 1.0 / per_q;
 }
 
 EnclosureStudy::Driven driven(const EnclosureWish& w, const EnclosedDriver& in, BoxLoad load,
@@ -135,7 +149,7 @@ EnclosureStudy::Driven driven(const EnclosureWish& w, const EnclosedDriver& in, 
   }
   if (load.kind == BoxLoad::Kind::kSealed) {
     out.fc_hz = in.driver.fs_hz() * rise;
-    out.qtc = in.driver.qts() * rise;
+    out.qtc = closed_q(in.driver, rise, load, w.series_ohm);
   }
   if (in.xmax_m && in.power_w) {
     out.highest_level_db =

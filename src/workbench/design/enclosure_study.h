@@ -20,7 +20,9 @@ struct EnclosureWish {
   double slot_height_mm = 0.0;
   double flare_mm = 0.0;
   int port_count = 1;
-  double ql = 7.0;
+  /// Leakage; nothing: 7 for a vented box or a radiator (common practice, no source), none for a
+  /// sealed one, which has no more than its seams. 0: none.
+  std::optional<double> ql;
   double qa = 0.0;
   double qp = 0.0;
   double drive_v = 2.83;

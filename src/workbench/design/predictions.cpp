@@ -61,7 +61,7 @@ void box_predictions(const SubjectGeometry& g, Collector& out) {
   if (!g.ports.empty() && g.net_volume_m3) {
     std::vector<PortGeometry> ports;
     for (const SubjectPort& port : g.ports) ports.push_back(port.geometry);
-    const double tuning = helmholtz_hz(*g.net_volume_m3, ports, kC);
+    const double tuning = helmholtz_hz(*g.acoustic_volume_m3(), ports, kC);
     out.at(PredictionGroup::kBox, "tuning",
            fmt::format(
                "The air in the port against {} l of the box: here the cone moves least and the "
@@ -147,7 +147,7 @@ void baffle_predictions(const SubjectGeometry& g, Collector& out) {
 void driver_predictions(const SubjectGeometry& g, Collector& out) {
   for (const SubjectDriver& driver : g.drivers) {
     if (!driver.radius_m) continue;
-    // ka = 2: 6 dB less at about 90 degrees (Beranek, Acoustics: piston directivity).
+    // ka = 2: 4.8 dB less at 90 degrees, 2 J1(2) / 2 (Beranek, Acoustics: piston directivity).
     const double from = 2.0 * kC / (2.0 * kPi * *driver.radius_m);
     const double to = std::min(working_range(g, driver).high_hz, 20000.0);
     if (from >= to) continue;

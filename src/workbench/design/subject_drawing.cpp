@@ -24,8 +24,7 @@ double tidy(double mm) {
 
 /// What drivers, ports and radiators have in common.
 template <class Told>
-DrawnPart part_of(const Told& told, DrawnPart::Kind kind, std::size_t index,
-                  const char* nameless) {
+DrawnPart part_of(const Told& told, DrawnPart::Kind kind, std::size_t index, const char* nameless) {
   DrawnPart part;
   part.kind = kind;
   part.index = index;
@@ -115,7 +114,7 @@ void find_problems(DrawnSubject& s) {
 }
 
 /// Grows or shrinks the inside with the outside and keeps the net volume's share of it.
-void resize_inside(Description& d, std::optional<double> DescribedBox::* inner, double by_mm) {
+void resize_inside(Description& d, std::optional<double> DescribedBox::*inner, double by_mm) {
   if (!d.box) return;
   const double before = ((*d.box).*inner).value_or(0.0);
   if (!(before > 0.0)) return;
@@ -201,8 +200,8 @@ Description with_edge_moved(Description d, DrawingGrip::Kind edge, double by_mm)
   const DrawnSubject s = drawn_subject(d);
   if (!s.has_baffle) return d;
   DescribedBaffle& baffle = *d.baffle;
-  const auto grow = [&](std::optional<double> DescribedBaffle::* side,
-                        std::optional<double> DescribedBox::* inner, double size) {
+  const auto grow = [&](std::optional<double> DescribedBaffle::*side,
+                        std::optional<double> DescribedBox::*inner, double size) {
     const double grown = std::max(tidy(size + by_mm), kSmallest_mm);
     baffle.*side = grown;
     resize_inside(d, inner, grown - size);
@@ -343,7 +342,7 @@ std::vector<KeyFigure> drawing_figures(const Description& description,
   if (g.net_volume_m3 && !g.ports.empty()) {
     std::vector<PortGeometry> ports;
     for (const SubjectPort& p : g.ports) ports.push_back(p.geometry);
-    figures.push_back({"tuning", frequency_text(helmholtz_hz(*g.net_volume_m3, ports, c)),
+    figures.push_back({"tuning", frequency_text(helmholtz_hz(*g.acoustic_volume_m3(), ports, c)),
                        "by net volume and port"});
     figures.push_back({"port pipe", frequency_text(pipe_resonance_hz(ports[0], c)), "c / 2L′"});
   }

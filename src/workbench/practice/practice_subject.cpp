@@ -61,9 +61,9 @@ Result<PracticeWay> way_of(const DescribedDriver& told, const std::string& where
   if (!ladder) return tl::unexpected(ladder.error());
   way.ladder = std::move(*ladder);
   if (const auto& guide = told.waveguide) {
-    way.guide = Waveguide{guide->throat_mm.value_or(25.0) / 2e3,
-                          guide->mouth_mm.value_or(150.0) / 2e3,
-                          guide->half_angle_deg.value_or(45.0) * kPi / 180.0};
+    way.guide =
+        Waveguide{guide->throat_mm.value_or(25.0) / 2e3, guide->mouth_mm.value_or(150.0) / 2e3,
+                  guide->half_angle_deg.value_or(45.0) * kPi / 180.0};
     if (!(way.guide->throat_radius_m > 0.0) ||
         !(way.guide->mouth_radius_m > way.guide->throat_radius_m) ||
         !(way.guide->half_angle_rad > 0.05) || !(way.guide->half_angle_rad < 1.4))
@@ -199,8 +199,7 @@ Result<BoxLoad> box_of(PracticeSpeaker& s, const SubjectGeometry& g, const Descr
   load.qa = box.qa.value_or(g.damping == BoxDamping::kFilled ? 5.0 : damped ? 12.0 : 60.0);
   load.qp = box.qp.value_or(60.0);
   load.kind = BoxLoad::Kind::kSealed;
-  // Fibres take up heat: up to 1.4 times the air's compliance, 1.2 in a usual filling.
-  if (g.damping == BoxDamping::kFilled) load.volume_m3 *= 1.2;
+  load.volume_m3 *= filling_factor(g.damping);
   if (g.loading == "passive-radiator") {
     if (subject.passive_radiators.empty())
       return bad_input("A passive-radiator box needs passive_radiators.", where);
@@ -251,7 +250,8 @@ Result<void> add_loading(PracticeSpeaker& s, const SubjectGeometry& g, const Des
   for (std::size_t i = 0; i < s.ways.size(); ++i) {
     const std::string role = role_or_woofer(subject.drivers[i]);
     // Tweeters and midranges bring their own chamber.
-    if (!is_high_driver(role) && (role != "midrange" || s.ways.size() == 1)) boxed.push_back(&s.ways[i]);
+    if (!is_high_driver(role) && (role != "midrange" || s.ways.size() == 1))
+      boxed.push_back(&s.ways[i]);
   }
   if (g.loading == "free-air" || g.loading == "large-baffle" || g.loading == "horn") {
     if (g.loading != "free-air") s.baffle.reset();

@@ -21,7 +21,7 @@ namespace lalometer {
 namespace {
 
 /// Raised whenever the same input gives another result.
-constexpr const char* kComputation = "analysis 5";
+constexpr const char* kComputation = "analysis 6";
 
 /// What a curve is made of; harmonics lie earlier, decay goes on later.
 constexpr double kKeptBefore_s = 0.02;
@@ -86,18 +86,23 @@ void take_out(const Response& correction, ImpulseResponse& h) {
   std::copy_n(time.begin(), h.samples.size(), h.samples.begin());
 }
 
+void take_out(const Response& correction, UncutSpectrum& spectrum) {
+  for (std::size_t k = 0; k < spectrum.bins.size(); ++k) {
+    const double f = std::clamp(static_cast<double>(k) * spectrum.step_hz,
+                                correction.axis().front(), correction.axis().back());
+    spectrum.bins[k] /= value_at(correction, f);
+  }
+}
+
 FrequencyAxis response_axis(const ImpulseResponse& h) {
   return reading_axis(std::max(h.excited.low_hz, 10.0),
                       std::min(h.excited.high_hz, 0.475 * h.sample_rate_hz));
 }
 
-/// A straight wire through the same sweep, band and cut: its lower edge rings for longer than what
-/// is kept, by 0.8 dB at twice the sweep's start. What the wire shows is not the loudspeaker's.
-std::vector<std::complex<double>> band_limits_of(std::span<const float> reference, double rate,
-                                                 Band_hz excited) {
-  const std::vector<double> played(reference.begin(), reference.end());
-  const ImpulseResponse wire = trimmed(deconvolve(played, played, rate, excited), 0.0);
-  return ungated_response(wire, 0.0, response_axis(wire), Quantity::kRatio).values();
+/// By how much a sweep's second harmonic is ahead of its arrival.
+double second_harmonic_lead_s(const Stimulus& s) {
+  if (!(s.duration_s > 0.0 && s.stop_hz > s.start_hz && s.start_hz > 0.0)) return 0.0;
+  return s.duration_s * std::log(2.0) / std::log(s.stop_hz / s.start_hz);
 }
 
 /// In the loudspeaker's shadow a reflection is louder than what comes round its edges, and is taken
@@ -148,10 +153,17 @@ ImpulseStage staged(const AnalysisInput& in, ImpulseResponse h, Clock clock, dou
   const bool plausible = clock == Clock::kFromExcitation &&
                          std::abs(stage.arrival_s - flight_s) < kAgreement_m / kSpeedOfSound20_m_s;
   stage.zero_s = plausible ? flight_s : stage.arrival_s;
+  stage.uncut = std::make_shared<const ImpulseResponse>(h);
+  stage.harmonics_s = second_harmonic_lead_s(c.stimulus);
+  stage.factor = factor;
   h = from_harmonics_on(std::move(h), c.stimulus, stage.arrival_s);
+  const auto correct = [&](const Response& correction) {
+    take_out(correction, h);
+    stage.corrections.push_back(correction);
+  };
   if (in.rig.microphone_correction && take.form != RawForm::kImpulseFile)
-    take_out(*in.rig.microphone_correction, h);
-  if (in.rig.inputs && take.form == RawForm::kRecording) take_out(*in.rig.inputs, h);
+    correct(*in.rig.microphone_correction);
+  if (in.rig.inputs && take.form == RawForm::kRecording) correct(*in.rig.inputs);
   for (double& x : h.samples) x *= factor;
   stage.impulse = std::make_shared<const ImpulseResponse>(std::move(h));
   return stage;
@@ -302,8 +314,6 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
       staged(in, std::move(h), has_loopback ? Clock::kFromExcitation : Clock::kWithLatency,
              calibrated ? c.pa_per_v * c.drive_v : 1.0, calibrated);
   stage.notes.insert(stage.notes.begin(), notes.begin(), notes.end());
-  stage.reference.assign(reference.begin(), reference.end());
-  stage.excited = {s.start_hz, s.stop_hz};
   if (!calibrated)
     stage.notes.emplace_back("The file tells no sensitivity: levels are re the stimulus.");
   return stage;
@@ -343,12 +353,21 @@ Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token s
   if (!h) return tl::unexpected(h.error());
   if (stop.stop_requested()) return cancelled();
   const double pa_per_v = input.rig.input_pa_per_unit / input.rig.loopback_v_per_unit;
-  ImpulseStage stage =
-      staged(input, *h, Clock::kFromExcitation, pa_per_v * input.take.conditions.drive_v, true);
-  stage.reference.assign(recording.loopback.begin(), recording.loopback.end());
-  stage.excited = h->excited;
-  return stage;
+  return staged(input, *h, Clock::kFromExcitation, pa_per_v * input.take.conditions.drive_v, true);
 }
+
+namespace {
+
+UncutSpectrum whole_spectrum(const ImpulseStage& stage) {
+  // A stage that was made otherwise holds nothing but the response itself, whole.
+  if (!stage.uncut) return uncut_spectrum(*stage.impulse, stage.arrival_s, 0.0);
+  UncutSpectrum spectrum = uncut_spectrum(*stage.uncut, stage.arrival_s, stage.harmonics_s);
+  for (auto& bin : spectrum.bins) bin *= stage.factor;
+  for (const Response& correction : stage.corrections) take_out(correction, spectrum);
+  return spectrum;
+}
+
+}  // namespace
 
 Analysis curve_stage(const ImpulseStage& stage, const Recipe& recipe) {
   const ImpulseResponse h = trimmed(*stage.impulse, stage.arrival_s);
@@ -372,17 +391,10 @@ Analysis curve_stage(const ImpulseStage& stage, const Recipe& recipe) {
                                   (*stage.first_reflection_s - stage.arrival_s) * 1e3));
     }
   } else {
-    curve = ungated_response(h, stage.zero_s, axis, quantity);
-    if (!stage.reference.empty()) {
-      const auto limits =
-          band_limits_of(stage.reference, rate, {stage.excited.low_hz, stage.excited.high_hz});
-      std::vector<std::complex<double>> values = curve->values();
-      for (std::size_t i = 0; i < values.size(); ++i) values[i] /= limits[i];
-      curve = *Response::make(axis, std::move(values), quantity, curve->valid(), true);
-    }
+    curve = response_on(whole_spectrum(stage), stage.zero_s, axis, recipe.smoothing, quantity);
     notes.emplace_back("No gate: the room's reflections are in the curve.");
   }
-  return {.curve = smoothed(*curve, recipe.smoothing),
+  return {.curve = recipe.gated ? smoothed(*curve, recipe.smoothing) : std::move(*curve),
           .impulse = stage.impulse,
           .arrival_s = stage.arrival_s,
           .first_reflection_s = stage.first_reflection_s,

@@ -8,6 +8,7 @@
 
 #include "acoustics/signal/checks/arrival.h"
 #include "acoustics/signal/checks/gate.h"
+#include "acoustics/signal/checks/uncut.h"
 #include "acoustics/spectrum/response.h"
 #include "book/book.h"
 
@@ -55,10 +56,12 @@ struct ImpulseStage {
   std::optional<double> first_reflection_s;
   bool calibrated = true;
   std::vector<std::string> notes;
-  /// What was played, as far as an ungated curve needs it: cutting the sweep's band and the
-  /// impulse's length does something by itself, which is divided out. Empty for impulse files.
-  std::vector<float> reference = {};
-  ValidRange excited = {};
+  /// What ungated curves are made of: the whole response as it was deconvolved, the factor that
+  /// brings it to the drive, what is to be taken out of it, and its second harmonic's lead.
+  std::shared_ptr<const ImpulseResponse> uncut = nullptr;
+  double factor = 1.0;
+  std::vector<Response> corrections = {};
+  double harmonics_s = 0.0;
 };
 [[nodiscard]] Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token stop);
 /// The second half: gate and smoothing.

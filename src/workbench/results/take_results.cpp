@@ -9,8 +9,8 @@ namespace lalometer {
 namespace {
 
 // Raised whenever the same inputs give another result.
-constexpr int kImpulseVersion = 1;
-constexpr int kCurveVersion = 1;
+constexpr int kImpulseVersion = 2;
+constexpr int kCurveVersion = 2;
 constexpr int kReadingVersion = 1;
 constexpr int kMiniatureVersion = 1;
 constexpr int kModelVersion = 1;
@@ -46,7 +46,7 @@ Node<ImpulseStage> impulse_node(const TakeInputs& in) {
                 [&](const AnalysisInput& input) { return impulse_stage(input, making.stop); });
           },
           [](const ImpulseStage& s) {
-            return s.impulse->samples.size() * sizeof(double) + s.reference.size() * sizeof(float);
+            return (s.impulse->samples.size() + s.uncut->samples.size()) * sizeof(double);
           }};
 }
 
@@ -122,12 +122,11 @@ Node<std::vector<float>> miniature_node(const TakeInputs& in) {
 }
 
 Node<ModelledCurves> model_node(const Description& description, const std::string& name) {
-  return {
-      node_key("model", kModelVersion, {to_json(description), name}),
-      [description, name](const Making&) { return modelled_curves(description, name); },
-      [](const ModelledCurves& m) {
-        return m.frequency_hz.size() * sizeof(double) * (4 + m.edges.size());
-      }};
+  return {node_key("model", kModelVersion, {to_json(description), name}),
+          [description, name](const Making&) { return modelled_curves(description, name); },
+          [](const ModelledCurves& m) {
+            return m.frequency_hz.size() * sizeof(double) * (4 + m.edges.size());
+          }};
 }
 
 }  // namespace lalometer

@@ -116,5 +116,17 @@ TEST(DiffractionPrediction, SaysTheStepTheEdgesAndWhatAddsUp) {
       ErrorCode::kNotFound);
 }
 
+// Fibres make the air of a box act as more of it: predictions, drawing and practice bench tune by
+// the same volume.
+TEST(Predictions, AFilledBoxIsTunedByWhatItsAirActsAs) {
+  SubjectGeometry filled = kiosk();
+  filled.damping = BoxDamping::kFilled;
+  EXPECT_NEAR(*filled.acoustic_volume_m3(), 1.2 * *kiosk().net_volume_m3, 1e-12);
+  const double plain = named(predictions_of(kiosk(), {}), "tuning")->centre_hz();
+  EXPECT_NEAR(named(predictions_of(filled, {}), "tuning")->centre_hz(), plain / std::sqrt(1.2),
+              0.01);
+  EXPECT_FALSE(SubjectGeometry{}.acoustic_volume_m3());
+}
+
 }  // namespace
 }  // namespace lalometer

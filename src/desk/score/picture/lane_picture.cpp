@@ -1,5 +1,6 @@
 #include "desk/score/picture/lane_picture.h"
 
+#include <QCoreApplication>
 #include <QPainter>
 #include <QPainterPath>
 #include <cmath>
@@ -45,7 +46,7 @@ void draw_right_scale(QPainter& painter, const LanePictureInput& in) {
       in.content.right.quantity == AxisQuantity::kAngle ? QStringLiteral("°") : QString();
   painter.setPen(in.theme.quiet);
   for (const Tick& tick :
-       axis_ticks(in.content.right, g.right.low, g.right.high, plot.height(), 30.0)) {
+       axis_ticks(in.content.right, g.right.low, g.right.high, plot.height(), 22.0)) {
     const double y = g.right.px(tick.value);
     if (tick.label.empty() || y < plot.top() + 4 || y > plot.bottom() - 2) continue;
     painter.drawText(QPointF(plot.right() + 3, y + 4), tick_label(tick) + unit);
@@ -325,6 +326,14 @@ void draw_heading(QPainter& painter, const LanePictureInput& in) {
     const QString more = QStringLiteral("+%1").arg(rest);
     x -= metrics.horizontalAdvance(more);
     painter.drawText(QPointF(x, base), more);
+    x -= 12.0;
+  }
+  // Nothing is dropped in silence: what has no room for its name is counted too.
+  if (const std::size_t hidden = unnamed(placed_marks(in.content, g)); hidden > 0) {
+    const QString text = QCoreApplication::translate("lane", "%n without room for a name", nullptr,
+                                                     static_cast<int>(hidden));
+    x -= metrics.horizontalAdvance(text);
+    painter.drawText(QPointF(x, base), text);
     x -= 12.0;
   }
   painter.drawText(QPointF(after, base),

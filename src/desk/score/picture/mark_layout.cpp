@@ -5,13 +5,15 @@
 
 namespace lalometer {
 
-std::vector<PlacedMark> placed_marks(const LaneContent& content, const LaneGeometry& g) {
-  constexpr double kRow_px = 16.0;
-  constexpr double kBar_px = 10.0;
+namespace {
+
+std::vector<PlacedMark> placed_in_rows(const LaneContent& content, const LaneGeometry& g,
+                                       double row_px) {
+  const double bar_px = std::min(10.0, row_px - 4.0);
   constexpr double kGap_px = 8.0;
   const QFontMetricsF metrics(text_font(11));
   const double top_px = g.up.top_px + 4.0;
-  const int rows = std::max(1, static_cast<int>((g.up.bottom_px - top_px - 2.0) / kRow_px));
+  const int rows = std::max(1, static_cast<int>((g.up.bottom_px - top_px - 2.0) / row_px));
   std::vector<double> taken(static_cast<std::size_t>(rows), -1e9);
   std::vector<PlacedMark> placed;
   for (std::size_t i = 0; i < content.marks().size(); ++i) {
@@ -35,10 +37,10 @@ std::vector<PlacedMark> placed_marks(const LaneContent& content, const LaneGeome
     // Without room for the name the bar goes where it hides the least.
     const auto r =
         fits ? row - taken.begin() : std::min_element(taken.begin(), taken.end()) - taken.begin();
-    const double y = top_px + kRow_px * static_cast<double>(r);
-    PlacedMark one{i, QRectF(x, y + 0.5 * (kRow_px - kBar_px), width, kBar_px), QRectF()};
+    const double y = top_px + row_px * static_cast<double>(r);
+    PlacedMark one{i, QRectF(x, y + 0.5 * (row_px - bar_px), width, bar_px), QRectF()};
     if (fits) {
-      one.name = QRectF(before ? from : x + width + 4.0, y, text, kRow_px);
+      one.name = QRectF(before ? from : x + width + 4.0, y, text, row_px);
       *row = to;
     } else {
       // No name may be written over it.
@@ -48,6 +50,20 @@ std::vector<PlacedMark> placed_marks(const LaneContent& content, const LaneGeome
     placed.push_back(one);
   }
   return placed;
+}
+
+}  // namespace
+
+std::vector<PlacedMark> placed_marks(const LaneContent& content, const LaneGeometry& g) {
+  constexpr double kRow_px = 16.0;
+  constexpr double kTightRow_px = 13.0;
+  auto placed = placed_in_rows(content, g, kRow_px);
+  return unnamed(placed) == 0 ? placed : placed_in_rows(content, g, kTightRow_px);
+}
+
+std::size_t unnamed(const std::vector<PlacedMark>& placed) {
+  return static_cast<std::size_t>(std::count_if(
+      placed.begin(), placed.end(), [](const PlacedMark& one) { return one.name.isEmpty(); }));
 }
 
 }  // namespace lalometer

@@ -8,7 +8,7 @@
 namespace lalometer {
 
 /// Where a lane's marks and their names stand, in the lane's pixels. Marks that would touch go into
-/// different rows; what finds no row is left without a name.
+/// different rows, set tighter where the lane is low; what finds none is left without a name.
 struct PlacedMark {
   std::size_t index;  ///< in content.marks()
   QRectF bar;         ///< the frequency or band itself
@@ -16,5 +16,8 @@ struct PlacedMark {
 };
 [[nodiscard]] std::vector<PlacedMark> placed_marks(const LaneContent& content,
                                                    const LaneGeometry& geometry);
+
+/// How many marks found no room for their name.
+[[nodiscard]] std::size_t unnamed(const std::vector<PlacedMark>& placed);
 
 }  // namespace lalometer
