@@ -45,6 +45,30 @@ TEST_F(Boxes, ADraggedDotChangesVolumeAndTuningAtOnce) {
   EXPECT_EQ(window_->boxes()->outcomes()[0].candidate.volume_l, kept) << "kept in the book";
 }
 
+// Its seams are all that a sealed box leaks by: 7 would put its F3 6 Hz too high.
+TEST_F(Boxes, ASealedBoxHasNoLeakAndAVentedOneGetsItsUsualOneBack) {
+  auto* kind = part<QComboBox>("boxKind");
+  const auto choose = [&](int row) {
+    kind->setCurrentIndex(row);
+    emit kind->activated(row);
+    rest();
+  };
+  EXPECT_EQ(chosen().ql, 7.0);
+  const double leaking = chosen().ql;
+  choose(0);
+  EXPECT_EQ(chosen().ql, 0.0);
+  EXPECT_FALSE(part<QDoubleSpinBox>("candidate leakage")->isVisible());
+  choose(1);
+  EXPECT_EQ(chosen().ql, leaking);
+  EXPECT_TRUE(part<QDoubleSpinBox>("candidate leakage")->isVisible());
+  // One that was chosen by hand is the tester's own and stays.
+  part<QDoubleSpinBox>("candidate leakage")->setValue(12.0);
+  rest();
+  choose(0);
+  EXPECT_NEAR(chosen().ql, 12.0, 0.1);
+  EXPECT_TRUE(part<QDoubleSpinBox>("candidate leakage")->isVisible());
+}
+
 TEST_F(Boxes, CandidatesStandSideBySide) {
   QTest::mouseClick(part<QPushButton>("boxAdd"), Qt::LeftButton);
   rest();

@@ -222,6 +222,8 @@ void BoxPage::show() {
       return o.candidate.kind == Kind::kVented;
     if (figure == &BoxCandidate::radiator_sd_cm2 || figure == &BoxCandidate::radiator_mass_g)
       return o.candidate.kind == Kind::kPassiveRadiator;
+    // What a sealed box has no figure for stands there only where an older book has one.
+    if (figure == &BoxCandidate::ql) return o.candidate.kind != Kind::kSealed || o.candidate.ql > 0;
     return true;
   };
   note_->setVisible(shown(&BoxCandidate::tuning_hz));

@@ -1,5 +1,6 @@
 #include "acoustics/spectrum/smoothing.h"
 
+#include "base/constants.h"
 #include "support/support.h"
 
 namespace lalometer {
@@ -51,6 +52,50 @@ TEST(Smoothed, KeepsAPureDelayPhaseAndItsLevel) {
     ASSERT_NEAR(s.magnitude(i), 1.0, 1e-9);
     ASSERT_NEAR(test::wrapped_deg(s.phase_deg(i) - r.phase_deg(i)), 0.0, 1e-6);
   }
+}
+
+// Two paths that differ by 30 ms comb every 33 Hz, far finer than a sixth of an octave at 2 kHz and
+// than an axis of 12 points an octave: the mean power of 1 + z exp(-j w t) is 1 + z^2.
+TEST(SmoothedOnto, CountsAllThatLiesInABandHoweverCoarseTheAxis) {
+  std::vector<double> hz;
+  for (double f = 20.0; f < 20000.0; f += 0.5) hz.push_back(f);
+  std::vector<std::complex<double>> values;
+  for (const double f : hz) values.push_back(1.0 + 0.6 * std::polar(1.0, -2.0 * kPi * f * 0.030));
+  const Response comb = *Response::make(*FrequencyAxis::make(std::move(hz)), std::move(values),
+                                        Quantity::kRatio, {20.0, 20000.0}, true);
+  for (const double points : {12.0, 96.0}) {
+    const FrequencyAxis axis = FrequencyAxis::logarithmic(2000.0, 10000.0, points);
+    const Response read = smoothed_onto(comb, axis, 6);
+    ASSERT_EQ(read.size(), axis.size());
+    for (std::size_t i = 0; i < read.size(); ++i)
+      ASSERT_NEAR(20.0 * std::log10(read.magnitude(i)), 10.0 * std::log10(1.36), 0.3) << axis[i];
+  }
+  // Sampled first and smoothed then, the comb's teeth remain.
+  const Response sampled =
+      smoothed(smoothed_onto(comb, FrequencyAxis::logarithmic(2000.0, 10000.0, 12.0), 0), 6);
+  double worst = 0.0;
+  for (std::size_t i = 0; i < sampled.size(); ++i)
+    worst = std::max(worst,
+                     std::abs(20.0 * std::log10(sampled.magnitude(i)) - 10.0 * std::log10(1.36)));
+  EXPECT_GT(worst, 1.0) << "the comparison would say nothing otherwise";
+}
+
+TEST(SmoothedOnto, ByZeroReadsTheCurveBetweenItsPoints) {
+  const Response r = curve_from([](double f) { return std::complex<double>(f / 1000.0, 1.0); },
+                                Quantity::kRatio, 20.0, 20000.0, 48.0);
+  const Response read = smoothed_onto(r, *FrequencyAxis::make({100.0, 1234.5, 9000.0}), 0);
+  EXPECT_NEAR(read.value(1).real(), 1.2345, 1e-9) << "a straight line stays one";
+  EXPECT_NEAR(read.value(2).imag(), 1.0, 1e-12);
+}
+
+TEST(SmoothedOnto, OnItsOwnAxisItIsTheSameAsSmoothed) {
+  const Response r =
+      curve_from([](double f) { return std::polar(1.0 + 0.3 * std::sin(f / 90.0), 0.4); },
+                 Quantity::kRatio, 20.0, 20000.0, 96.0);
+  const Response a = smoothed(r, 3);
+  const Response b = smoothed_onto(r, r.axis(), 3);
+  for (std::size_t i = 0; i < a.size(); ++i)
+    ASSERT_NEAR(std::abs(a.value(i) - b.value(i)), 0.0, 1e-12) << i;
 }
 
 TEST(ComplexSmoothed, LowersALevelWhosePhaseTurnsQuickly) {

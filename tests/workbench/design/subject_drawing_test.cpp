@@ -114,5 +114,34 @@ TEST(SubjectDrawing, GivesAFirstBoxToASubjectWithoutSizes) {
   EXPECT_TRUE(s.problems.empty());
 }
 
+// A figure that is typed changes that one thing; what contradicts it goes.
+TEST(SubjectDrawing, ATypedFigureChangesOneThing) {
+  const Description round = with_figure(kBox, BoxFigure::kEdgeRadius, 12.0);
+  EXPECT_EQ(round.baffle->edge_radius_mm, 12.0);
+  const Description cut = with_figure(round, BoxFigure::kEdgeChamfer, 20.0);
+  EXPECT_EQ(cut.baffle->edge_chamfer_mm, 20.0);
+  EXPECT_FALSE(cut.baffle->edge_radius_mm) << "an edge is round or chamfered";
+  EXPECT_EQ(drawn_subject(cut).edge, EdgeShape::kChamfered);
+  const Description deeper = with_figure(kBox, BoxFigure::kDepth, 330.0);
+  EXPECT_EQ(deeper.baffle->depth_mm, 330.0);
+  EXPECT_EQ(deeper.box->inner_depth_mm, 292.0) << "the walls keep their thickness";
+  EXPECT_EQ(deeper.baffle->width_mm, kBox.baffle->width_mm);
+  const Description wider =
+      with_part_figure(kBox, drawn_subject(kBox).parts[0], PartFigure::kDiameter, 140.0);
+  EXPECT_EQ(wider.drivers[0].diameter_mm, 140.0);
+  EXPECT_FALSE(wider.drivers[0].sd_cm2) << "two sizes of one cone would contradict each other";
+  EXPECT_EQ(wider.drivers[1], kBox.drivers[1]);
+}
+
+// A grip that outlived its part (undone, or changed in another window) changes nothing.
+TEST(SubjectDrawing, AGripOnAPartThatIsGoneChangesNothing) {
+  DrawnPart gone = drawn_subject(kBox).parts[2];
+  gone.index = 7;
+  EXPECT_EQ(with_part_at(kBox, gone, 1.0, 2.0), kBox);
+  EXPECT_EQ(with_part_figure(kBox, gone, PartFigure::kLength, 50.0), kBox);
+  EXPECT_EQ(with_edge_moved({}, DrawingGrip::Kind::kLeft, 10.0), Description{})
+      << "no box, no edge";
+}
+
 }  // namespace
 }  // namespace lalometer

@@ -219,5 +219,21 @@ TEST(SimulationPlan, ExpandsOrbitsAndVariants) {
   EXPECT_THAT(simulation_plan_of(root.dump(), "k.json", 1).error().text(), HasSubstr("photograph"));
 }
 
+TEST(PracticeFault, IsReadFromAWordOrAnObject) {
+  EXPECT_EQ(fault_from_json(R"("box-leak")").word, "box-leak");
+  const PracticeFault full = fault_from_json(
+      R"({"fault": "driver-breakup", "driver": "woofer", "frequency_hz": 4200, "q": 10, "note": "x"})");
+  EXPECT_EQ(full.word, "driver-breakup");
+  EXPECT_EQ(full.driver, "woofer");
+  EXPECT_EQ(full.figures.at("frequency_hz"), 4200.0);
+  EXPECT_EQ(full.figures.size(), 2U) << "words are no figures";
+  PracticeBenchSetup b = bench();
+  for (const char* nonsense : {"17", "[]", "null", R"({"frequency_hz": 3})"}) {
+    const auto added = add_fault(b, fault_from_json(nonsense), "k.json");
+    ASSERT_FALSE(added.has_value()) << nonsense;
+    EXPECT_THAT(added.error().text(), HasSubstr("k.json"));
+  }
+}
+
 }  // namespace
 }  // namespace lalometer

@@ -38,6 +38,35 @@ TEST(Lanes, EmptyOnesSayWhatToDoNext) {
   }
 }
 
+// The desk draws by what an axis says: one that says nothing, or a range of nothing, would be drawn
+// as nonsense. And what lies on a side has that side's axis.
+TEST(Lanes, EachSaysWhatItsAxesCount) {
+  const std::vector<LaidTake> all = {
+      laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", 1),
+      laid(TakeKind::kImpedance, flat(Quantity::kImpedance, 8.0), "z", 2)};
+  for (const LaneKind& kind : lane_kinds()) {
+    for (const Id chosen : {1, 2}) {
+      const LaneContent content = kind.build(all, chosen);
+      EXPECT_GT(content.across.high, content.across.low) << kind.id;
+      EXPECT_FALSE(content.across.unit.empty()) << kind.id;
+      EXPECT_GT(content.left.high, content.left.low) << kind.id;
+      if (content.over_frequency()) {
+        EXPECT_EQ(content.across.scale, AxisScale::kLogarithmic) << kind.id;
+      }
+      if (content.left.unit == "dB") {
+        EXPECT_EQ(content.left.scale, AxisScale::kDecibel) << kind.id;
+      }
+      if (content.left.unit == "°") {
+        EXPECT_EQ(content.left.quantity, AxisQuantity::kAngle) << kind.id;
+      }
+      if (!content.curves(Side::kRight).empty()) {
+        EXPECT_FALSE(content.right.unit.empty()) << kind.id;
+      }
+      EXPECT_EQ(content.blank(), content.curves().empty() && content.marks().empty()) << kind.id;
+    }
+  }
+}
+
 TEST(Lanes, TakeOnlyTheirOwnKind) {
   const std::vector<LaidTake> all = {
       laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "r", 1),

@@ -66,5 +66,13 @@ TEST(Told, UnitsComeFromTheNames) {
   EXPECT_EQ(unit_of("s"), "") << "a name alone is no unit";
 }
 
+// A response's first milliseconds decide a gate: three digits of a second would be 34 cm.
+TEST(Told, MomentsKeepTheirMicroseconds) {
+  EXPECT_THAT(table_text(Told().put("arrival_s", 0.002918)), HasSubstr("0.002918 s"));
+  EXPECT_THAT(table_text(Told().put("real", true).put("place", 2)), HasSubstr("yes"));
+  EXPECT_EQ(json_text(Told().put("ids", std::vector<std::int64_t>{3, 4})), R"({"ids":[3,4]})");
+  EXPECT_EQ(json_text(Told().put("none", nullptr)), R"({"none":null})");
+}
+
 }  // namespace
 }  // namespace lalometer

@@ -87,9 +87,9 @@ UncutSpectrum uncut_spectrum(const ImpulseResponse& response, double arrival_s,
       std::clamp(std::ceil(response.excited.low_hz / out.step_hz), 1.0, top));
   const auto last = static_cast<std::size_t>(
       std::clamp(std::floor(response.excited.high_hz / out.step_hz), 1.0, top));
-  if (harmonics_s > 0.0 && first + 8 < last) {
-    continue_outwards(bins, first, last);
-    transform.inverse(bins, time);
+  if (response.excited.low_hz > 0.0 && first + 8 < last) continue_outwards(bins, first, last);
+  transform.inverse(bins, time);
+  if (harmonics_s > 0.0) {
     // Whole from half the second harmonic's lead on, nothing from three quarters of it.
     const double from = 0.75 * harmonics_s * rate;
     const double full = 0.5 * harmonics_s * rate;
@@ -97,8 +97,6 @@ UncutSpectrum uncut_spectrum(const ImpulseResponse& response, double arrival_s,
       const double ahead = static_cast<double>(n - i);
       if (ahead > full) time[i] *= falling_half_hann((ahead - full) / (from - full));
     }
-  } else {
-    transform.inverse(bins, time);
   }
   // Read on a finer grid than the record's own: between its lines a straight line would cut a
   // resonance's top off.
