@@ -13,7 +13,21 @@ namespace {
 
 using Complex = std::complex<double>;
 
-constexpr std::size_t kFiner = 4;
+/// Lines that are read stand at most so far apart: a straight line between them must follow a
+/// resonance of 20 Hz and Q 12.
+constexpr double kFinest_hz = 0.15;
+
+/// Each line turned by its own angle, k times `step_rad`; by products, anchored anew now and then.
+void turn(Spectrum& bins, double step_rad) {
+  constexpr std::size_t kAnchor = 512;
+  const Complex step = std::polar(1.0, step_rad);
+  Complex at = 1.0;
+  for (std::size_t k = 0; k < bins.size(); ++k) {
+    if (k % kAnchor == 0) at = std::polar(1.0, step_rad * static_cast<double>(k));
+    bins[k] *= at;
+    at *= step;
+  }
+}
 
 /// How the lowest half octave goes: ln H = const + exponent * ln f, by least squares.
 Complex exponent_of(const Spectrum& bins, std::size_t first) {
@@ -80,8 +94,7 @@ UncutSpectrum uncut_spectrum(const ImpulseResponse& response, double arrival_s,
   transform.forward(time, bins);
   UncutSpectrum out{rate / static_cast<double>(n), {}, arrival_s, response.excited};
   const double rest = shift - static_cast<double>(whole);
-  for (std::size_t k = 0; k < bins.size(); ++k)
-    bins[k] *= std::polar(1.0, 2.0 * kPi * static_cast<double>(k) / static_cast<double>(n) * rest);
+  turn(bins, 2.0 * kPi * rest / static_cast<double>(n));
   const auto top = static_cast<double>(bins.size() - 2);
   const auto first = static_cast<std::size_t>(
       std::clamp(std::ceil(response.excited.low_hz / out.step_hz), 1.0, top));
@@ -100,15 +113,17 @@ UncutSpectrum uncut_spectrum(const ImpulseResponse& response, double arrival_s,
   }
   // Read on a finer grid than the record's own: between its lines a straight line would cut a
   // resonance's top off.
-  const RealTransform finer(kFiner * n);
-  Samples laid(kFiner * n, 0.0);
+  const auto times =
+      static_cast<std::size_t>(std::clamp(std::ceil(out.step_hz / kFinest_hz), 1.0, 64.0));
+  const RealTransform finer(times * n);
+  Samples laid(times * n, 0.0);
   const std::size_t ahead = n / 4;
   std::copy(time.begin(), time.end() - static_cast<std::ptrdiff_t>(ahead), laid.begin());
   std::copy(time.end() - static_cast<std::ptrdiff_t>(ahead), time.end(),
             laid.end() - static_cast<std::ptrdiff_t>(ahead));
   bins.resize(finer.bin_count());
   finer.forward(laid, bins);
-  out.step_hz /= static_cast<double>(kFiner);
+  out.step_hz /= static_cast<double>(times);
   out.bins.assign(bins.begin(), bins.end());
   return out;
 }
