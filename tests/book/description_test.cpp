@@ -70,6 +70,22 @@ TEST(DescriptionText, NamesThePlaceOfWhatIsNoDriverOrPort) {
   }
 }
 
+// Tables and files call a figure by one name; the names lead to different figures, all of them.
+TEST(DescriptionText, FiguresAreFoundByTheNamesThatFilesUse) {
+  DriverFigures figures;
+  double value = 1.0;
+  for (const char* key : {"re_ohm", "fs_hz", "qms", "qes", "qts", "vas_l", "le_mh", "mms_g",
+                          "bl_tm", "sensitivity_db_2v83_1m"}) {
+    const auto figure = figure_named(key);
+    ASSERT_NE(figure, nullptr) << key;
+    EXPECT_FALSE(figures.*figure) << key << " is another one's too";
+    figures.*figure = value++;
+  }
+  EXPECT_EQ(figures.sensitivity_db_2v83_1m, 10.0);
+  EXPECT_EQ(figure_named("xmax_mm"), nullptr);
+  EXPECT_EQ(figure_named(""), nullptr);
+}
+
 TEST(DescriptionText, NameAndKindAreTheSubjectsOwn) {
   EXPECT_TRUE(is_blank(described(R"({"name": "Kiosk", "kind": "driver"})")));
 }
