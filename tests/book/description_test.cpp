@@ -87,7 +87,7 @@ TEST(DescriptionText, FiguresAreFoundByTheNamesThatFilesUse) {
 }
 
 TEST(DescriptionText, NameAndKindAreTheSubjectsOwn) {
-  EXPECT_TRUE(is_blank(described(R"({"name": "Kiosk", "kind": "driver"})")));
+  EXPECT_EQ(described(R"({"name": "Kiosk", "kind": "driver"})"), Description{});
 }
 
 /// The same driver by every door: what boxes weigh, what the practice bench plays, what a file of

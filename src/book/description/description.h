@@ -126,9 +126,4 @@ struct Description {
   DescribedDriver& driver_made(const std::string& id);
 };
 
-/// Whether it tells nothing at all.
-[[nodiscard]] inline bool is_blank(const Description& d) {
-  return d == Description{};
-}
-
 }  // namespace lalometer

@@ -47,14 +47,13 @@ Result<DescribedParameters> parameters_of(const DescribedDriver& driver, const s
   const double told = described_area_m2(driver);
   const double sd = told > 0.0 ? told : usual_area_m2(role);
   DescribedParameters p;
-  p.quoted = usual_parameters(role, sd);
+  QuotedParameters q = usual_parameters(role, sd);
   const DriverFigures& f = driver.figures;
-  for (const auto& [key, from, to, scale] :
-       {std::tuple{"fs_hz", f.fs_hz, &p.quoted.fs_hz, 1.0},
-        {"qms", f.qms, &p.quoted.qms, 1.0},
-        {"qes", f.qes, &p.quoted.qes, 1.0},
-        {"vas_l", f.vas_l, &p.quoted.vas_m3, 1e-3},
-        {"re_ohm", f.re_ohm, &p.quoted.re_ohm, 1.0}}) {
+  for (const auto& [key, from, to, scale] : {std::tuple{"fs_hz", f.fs_hz, &q.fs_hz, 1.0},
+                                             {"qms", f.qms, &q.qms, 1.0},
+                                             {"qes", f.qes, &q.qes, 1.0},
+                                             {"vas_l", f.vas_l, &q.vas_m3, 1e-3},
+                                             {"re_ohm", f.re_ohm, &q.re_ohm, 1.0}}) {
     p.usual = p.usual || !from;
     if (!from) continue;
     if (!(*from > 0.0)) return bad_input(fmt::format("{} must be above 0.", key), here);
@@ -62,12 +61,12 @@ Result<DescribedParameters> parameters_of(const DescribedDriver& driver, const s
   }
   if (f.le_mh) {
     if (!(*f.le_mh >= 0.0)) return bad_input("le_mh must not be below 0.", here);
-    p.quoted.le_h = *f.le_mh * 1e-3;
+    q.le_h = *f.le_mh * 1e-3;
   }
-  p.elements = elements_of(p.quoted);
+  p.elements = elements_of(q);
   if (!is_high_driver(role) && !f.le_mh) {
-    p.elements.le2_h = 2.4 * p.quoted.le_h;
-    p.elements.re2_ohm = 0.46 * p.quoted.re_ohm;
+    p.elements.le2_h = 2.4 * q.le_h;
+    p.elements.re2_ohm = 0.46 * q.re_ohm;
   }
   const double usual_travel_m = is_high_driver(role) ? 0.0004 : 0.0045 * std::sqrt(sd / 0.0132);
   p.xmax_m = driver.xmax_mm ? *driver.xmax_mm * 1e-3 : usual_travel_m;

@@ -24,7 +24,6 @@ namespace lalometer {
 [[nodiscard]] std::string role_or_woofer(const DescribedDriver& driver);
 
 struct DescribedParameters {
-  QuotedParameters quoted{};
   DriverParameters elements{};
   double xmax_m = 0.0;
   double power_w = 0.0;

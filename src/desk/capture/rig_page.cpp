@@ -15,9 +15,9 @@
 namespace lalometer {
 namespace {
 
-/// What can be plugged in.
+/// What can be plugged in. Without sound there may still be a turntable.
 struct Surroundings {
-  std::vector<AudioInterface> interfaces;
+  Result<std::vector<AudioInterface>> interfaces;
   std::vector<SerialPortInfo> lines;
 };
 
@@ -246,18 +246,18 @@ void RigPage::lookAround() {
   session_.work().start<Surroundings>(
       this, {WorkKind::kJob, WorkScope::kProgram, {}},
       [](const WorkContext&) -> Result<Surroundings> {
-        return audio_interfaces().map([](std::vector<AudioInterface>&& interfaces) {
-          return Surroundings{std::move(interfaces), serial_ports()};
-        });
+        return Surroundings{audio_interfaces(), serial_ports()};
       },
       [this](const Result<Surroundings>& found) {
         looking_ = false;
         if (!found) return stage_->setText(QString::fromStdString(found.error().text()));
         showLines(found->lines);
+        if (!found->interfaces)
+          return stage_->setText(QString::fromStdString(found->interfaces.error().text()));
         const QSignalBlocker block(interface_);
         interface_->clear();
         interface_->addItem(tr("Practice bench"), QString());
-        for (const AudioInterface& each : found->interfaces) {
+        for (const AudioInterface& each : *found->interfaces) {
           if (each.input_count < 2 || each.output_count < 1) continue;
           interface_->addItem(QString::fromStdString(each.name + " · " + each.family),
                               QString::fromStdString(each.key()));

@@ -60,7 +60,8 @@ Result<PracticeWay> way_of(const DescribedDriver& told, const std::string& where
   auto ladder = ladder_of(told, here);
   if (!ladder) return tl::unexpected(ladder.error());
   way.ladder = std::move(*ladder);
-  if (const auto& guide = told.waveguide) {
+  // An empty object tells of none.
+  if (const auto& guide = told.waveguide; guide && *guide != DescribedWaveguide{}) {
     way.guide =
         Waveguide{guide->throat_mm.value_or(25.0) / 2e3, guide->mouth_mm.value_or(150.0) / 2e3,
                   guide->half_angle_deg.value_or(45.0) * kPi / 180.0};

@@ -14,7 +14,7 @@
 
 /// Results as they are told: to a script as JSON, to a reader as a table, and to reports, from one
 /// description of what there is. What is computed stays in its own types; one function per result
-/// (results_told.h and its neighbours) names its figures.
+/// (told_of() in the files beside this one) names its figures.
 namespace lalometer {
 
 /// Named values in an order. A name ends with its unit ("f3_hz", "vas_l").

@@ -70,7 +70,7 @@ std::string mutated(std::string bytes, std::uint32_t seed) {
   return bytes;
 }
 
-/// Reads all mutants; what is refused has a reason and, where `place` says so, the file's name.
+/// Reads all mutants; what is refused has a reason and the file's name.
 void try_all(const std::string& sound, const std::string& name,
              const std::function<std::optional<Error>(const std::filesystem::path&)>& read,
              const std::function<void(const std::filesystem::path&)>& clear = {}) {
