@@ -7,6 +7,9 @@ namespace lalometer {
 
 inline constexpr double kPi = 3.14159265358979323846;
 
+/// Half-width of the normal distribution's two-sided 95 % interval, in standard deviations.
+inline constexpr double kTwoSided95 = 1.959964;
+
 /// Reference pressure of a sound pressure level in air, Pa rms. ISO 1683.
 inline constexpr double kReferencePressure_pa = 20e-6;
 

@@ -71,6 +71,8 @@ std::string to_json(const Conditions& c) {
               {"channel", c.channel},
               {"gate_s", c.gate_s},
               {"pa_per_v", c.pa_per_v},
+              {"pa_per_unit", c.pa_per_unit},
+              {"distance_told", c.distance_told},
               {"t0_s", c.t0_s},
               {"loopback_channel", c.loopback_channel},
               {"start_hz", c.stimulus.start_hz},
@@ -94,6 +96,8 @@ Conditions conditions_from_json(const std::string& text) {
   read(json, "channel", c.channel);
   read(json, "gate_s", c.gate_s);
   read(json, "pa_per_v", c.pa_per_v);
+  read(json, "pa_per_unit", c.pa_per_unit);
+  read(json, "distance_told", c.distance_told);
   read(json, "t0_s", c.t0_s);
   read(json, "loopback_channel", c.loopback_channel);
   read(json, "start_hz", c.stimulus.start_hz);
@@ -162,6 +166,7 @@ std::string to_json(const RigCalibration& rig) {
             {"reference_ohm", rig.reference_ohm},
             {"cable_ohm", rig.cable_ohm}};
   json["microphone_correction_name"] = rig.microphone_correction_name;
+  if (rig.calibrator_hz) json["calibrator_hz"] = *rig.calibrator_hz;
   if (rig.microphone_correction_deg != 0.0)
     json["microphone_correction_deg"] = rig.microphone_correction_deg;
   if (rig.microphone_correction)
@@ -203,6 +208,13 @@ RigCalibration rig_from_json(const std::string& text) {
   if (json.contains("taken_at") && json["taken_at"].is_object()) {
     for (const auto& [what, when] : json["taken_at"].items())
       if (when.is_string()) rig.taken_at[what] = when.get<std::string>();
+  }
+  // Sensitivities kept before the frequency was: calibrators sound at 1 kHz (common practice).
+  if (rig.taken_at.contains("sensitivity")) rig.calibrator_hz = 1000.0;
+  if (json.contains("calibrator_hz")) {
+    double hz = 0.0;
+    read(json, "calibrator_hz", hz);
+    if (hz > 0.0) rig.calibrator_hz = hz;
   }
   return rig;
 }

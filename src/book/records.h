@@ -83,7 +83,10 @@ struct Conditions {
   int channel = 0;        ///< of an imported sound file
   double gate_s = 0.0;    ///< gate already applied to an imported response; 0: not specified
   double pa_per_v = 0.0;  ///< of an imported sweep: pascals per volt of its units; 0: not specified
-  double t0_s = 0.0;      ///< moment of excitation in an imported impulse response
+  /// Of an imported impulse response: pascals at the drive per 1 of its scale; 0: not specified.
+  double pa_per_unit = 0.0;
+  bool distance_told = true;  ///< false: the far field's distance is the usual one, nobody told it
+  double t0_s = 0.0;          ///< moment of excitation in an imported impulse response
   /// Of an imported sweep: which channel of the file is the loopback; -1 where there is none.
   int loopback_channel = -1;
   Stimulus stimulus;

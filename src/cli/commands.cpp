@@ -85,6 +85,7 @@ int response_command(const Doors& doors, const ResponseOptions& o) {
   Told told;
   std::optional<double> arrival_s;
   std::optional<double> reflection_s;
+  TimeOrigin origin{.at_s = 0.0, .source = TimeOrigin::Source::kFile};
   const bool plain = o.gate_ms <= 0.0 && o.smooth == 0;
   const double own_gate_s = item->take.conditions.gate_s;
   if (item->take.form == RawForm::kTextFile) {
@@ -115,9 +116,12 @@ int response_command(const Doors& doors, const ResponseOptions& o) {
     told.notes(result.notes);
     arrival_s = result.arrival_s;
     reflection_s = result.first_reflection_s;
+    origin = result.origin;
     if (!reflection_s) told.note("No reflection stands out after the direct sound.");
   }
   told.put("arrival_s", arrival_s).put("first_reflection_s", reflection_s);
+  told.put("time_origin", std::string(word_of(origin.source)));
+  if (arrival_s) told.put("time_origin_s", origin.at_s);
   return print(doors, told.put("take", item->take.name));
 }
 

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cctype>
 
+#include "acoustics/spectrum/flight_time.h"
 #include "base/text.h"
 
 namespace lalometer {
@@ -30,8 +31,10 @@ Response curve_of(const TextTable& table, ColumnKind kind, double valid_from_hz)
   }
   const ValidRange valid = intersect({f.front(), f.back()}, {valid_from_hz, f.back()});
   // The table's invariants (rising, above 0, finite) are those of an axis.
-  return *Response::make(*FrequencyAxis::make(std::move(f)), std::move(values), quantity, valid,
-                         table.has_phase);
+  const Response curve = *Response::make(*FrequencyAxis::make(std::move(f)), std::move(values),
+                                         quantity, valid, table.has_phase);
+  // A list with few points may hold more flight time than its points can follow.
+  return kind == ColumnKind::kResponse ? curve.with_flight(flight_time_in(curve)) : curve;
 }
 
 std::string curve_text(const Response& curve, const std::vector<std::string>& comments) {

@@ -28,7 +28,7 @@ inline void expect_flat(const TakeOutcome& outcome, const RigCalibration& rig, d
   for (std::size_t i = 0; i < axis.size(); ++i) {
     if (axis[i] < 20.0 || axis[i] > 20000.0) continue;
     const std::complex<double> h = curve.values()[i] / (gain * outcome.take.conditions.drive_v) *
-                                   std::polar(1.0, 2.0 * kPi * axis[i] * (delay_s - stage->zero_s));
+                                   std::polar(1.0, 2.0 * kPi * axis[i] * (delay_s - stage->origin.at_s));
     const double off_db = std::abs(20.0 * std::log10(std::abs(h)));
     const double off_deg = std::abs(std::arg(h)) * 180.0 / kPi;
     ASSERT_TRUE(std::isfinite(off_db) && std::isfinite(off_deg)) << axis[i] << " Hz";

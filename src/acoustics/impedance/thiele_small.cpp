@@ -31,7 +31,7 @@ double variance_of(const DriverFit& fit, const Gradient& g) {
 }
 
 double half_width(double variance) {
-  return 1.96 * std::sqrt(std::max(0.0, variance));
+  return kTwoSided95 * std::sqrt(std::max(0.0, variance));
 }
 
 /// ln of a figure by the two fits: its gradients and the relative half-width from both.

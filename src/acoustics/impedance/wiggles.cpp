@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/constants.h"
+
 namespace lalometer {
 namespace {
 
@@ -220,7 +222,7 @@ void search_stretch(const Response& z, const FittedImpedance* smooth, double low
           return std::abs(std::log(w.frequency_hz.value / frequency_hz)) < 1.0 / w.q;
         });
     if (left_over || known) continue;
-    const double spread = 1.96 * frequency_hz / (2.0 * t.q * std::sqrt(t.significance));
+    const double spread = kTwoSided95 * frequency_hz / (2.0 * t.q * std::sqrt(t.significance));
     found.push_back({{frequency_hz, spread},
                      std::abs(t.height) * std::abs(value_at(z, frequency_hz)),
                      percent,

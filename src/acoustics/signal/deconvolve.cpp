@@ -27,7 +27,7 @@ void load(std::span<const double> from, Samples& to) {
 }  // namespace
 
 ImpulseResponse deconvolve(std::span<const double> recording, std::span<const double> reference,
-                           double sample_rate_hz, Band_hz excited) {
+                           double sample_rate_hz, Band_hz excited, double before_s) {
   // Even, so that a transform of the same length gives exactly these lines back.
   std::size_t n = fast_length(recording.size());
   while (n % 2 != 0) n = fast_length(n + 1);
@@ -75,7 +75,10 @@ ImpulseResponse deconvolve(std::span<const double> recording, std::span<const do
 
   ImpulseResponse response;
   response.sample_rate_hz = sample_rate_hz;
-  const std::size_t before = n / 4;
+  const std::size_t before =
+      before_s > 0.0 ? std::min(static_cast<std::size_t>(std::ceil(before_s * sample_rate_hz)),
+                                static_cast<std::size_t>(0.6 * static_cast<double>(n)))
+                     : n / 4;
   response.zero_at = static_cast<double>(before);
   response.excited = {excited.low_hz, excited.high_hz};
   response.samples.reserve(n);

@@ -26,9 +26,13 @@ struct Band_hz {
 ///
 /// @param recording, reference  equal length >= 2, padded here to a fast length with zeros.
 /// @param excited  0 < low < high.
-/// @return zero_at at a quarter of the length: three quarters for positive times.
+/// @param before_s  how much time before t = 0 is told apart from late time: the product is
+/// circular,
+///                  and a sweep's harmonics come that much earlier. At most six tenths of the
+///                  length; 0: a quarter of it.
+/// @return zero_at at before_s.
 [[nodiscard]] ImpulseResponse deconvolve(std::span<const double> recording,
                                          std::span<const double> reference, double sample_rate_hz,
-                                         Band_hz excited);
+                                         Band_hz excited, double before_s = 0.0);
 
 }  // namespace lalometer

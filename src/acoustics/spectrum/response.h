@@ -40,7 +40,19 @@ class Response {
   /// Wrapped to (-180, 180].
   [[nodiscard]] double phase_deg(std::size_t i) const;
 
+  /// Standard deviation of each value relative to its magnitude, from repeats or from noise; empty
+  /// where nobody knows. That of its phase, in radians, is the same.
+  [[nodiscard]] const std::vector<double>& spread() const { return spread_; }
+  /// Half-width of the level's 95 % interval, dB; precondition: spread() is not empty.
+  [[nodiscard]] double uncertainty_db(std::size_t i) const;
+  /// Flight time known to be in the phase, s: between points it is taken out first, or the shortest
+  /// way of the phase would be the wrong one.
+  [[nodiscard]] double flight_s() const { return flight_s_; }
+
   [[nodiscard]] Response with_valid(ValidRange valid) const;
+  /// @param spread  one per frequency, each >= 0; or none.
+  [[nodiscard]] Response with_spread(std::vector<double> spread) const;
+  [[nodiscard]] Response with_flight(double flight_s) const;
 
  private:
   Response(FrequencyAxis axis, std::vector<std::complex<double>> values, Quantity quantity,
@@ -56,6 +68,8 @@ class Response {
   Quantity quantity_;
   ValidRange valid_;
   bool has_phase_;
+  std::vector<double> spread_ = {};
+  double flight_s_ = 0.0;
 };
 
 /// The value that 0 dB stands for: 20e-6 Pa, 1, 1 ohm.
@@ -71,7 +85,8 @@ class Response {
 /// lie close enough that the true phase moves by less than half a turn from one to the next.
 [[nodiscard]] std::vector<double> unwrapped_phase(const std::vector<std::complex<double>>& values);
 
-/// The curve at other frequencies: magnitude in dB and unwrapped phase, both linear over log f.
+/// The curve at other frequencies: magnitude in dB and unwrapped phase, both linear over log f, the
+/// flight time out of it meanwhile; spread linear over log f.
 /// Frequencies outside the curve's axis hold the end value and fall outside the valid range of the
 /// result, which is the old one cut to the old axis.
 [[nodiscard]] Response resampled(const Response& curve, const FrequencyAxis& axis);
@@ -87,7 +102,7 @@ class Response {
 /// forward).
 [[nodiscard]] Response without_delay(const Response& curve, double delay_s);
 
-/// a / b on the axis of a; b is resampled. Valid where both are. Quantity: ratio, unless stated.
+/// a / b on the axis of a; b is resampled. Valid where both are; the spreads add as independent.
 [[nodiscard]] Response divided(const Response& a, const Response& b, Quantity quantity);
 
 }  // namespace lalometer

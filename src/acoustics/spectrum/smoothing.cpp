@@ -69,7 +69,9 @@ Response smooth_with(const Response& curve, const FrequencyAxis& axis, int bands
   // With a steep phase the complex mean vanishes; the mean slope over frequency is only a delay and
   // is put back afterwards. The complex option leaves it in, as its name says.
   double slope = 0.0;
-  if (curve.has_phase() && rule == Magnitude::kPower) {
+  if (curve.has_phase() && rule == Magnitude::kPower && curve.flight_s() != 0.0) {
+    slope = -2.0 * kPi * curve.flight_s();
+  } else if (curve.has_phase() && rule == Magnitude::kPower) {
     const std::vector<double> phase = unwrapped_phase(curve.values());
     slope = (phase.back() - phase.front()) / (curve.axis().back() - curve.axis().front());
   }
@@ -100,8 +102,12 @@ Response smooth_with(const Response& curve, const FrequencyAxis& axis, int bands
     const double magnitude = std::sqrt(std::max(window_mean(power_integral, w, power[at]), 0.0));
     values[i] = std::polar(magnitude, std::arg(mean) + slope * axis[i]);
   }
-  return *Response::make(axis, std::move(values), curve.quantity(), curve.valid(),
-                         curve.has_phase());
+  const Response smooth =
+      *Response::make(axis, std::move(values), curve.quantity(), curve.valid(), curve.has_phase());
+  // What neighbours have in common is not known, so that smoothing does not narrow the spread.
+  return smooth.with_flight(curve.flight_s())
+      .with_spread(curve.spread().empty() ? std::vector<double>()
+                                          : resampled(curve, axis).spread());
 }
 
 }  // namespace

@@ -77,6 +77,7 @@ const std::set<std::string> kKnownTakeKeys = {"id",
                                               "loopback_channel",
                                               "name",
                                               "pa_per_v",
+                                              "pa_per_unit",
                                               "microphone_correction",
                                               "added_mass_g",
                                               "test_box_l",
@@ -291,6 +292,8 @@ Result<SetTake> read_take(const Json& json, const std::filesystem::path& folder,
   c.loopback_channel = static_cast<int>(reader.number("loopback_channel", -1.0));
   c.t0_s = reader.number("t0_s", 0.0);
   c.pa_per_v = reader.number("pa_per_v", 0.0);
+  c.pa_per_unit = reader.number("pa_per_unit", 0.0);
+  c.distance_told = json.contains("distance_m") || kind == "near-field";
   c.gate_s = reader.number("gate_ms", 0.0) / 1000.0;
   reader.require(c.drive_v > 0.0, "\"drive_v\" must be above 0.");
   reader.require(c.gate_s >= 0.0, "\"gate_ms\" must not be below 0.");

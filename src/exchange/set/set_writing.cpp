@@ -65,6 +65,7 @@ Json take_json(const SetTake& item) {
             {"name", item.take.name}};
   add_text(json, "variant", item.variant_id);
   add_setup(json, item.take.setup);
+  if (!c.distance_told) json.erase("distance_m");
   if (item.take.kind() != TakeKind::kImpedance) json["drive_v"] = c.drive_v;
   if (c.gate_s > 0.0) json["gate_ms"] = c.gate_s * 1000.0;
   if (c.delay_included) json["delay_included"] = true;
@@ -78,6 +79,7 @@ Json take_json(const SetTake& item) {
   if (item.take.form != RawForm::kTextFile) {
     json["channel"] = c.channel;
     if (c.pa_per_v > 0.0) json["pa_per_v"] = c.pa_per_v;
+    if (c.pa_per_unit > 0.0) json["pa_per_unit"] = c.pa_per_unit;
     if (c.loopback_channel >= 0) json["loopback_channel"] = c.loopback_channel;
   }
   if (item.take.form == RawForm::kImpulseFile) json["t0_s"] = c.t0_s;

@@ -165,6 +165,7 @@ Result<void> make_impulse(SimulatedTake& made, const PracticeField& field,
   if (!raw) return tl::unexpected(raw.error());
   made.item.raw = std::move(*raw);
   made.item.take.form = RawForm::kImpulseFile;
+  made.item.take.conditions.pa_per_unit = 1.0;
   return {};
 }
 
@@ -176,7 +177,7 @@ Result<void> make_curve(SimulatedTake& made, const PracticeField& field, const P
   stage.impulse = std::make_shared<const ImpulseResponse>(ImpulseResponse{
       practice_impulse(field, drive_v, rate, take.length), rate, 0.0, {10.0, 0.46 * rate}});
   stage.arrival_s = field.flight_s();
-  stage.zero_s = field.flight_s();
+  stage.origin = {field.flight_s(), TimeOrigin::Source::kTape};
   Recipe recipe;
   recipe.smoothing = 0;
   recipe.gated = !near;
@@ -219,7 +220,7 @@ Result<void> make_multitone(SimulatedTake& made, PracticeBenchSetup bench, const
   made.item.raw = std::move(*raw);
   made.item.take.form = RawForm::kSoundFile;
   std::get<MultitoneSetup>(made.item.take.setup).tones_hz = tones;
-  made.item.take.conditions.more_json["pa_per_unit"] = shortest(bench.rig.input_pa_per_unit);
+  made.item.take.conditions.pa_per_unit = bench.rig.input_pa_per_unit;
   return {};
 }
 

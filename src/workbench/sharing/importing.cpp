@@ -86,6 +86,7 @@ Result<ImportItem> read_sound_item(const fs::path& path, std::vector<std::byte> 
   item.take.name = path.stem().string();
   item.take.sample_rate_hz = audio->sample_rate_hz;
   item.take.conditions.channel = choices.channel;
+  item.take.conditions.distance_told = false;
   item.take.conditions.loopback_channel = choices.loopback_channel;
   if (choices.stimulus) item.take.conditions.stimulus = *choices.stimulus;
   item.notes.push_back(fmt::format("{}, {} channels.", audio->format, audio->channels.size()));

@@ -9,6 +9,7 @@
 
 #include "acoustics/spectrum/figures.h"
 #include "acoustics/spectrum/smoothing.h"
+#include "base/constants.h"
 #include "base/text.h"
 
 namespace lalometer {
@@ -110,7 +111,7 @@ std::optional<double> repeat_error(const std::vector<ComparedMember>& members) {
     freedom += n - 1.0;
   }
   if (freedom < 1.0) return std::nullopt;
-  return 1.96 * std::sqrt(2.0 * sum / freedom);
+  return kTwoSided95 * std::sqrt(2.0 * sum / freedom);
 }
 
 MemberFigures member_figures(const ComparedMember& m, ImpedanceRole role,

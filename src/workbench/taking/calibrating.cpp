@@ -8,7 +8,8 @@
 #include <cstdio>
 
 #include "acoustics/signal/checks/gate.h"
-#include "acoustics/signal/checks/recording_checks.h"
+#include "acoustics/signal/recording/recording_checks.h"
+#include "acoustics/signal/recording/sweep_track.h"
 #include "acoustics/signal/deconvolve.h"
 #include "base/text.h"
 #include "workbench/results/analysis.h"
@@ -164,6 +165,7 @@ Result<RigCalibration> with_sensitivity(RigCalibration rig, const ToneReading& r
     return bad_input("A level between 40 and 160 dB is expected.");
   const double pa_rms = kReferencePressure_pa * std::pow(10.0, level_db_spl / 20.0);
   rig.input_pa_per_unit = std::sqrt(2.0) * pa_rms / reading.amplitude;
+  rig.calibrator_hz = reading.frequency_hz;
   rig.taken_at[calibration::kSensitivity] = now;
   return rig;
 }

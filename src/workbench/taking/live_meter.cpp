@@ -7,7 +7,7 @@
 #include <random>
 
 #include "acoustics/impedance/divider.h"
-#include "acoustics/signal/checks/recording_checks.h"
+#include "acoustics/signal/recording/recording_checks.h"
 #include "acoustics/signal/fft.h"
 #include "acoustics/spectrum/bands.h"
 #include "base/text.h"

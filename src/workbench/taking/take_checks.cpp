@@ -5,9 +5,10 @@
 #include <limits>
 #include <optional>
 
-#include "acoustics/signal/checks/continuity.h"
-#include "acoustics/signal/checks/disturbance.h"
-#include "acoustics/signal/checks/recording_checks.h"
+#include "acoustics/signal/recording/continuity.h"
+#include "acoustics/signal/recording/disturbance.h"
+#include "acoustics/signal/recording/recording_checks.h"
+#include "acoustics/signal/recording/sweep_track.h"
 #include "base/text.h"
 
 namespace lalometer {
@@ -40,21 +41,6 @@ void tell_clipping(const Clipping& clip_measured, const Clipping& clip_loopback,
              clip_loopback.clipped_count),
          "Turn the drive down and take it again."});
   }
-}
-
-/// Frequency of the sweep at which samples are missing or doubled.
-std::optional<double> break_in(std::span<const double> heard, const SweepTrack& loopback,
-                               const SweepSpec& spec, std::size_t lead, bool unclipped) {
-  if (!loopback.continuous()) return loopback.slip_at_hz;
-  // A few samples at a low frequency hardly shift the sweep's phase, but they leave a kink.
-  constexpr double kKinkOfALoopback = 1e-4;
-  if (unclipped) {
-    const std::size_t starts =
-        lead + static_cast<std::size_t>(std::max(loopback.latency_samples, 0.0));
-    if (const auto kink = find_sweep_kink(heard, spec, starts, kKinkOfALoopback, 0.002))
-      return kink->at_hz;
-  }
-  return std::nullopt;
 }
 
 /// Hum, and the signal over the noise of each band.
@@ -105,8 +91,8 @@ std::vector<Remark> check_recording(const Recording& recording, const Excitation
   const SweepTrack loopback = track_sweep(recording.loopback, excitation.spec, lead);
   if (!loopback.present) remarks.push_back(loopback_lost());
   const std::optional<double> broken_at_hz =
-      loopback.present ? break_in(recording.loopback, loopback, excitation.spec, lead,
-                                  clip_loopback.clipped_count == 0)
+      loopback.present ? loopback_break_hz(recording.loopback, loopback, excitation.spec, lead,
+                                           clip_loopback.clipped_count == 0)
                        : std::nullopt;
   if (broken_at_hz) {
     remarks.push_back(
@@ -117,10 +103,11 @@ std::vector<Remark> check_recording(const Recording& recording, const Excitation
   }
 
   if (is_pressure(kind) && loopback.present && !broken_at_hz) {
-    // No loudspeaker passes a sweep like a wire does.
-    constexpr double kLikeAWire = 1e-4;
+    // No loudspeaker passes a sweep as evenly as a wire does.
+    constexpr double kLikeAWire_db = 0.5;
     const SweepTrack heard = track_sweep(recording.measured, excitation.spec, lead);
-    if (heard.present && heard.continuous() && heard.worst_unexplained < kLikeAWire &&
+    if (heard.present && heard.continuous() &&
+        heard.gain_spread_db < loopback.gain_spread_db + kLikeAWire_db &&
         std::abs(heard.latency_samples - loopback.latency_samples) < 0.3e-3 * rate) {
       remarks.push_back({Weight::kRefusal, "wrong-channel",
                          "The microphone's input hears the loopback, not a loudspeaker.",
@@ -131,7 +118,7 @@ std::vector<Remark> check_recording(const Recording& recording, const Excitation
   if (clip_measured.clipped_count == 0 && !broken_at_hz) {
     if (const auto noise = find_disturbance(recording.measured, excitation.spec, lead)) {
       remarks.push_back(
-          {Weight::kRefusal, "disturbed",
+          {noise->certain ? Weight::kRefusal : Weight::kDoubt, "disturbed",
            fmt::format("Something sounded beside the sweep, {:.1f} s in, most around {}.",
                        noise->at_s, frequency_text(noise->around_hz)),
            "A door, a step, a lorry: wait until it is quiet and take it again."});

@@ -4,7 +4,7 @@
 #include <cmath>
 #include <numeric>
 
-#include "acoustics/signal/checks/recording_checks.h"
+#include "acoustics/signal/recording/recording_checks.h"
 #include "acoustics/signal/deconvolve.h"
 #include "base/text.h"
 #include "workbench/taking/take_checks.h"

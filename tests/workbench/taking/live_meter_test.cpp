@@ -1,6 +1,6 @@
 #include "workbench/taking/live_meter.h"
 
-#include "acoustics/signal/checks/recording_checks.h"
+#include "acoustics/signal/recording/recording_checks.h"
 #include "rig/practice/practice_bench.h"
 #include "support/support.h"
 #include "workbench/practice/demo_book.h"

@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/constants.h"
+
 namespace lalometer {
 namespace {
 
@@ -258,7 +260,7 @@ double half_width_95(const CurveFit& fit, std::span<const double> gradient) {
     for (std::size_t b = 0; b < p; ++b)
       variance += gradient[a] * gradient[b] * fit.covariance[a * p + b];
   }
-  return 1.96 * std::sqrt(std::max(0.0, variance));
+  return kTwoSided95 * std::sqrt(std::max(0.0, variance));
 }
 
 }  // namespace lalometer

@@ -11,46 +11,158 @@
 namespace lalometer {
 namespace {
 
-/// Length of the stretch around the peak in which the arrival and the first reflections lie.
+using std::size_t;
+
+/// Length of the stretch around the peak in which the arrival and the first reflections lie: for a
+/// loudspeaker that reaches high, and in periods of the highest frequency for one that does not. A
+/// subwoofer's pulse has its peak many milliseconds after its onset.
 constexpr double kBefore_s = 0.004;
 constexpr double kAfter_s = 0.030;
+constexpr double kBeforePeriods = 3.0;
+constexpr double kAfterPeriods = 12.0;
+/// What is looked at to learn how high it reaches, and the most that a bass driver is given.
+constexpr double kLongestBefore_s = 0.1;
+constexpr double kLongestAfter_s = 0.4;
+/// Below the loudest third of an octave by so much, a band tells nothing of the delay: at the
+/// bottom little bandwidth is lost by keeping it, at the top the next driver's noise begins.
+constexpr double kFaintBelow = 0.0056;  // -45 dB
+constexpr double kFaintAbove = 0.018;   // -35 dB
+/// By how much a band stands out of the noise before it counts.
+constexpr double kOverNoise = 3.0;
+/// The magnitude is continued so much further than half the rate, where analogue low-passes go on
+/// turning the phase.
+constexpr size_t kWiden = 4;
+constexpr size_t kUpsampling = 4;
 
-/// Power mean over a third of an octave, edges of the excited band held outwards.
-std::vector<double> smooth_magnitude(const Spectrum& bins, double step_hz,
-                                     const ValidRange& excited) {
-  const std::size_t n = bins.size();
-  std::vector<double> sum(n + 1, 0.0);
-  for (std::size_t k = 0; k < n; ++k) sum[k + 1] = sum[k] + std::norm(bins[k]);
-  const auto low = std::clamp<std::size_t>(
-      static_cast<std::size_t>(std::ceil(excited.low_hz * 1.2 / step_hz)), 1, n - 1);
-  const auto high =
-      std::clamp<std::size_t>(static_cast<std::size_t>(std::min(excited.high_hz / 1.05 / step_hz,
-                                                                static_cast<double>(n) * 0.96)),
-                              low, n - 1);
-  const double half = std::exp2(1.0 / 6.0);
-  std::vector<double> magnitude(n);
-  double largest = 0.0;
-  for (std::size_t k = low; k <= high; ++k) {
-    const auto a = std::max(static_cast<std::size_t>(static_cast<double>(k) / half), low);
-    const auto b =
-        std::min(static_cast<std::size_t>(std::ceil(static_cast<double>(k) * half)), high);
-    magnitude[k] = std::sqrt((sum[b + 1] - sum[a]) / static_cast<double>(b + 1 - a));
-    largest = std::max(largest, magnitude[k]);
+/// A piece of the response around its peak, faded at both ends.
+struct Stretch {
+  size_t start = 0;
+  std::vector<double> samples;
+};
+
+Stretch stretch_around(const ImpulseResponse& response, size_t peak, double before_s,
+                       double after_s) {
+  const std::vector<double>& h = response.samples;
+  const auto count = [&](double s) { return static_cast<size_t>(s * response.sample_rate_hz); };
+  const size_t before = std::min(peak, count(before_s));
+  const size_t after = std::min(h.size() - peak, count(after_s));
+  Stretch cut{.start = peak - before, .samples = {}};
+  cut.samples.assign(h.begin() + static_cast<std::ptrdiff_t>(cut.start),
+                     h.begin() + static_cast<std::ptrdiff_t>(peak + after));
+  const size_t rise = before / 4;
+  for (size_t i = 0; i < rise; ++i)
+    cut.samples[i] *= falling_half_hann(1.0 - static_cast<double>(i) / static_cast<double>(rise));
+  const size_t fade = after / 4;
+  for (size_t i = 0; i < fade; ++i) {
+    cut.samples[cut.samples.size() - 1 - i] *=
+        falling_half_hann(1.0 - static_cast<double>(i) / static_cast<double>(fade));
   }
-  // Deep stop bands would turn into huge gains when divided by; -50 dB keeps the division harmless.
-  for (std::size_t k = low; k <= high; ++k) magnitude[k] = std::max(magnitude[k], 0.003 * largest);
-  std::fill(magnitude.begin(), magnitude.begin() + static_cast<std::ptrdiff_t>(low),
-            magnitude[low]);
-  std::fill(magnitude.begin() + static_cast<std::ptrdiff_t>(high), magnitude.end(),
-            magnitude[high]);
+  return cut;
+}
+
+/// Root of the mean power over a third of an octave around each bin of [low, high]; 0 elsewhere.
+std::vector<double> smooth_magnitude(const Spectrum& bins, size_t low, size_t high) {
+  const size_t n = bins.size();
+  std::vector<double> sum(n + 1, 0.0);
+  for (size_t k = 0; k < n; ++k) sum[k + 1] = sum[k] + std::norm(bins[k]);
+  const double half = std::exp2(1.0 / 6.0);
+  std::vector<double> magnitude(n, 0.0);
+  for (size_t k = low; k <= high; ++k) {
+    const auto a = std::max(static_cast<size_t>(static_cast<double>(k) / half), low);
+    const auto b = std::min(static_cast<size_t>(std::ceil(static_cast<double>(k) * half)), high);
+    magnitude[k] = std::sqrt((sum[b + 1] - sum[a]) / static_cast<double>(b + 1 - a));
+  }
   return magnitude;
 }
 
-/// Zero-phase window over the excited band that keeps the divided response's pulse short.
-double band_window(double f, const ValidRange& excited, double nyquist_hz) {
-  const double top = std::min(excited.high_hz, nyquist_hz);
-  if (f > top) return 0.0;
-  return falling_half_hann((f / top - 0.7) / 0.3);
+/// The bins that tell of the loudspeaker, and its smoothed magnitude there.
+struct Passband {
+  size_t low = 1;
+  size_t high = 1;
+  size_t upper_10db = 1;    ///< the highest bin within 10 dB of the loudest
+  bool open_above = false;  ///< the excitation ends before the loudspeaker does
+  std::vector<double> magnitude;
+};
+
+Passband passband_of(const Spectrum& bins, const Spectrum* noise, double step_hz,
+                     const ValidRange& excited) {
+  const size_t n = bins.size();
+  const auto bin = [&](double f) { return static_cast<size_t>(std::max(f / step_hz, 1.0)); };
+  const size_t low = std::clamp<size_t>(bin(std::ceil(excited.low_hz * 1.2)), 1, n - 1);
+  const size_t high = std::clamp<size_t>(
+      std::min(bin(excited.high_hz / 1.05), static_cast<size_t>(static_cast<double>(n) * 0.96)),
+      low, n - 1);
+  Passband band{
+      .low = low, .high = high, .upper_10db = low, .magnitude = smooth_magnitude(bins, low, high)};
+  const auto first = band.magnitude.begin();
+  const auto top = static_cast<size_t>(std::max_element(first, band.magnitude.end()) - first);
+  const double loudest = band.magnitude[top];
+  std::vector<double> floor;
+  if (noise != nullptr) floor = smooth_magnitude(*noise, low, high);
+  const auto tells = [&](size_t k, double faint) {
+    return band.magnitude[k] > faint * loudest &&
+           (floor.empty() || band.magnitude[k] > kOverNoise * floor[k]);
+  };
+  for (band.high = top; band.high < high && tells(band.high + 1, kFaintAbove);) ++band.high;
+  for (band.low = top; band.low > low && tells(band.low - 1, kFaintBelow);) --band.low;
+  band.open_above = band.high == high;
+  for (size_t k = band.high; k > top && band.upper_10db <= low; --k)
+    if (band.magnitude[k] > 0.316 * loudest) band.upper_10db = k;
+  band.upper_10db = std::max(band.upper_10db, top);
+  return band;
+}
+
+/// Slope of log magnitude over log frequency between two bins, by least squares.
+double slope_between(const std::vector<double>& magnitude, size_t from, size_t to) {
+  double n = 0.0, sx = 0.0, sy = 0.0, sxx = 0.0, sxy = 0.0;
+  for (size_t k = std::max<size_t>(from, 1); k <= to; ++k) {
+    if (!(magnitude[k] > 0.0)) continue;
+    const double x = std::log(static_cast<double>(k));
+    const double y = std::log(magnitude[k]);
+    n += 1.0;
+    sx += x;
+    sy += y;
+    sxx += x * x;
+    sxy += x * y;
+  }
+  const double spread = n * sxx - sx * sx;
+  return spread > 0.0 ? (n * sxy - sx * sy) / spread : 0.0;
+}
+
+/// The band's magnitude continued to both sides as its ends go, at most at 48 dB an octave, and up
+/// to `kWiden` times half the rate: a slope that stops makes another phase.
+std::vector<double> continued_magnitude(const Passband& band, size_t half_size) {
+  constexpr double kSteepest = 8.0;  // power of frequency
+  const auto share = [](size_t k, double by) {
+    return static_cast<size_t>(static_cast<double>(k) * by);
+  };
+  const double below = std::clamp(
+      slope_between(band.magnitude, band.low, std::min(share(band.low, 1.5) + 1, band.high)), 0.0,
+      kSteepest);
+  const double above = std::clamp(
+      slope_between(band.magnitude, std::max(share(band.high, 0.75), band.low), band.high),
+      -kSteepest, 0.0);
+  std::vector<double> magnitude(kWiden * half_size + 1);
+  for (size_t k = 0; k < magnitude.size(); ++k) {
+    if (k >= band.low && k <= band.high) {
+      magnitude[k] = band.magnitude[k];
+      continue;
+    }
+    const size_t end = k < band.low ? band.low : band.high;
+    const double ratio =
+        std::max(static_cast<double>(k), 0.5) / std::max(static_cast<double>(end), 1.0);
+    magnitude[k] =
+        std::max(band.magnitude[end] * std::pow(ratio, k < band.low ? below : above), 1e-15);
+  }
+  return magnitude;
+}
+
+/// Window over the band that keeps the divided response's pulse short.
+double band_window(size_t k, const Passband& band) {
+  const auto f = static_cast<double>(k);
+  const auto low = static_cast<double>(band.low);
+  const auto high = static_cast<double>(band.high);
+  return falling_half_hann((f / high - 0.6) / 0.4) * falling_half_hann((1.4 - f / low) / 0.4);
 }
 
 /// Offset of a parabola's top through three neighbouring values, in samples, within +-0.5.
@@ -77,83 +189,115 @@ std::size_t first_top(const Samples& x, std::size_t largest, std::size_t reach) 
   return largest;
 }
 
+/// A response divided by its own minimum phase, in steps of a `kUpsampling`th of a sample.
+struct Pulse {
+  Samples samples;
+  size_t span = 0;  ///< of them, those of the stretch
+};
+
+Pulse divided_pulse(const Spectrum& bins, size_t n, const Passband& band, size_t length) {
+  const Spectrum own = minimum_phase(continued_magnitude(band, n / 2));
+  const RealTransform fine(kUpsampling * n);
+  Spectrum divided(fine.bin_count(), 0.0);
+  for (size_t k = band.low; k <= band.high; ++k)
+    divided[k] = bins[k] * std::conj(own[k]) / std::norm(own[k]) * band_window(k, band);
+  Pulse pulse{.samples = Samples(fine.size()), .span = 0};
+  fine.inverse(divided, pulse.samples);
+  pulse.span = std::min(pulse.samples.size(), kUpsampling * length);
+  return pulse;
+}
+
+/// A pulse stands out: far above the mean level of everything, or nearly all that there is lies
+/// within a part of it (a subwoofer's, in a short file).
+bool stands_out(const std::vector<double>& h, size_t peak, size_t before, size_t after) {
+  const double energy = std::inner_product(h.begin(), h.end(), h.begin(), 0.0);
+  const double rms = std::sqrt(energy / static_cast<double>(h.size()));
+  if (std::abs(h[peak]) > 4.0 * rms) return true;
+  const size_t from = peak - std::min(peak, before);
+  const size_t to = std::min(h.size(), peak + after);
+  const auto at = [&](size_t i) { return h.begin() + static_cast<std::ptrdiff_t>(i); };
+  const double inside = std::inner_product(at(from), at(to), at(from), 0.0);
+  return energy > 0.0 && inside > 0.9 * energy && 4 * (to - from) < 3 * h.size();
+}
+
+/// Index of the first top of the pulse over the threshold, from `from` on.
+std::optional<size_t> first_over(const Pulse& pulse, size_t from, size_t width, double threshold) {
+  for (size_t i = from; i + 1 < pulse.span; ++i) {
+    if (std::abs(pulse.samples[i]) < threshold) continue;
+    // Walk to the top of the pulse that has just risen over the threshold: it may be some samples
+    // wide.
+    size_t best = i;
+    for (size_t j = i; j < std::min(i + width, pulse.span); ++j)
+      if (std::abs(pulse.samples[j]) > std::abs(pulse.samples[best])) best = j;
+    return best;
+  }
+  return std::nullopt;
+}
+
 }  // namespace
 
 std::optional<Arrival> find_arrival(const ImpulseResponse& response, double earliest_reflection_s) {
   const std::vector<double>& h = response.samples;
   if (h.size() < 8) return std::nullopt;
   const auto louder = [](double a, double b) { return std::abs(a) < std::abs(b); };
-  const auto peak =
-      static_cast<std::size_t>(std::max_element(h.begin(), h.end(), louder) - h.begin());
-  const double energy = std::inner_product(h.begin(), h.end(), h.begin(), 0.0);
-  const double rms = std::sqrt(energy / static_cast<double>(h.size()));
-  if (!(std::abs(h[peak]) > 4.0 * rms)) return std::nullopt;
-
+  const auto peak = static_cast<size_t>(std::max_element(h.begin(), h.end(), louder) - h.begin());
   const double rate = response.sample_rate_hz;
-  const auto before = std::min(peak, static_cast<std::size_t>(kBefore_s * rate));
-  const auto after = std::min(h.size() - peak, static_cast<std::size_t>(kAfter_s * rate));
-  const std::size_t start = peak - before;
-  std::vector<double> cut(h.begin() + static_cast<std::ptrdiff_t>(start),
-                          h.begin() + static_cast<std::ptrdiff_t>(peak + after));
-  for (std::size_t i = 0; i < before / 2; ++i) {
-    cut[i] *= falling_half_hann(1.0 - static_cast<double>(i) / (static_cast<double>(before) / 2.0));
-  }
-  const std::size_t fade = after / 4;
-  for (std::size_t i = 0; i < fade; ++i) {
-    cut[cut.size() - 1 - i] *=
-        falling_half_hann(1.0 - static_cast<double>(i) / static_cast<double>(fade));
-  }
+  if (!(std::abs(h[peak]) > 0.0)) return std::nullopt;
 
-  // Eightfold length: the smoothed magnitude's cepstrum dies well within it; upsampling by four
-  // comes from padding the spectrum, and makes the parabola exact enough for hundredths of a
-  // sample.
-  const std::size_t n = fast_length(std::max<std::size_t>(8 * cut.size(), 4096)) / 2 * 2;
-  Spectrum bins = real_spectrum(cut, n);
+  // How high it reaches tells how long a stretch to take.
+  const Stretch whole = stretch_around(response, peak, kLongestBefore_s, kLongestAfter_s);
+  const size_t rough = fast_length(std::max<size_t>(2 * whole.samples.size(), 4096)) / 2 * 2;
+  const Spectrum seen = real_spectrum(whole.samples, rough);
+  const double rough_hz = rate / static_cast<double>(rough);
+  const double top_hz =
+      static_cast<double>(passband_of(seen, nullptr, rough_hz, response.excited).upper_10db) *
+      rough_hz;
+  const double before_s = std::clamp(kBeforePeriods / top_hz, kBefore_s, kLongestBefore_s);
+  const double after_s = std::clamp(kAfterPeriods / top_hz, kAfter_s, kLongestAfter_s);
+  if (!stands_out(h, peak, static_cast<size_t>(before_s * rate),
+                  static_cast<size_t>(after_s * rate)))
+    return std::nullopt;
+  const Stretch cut = stretch_around(response, peak, before_s, after_s);
+
+  // Eightfold length: the smoothed magnitude's cepstrum dies well within it; upsampling comes from
+  // padding the spectrum, and makes the parabola exact enough for hundredths of a sample.
+  const size_t n = fast_length(std::max<size_t>(8 * cut.samples.size(), 4096)) / 2 * 2;
+  const Spectrum bins = real_spectrum(cut.samples, n);
   const double step_hz = rate / static_cast<double>(n);
-  const Spectrum own = minimum_phase(smooth_magnitude(bins, step_hz, response.excited));
-  constexpr std::size_t kUpsampling = 4;
-  const RealTransform fine(kUpsampling * n);
-  Spectrum divided(fine.bin_count(), 0.0);
-  for (std::size_t k = 0; k < bins.size(); ++k) {
-    const double f = static_cast<double>(k) * step_hz;
-    if (f < response.excited.low_hz) continue;
-    divided[k] = bins[k] * std::conj(own[k]) / std::norm(own[k]) *
-                 band_window(f, response.excited, 0.5 * rate);
+  // What came just before the sound is noise of the same length.
+  std::optional<Spectrum> noise;
+  if (cut.start >= cut.samples.size()) {
+    noise =
+        real_spectrum(std::span(h).subspan(cut.start - cut.samples.size(), cut.samples.size()), n);
   }
-  Samples pulse(fine.size());
-  fine.inverse(divided, pulse);
-
-  const std::size_t span = std::min(pulse.size(), kUpsampling * cut.size());
-  const auto first = pulse.begin();
-  const auto largest = static_cast<std::size_t>(
-      std::max_element(first, first + static_cast<std::ptrdiff_t>(span), louder) - first);
-  const std::size_t top = first_top(
-      pulse, largest, static_cast<std::size_t>(0.001 * rate * static_cast<double>(kUpsampling)));
+  const Passband band = passband_of(bins, noise ? &*noise : nullptr, step_hz, response.excited);
+  const Pulse pulse = divided_pulse(bins, n, band, cut.samples.size());
+  const Samples& p = pulse.samples;
   const double fine_rate = rate * static_cast<double>(kUpsampling);
-  const auto clock = [&](std::size_t i) {
-    return response.time_s(0) + static_cast<double>(start) / rate + top_of(pulse, i) / fine_rate;
+  const auto largest = static_cast<size_t>(
+      std::max_element(p.begin(), p.begin() + static_cast<std::ptrdiff_t>(pulse.span), louder) -
+      p.begin());
+  const size_t top = first_top(p, largest, static_cast<size_t>(0.001 * fine_rate));
+  const auto clock = [&](size_t i) {
+    return response.time_s(0) + static_cast<double>(cut.start) / rate + top_of(p, i) / fine_rate;
   };
-  Arrival arrival{clock(top), std::nullopt};
+  Arrival arrival{.time_s = clock(top), .top_hz = top_hz, .first_reflection_s = std::nullopt};
 
-  const std::size_t from = top + static_cast<std::size_t>(earliest_reflection_s * fine_rate);
-  if (from + 8 >= span) return arrival;
+  // Nothing can be told apart within the pulse's own width, nor below its own undershoot: that of a
+  // band which does not begin at 0 Hz.
+  const double width_s = 3.0 / (static_cast<double>(band.high) * step_hz);
+  const auto from = top + static_cast<size_t>(std::max(earliest_reflection_s, width_s) * fine_rate);
+  if (from + 8 >= pulse.span) return arrival;
   std::vector<double> levels;
-  for (std::size_t i = from; i < span; ++i) levels.push_back(std::abs(pulse[i]));
-  auto middle = levels.begin() + static_cast<std::ptrdiff_t>(levels.size() / 2);
+  for (size_t i = from; i < pulse.span; ++i) levels.push_back(std::abs(p[i]));
+  const auto middle = levels.begin() + static_cast<std::ptrdiff_t>(levels.size() / 2);
   std::nth_element(levels.begin(), middle, levels.end());
-  const double threshold = std::max(0.1 * std::abs(pulse[top]), 6.0 * *middle);
-  for (std::size_t i = from; i + 1 < span; ++i) {
-    if (std::abs(pulse[i]) < threshold) continue;
-    // Walk to the top of the pulse that has just risen over the threshold: it may be some samples
-    // wide.
-    std::size_t best = i;
-    const std::size_t width = static_cast<std::size_t>(0.0002 * fine_rate);
-    for (std::size_t j = i; j < std::min(i + width, span); ++j) {
-      if (std::abs(pulse[j]) > std::abs(pulse[best])) best = j;
-    }
-    arrival.first_reflection_s = clock(best);
-    break;
-  }
+  const double undershoot = 3.0 * static_cast<double>(band.low) / static_cast<double>(band.high);
+  const double threshold = std::max(std::max(0.1, undershoot) * std::abs(p[top]), 6.0 * *middle);
+  const double walk_s = std::max(0.0002, 0.5 * width_s);
+  if (const auto reflected =
+          first_over(pulse, from, static_cast<size_t>(walk_s * fine_rate), threshold))
+    arrival.first_reflection_s = clock(*reflected);
   return arrival;
 }
 

@@ -9,6 +9,7 @@ namespace lalometer {
 /// When the direct sound comes.
 struct Arrival {
   double time_s;  ///< on the impulse response's own clock (t = 0 at zero_at)
+  double top_hz;  ///< highest frequency within 10 dB of the loudest third of an octave
   /// First reflection after it, on the same clock; nothing where none stands out.
   std::optional<double> first_reflection_s;
 };
@@ -16,16 +17,18 @@ struct Arrival {
 /// Arrival of the direct sound: the delay that, taken out, leaves a minimum-phase response. Found
 /// as the peak of the response after it was divided by the minimum-phase system of its own
 /// magnitude (third-octave smoothed, so that a reflection's comb does not count as the
-/// loudspeaker's own). That is the loudspeaker's true delay and not the top of its low-passed
-/// pulse, to a fraction of a sample for one driver; with a crossover it is the delay of the
-/// highest-reaching driver (the first top of at least half the largest).
+/// loudspeaker's own; continued beyond the band that tells something as its ends go). That is the
+/// loudspeaker's true delay and not the top of its low-passed pulse, to a fraction of a sample for
+/// one driver, and to a twentieth of the period of `top_hz` for a subwoofer; with a crossover it is
+/// the delay of the highest-reaching driver (the first top of at least half the largest). The
+/// stretch that is looked at grows with the period of `top_hz`.
 ///
 /// A reflection is the first later peak of the same divided response, at least
-/// `earliest_reflection_s` after the arrival and above a tenth of it as well as six times the
-/// middle level around it.
+/// `earliest_reflection_s` and the pulse's own width after the arrival, and above a tenth of it,
+/// its own undershoot, and six times the middle level around it.
 ///
 /// Nothing where there is no pulse: peak less than 12 dB above the mean level of the whole
-/// response.
+/// response, unless nearly all of it lies within the stretch.
 [[nodiscard]] std::optional<Arrival> find_arrival(const ImpulseResponse& response,
                                                   double earliest_reflection_s = 0.0008);
 

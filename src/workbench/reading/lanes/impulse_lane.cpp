@@ -35,13 +35,13 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
              .x = {},
              .y = {},
              .valid_low = -1e300};
-    const double to = one.analysis->arrival_s + content.across.high / 1e3 * 1.02;
-    const double from = one.analysis->arrival_s + content.across.low / 1e3;
+    const double to = one.analysis->gate_start_s + content.across.high / 1e3 * 1.02;
+    const double from = one.analysis->gate_start_s + content.across.low / 1e3;
     double peak = 1e-30;
     for (std::size_t i = 0; i < h.samples.size(); ++i) {
       const double t = h.time_s(i);
       if (t < from || t > to) continue;
-      s.x.push_back((t - one.analysis->arrival_s) * 1e3);
+      s.x.push_back((t - one.analysis->gate_start_s) * 1e3);
       s.y.push_back(h.samples[i]);
       peak = std::max(peak, std::abs(h.samples[i]));
     }
@@ -53,11 +53,11 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
     for (const double y : s.y) low = std::min(low, y);
   }
   content.left.low = low < -0.9 ? -1.1 : low - 0.12;
-  content.subtitle = "re its peak, ms after the arrival";
+  content.subtitle = "re its peak, ms after the gate's start";
   if (a.gate_s) {
     auto& gate = content.layer<GateLayer>();
     gate.end_ms = *a.gate_s * 1e3;
-    if (a.first_reflection_s) gate.reflection_ms = (*a.first_reflection_s - a.arrival_s) * 1e3;
+    if (a.first_reflection_s) gate.reflection_ms = (*a.first_reflection_s - a.gate_start_s) * 1e3;
     content.layer<BandLayer>().bands.push_back({.low = gate.end_ms});
   }
   return content;
@@ -73,6 +73,10 @@ std::vector<KeyFigure> arrival_figures(const LaidTake& laid) {
   figures.push_back(
       {"Arrival", fmt::format("{:.3f} ms", laid.analysis->arrival_s * 1e3),
        fmt::format("{:.2f} m at 343 m/s", laid.analysis->arrival_s * kSpeedOfSound20_m_s)});
+  figures.push_back({"Phase zero", fmt::format("{:.3f} ms", laid.analysis->origin.at_s * 1e3),
+                     laid.analysis->origin.source == TimeOrigin::Source::kTape
+                         ? "by the distance"
+                         : "by the sound's onset"});
   if (laid.analysis->first_reflection_s) {
     figures.push_back(
         {"First reflection",

@@ -5,7 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "acoustics/signal/checks/recording_checks.h"
+#include "acoustics/signal/recording/recording_checks.h"
 #include "base/text.h"
 
 namespace lalometer {
@@ -27,9 +27,8 @@ double table_angle(const TakeRequest& r) {
 class Runner {
  public:
   Runner(AudioDevice& device, Turntable* table, const RigCalibration& rig,
-         const MeasuringPlan& plan, std::vector<PlanStatus> standing,
-         const std::string& drawing, const QueueSettings& settings, const QueueHooks& hooks,
-         std::stop_token stop)
+         const MeasuringPlan& plan, std::vector<PlanStatus> standing, const std::string& drawing,
+         const QueueSettings& settings, const QueueHooks& hooks, std::stop_token stop)
       : device_(device),
         table_(table),
         rig_(rig),
@@ -299,8 +298,7 @@ Result<QueueSummary> run_queue(AudioDevice& device, Turntable* table, const RigC
                                const QueueHooks& hooks, std::stop_token stop) {
   if (standing.size() != plan.takes.size() || !hooks.keep)
     return bad_input("The plan and its standing do not belong together.");
-  return Runner(device, table, rig, plan, standing, drawing, settings, hooks,
-                std::move(stop))
+  return Runner(device, table, rig, plan, standing, drawing, settings, hooks, std::move(stop))
       .run();
 }
 

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "acoustics/spectrum/bands.h"
+#include "base/constants.h"
 #include "base/text.h"
 #include "workbench/results/analysis.h"
 
@@ -68,6 +69,7 @@ std::optional<TakeSketch> sketch_of(const TakeOutcome& outcome, const RigCalibra
   // One gate for all angles, by the tape measure: behind the loudspeaker the arrival itself is
   // vague.
   stage->arrival_s = place.distance_m / speed_of_sound_m_s(take.conditions.temperature_c);
+  stage->origin = {stage->arrival_s, TimeOrigin::Source::kTape};
   const Analysis worked = curve_stage(*stage, input.recipe);
   TakeSketch sketch;
   sketch.vertical = place.vertical_deg != 0.0;
@@ -76,6 +78,7 @@ std::optional<TakeSketch> sketch_of(const TakeOutcome& outcome, const RigCalibra
   sketch.drive_v = take.conditions.drive_v;
   sketch.condition = condition_of(take);
   sketch.arrival_s = arrival_s;
+  sketch.top_hz = stage->top_hz;
   for (const Band& band : sketch_bands()) {
     double power = 0.0;
     int count = 0;
@@ -88,6 +91,60 @@ std::optional<TakeSketch> sketch_of(const TakeOutcome& outcome, const RigCalibra
   }
   return sketch;
 }
+
+namespace {
+
+double low_level(const TakeSketch& s) {
+  return mean_between(s, 200.0, 500.0);
+}
+
+/// Of a loudspeaker smaller than the wavelength, from a sphere (share 1) over a cardioid (1/2) to
+/// an open baffle's figure of eight (0).
+double low_pattern(double share, double angle_deg) {
+  return std::abs(share + (1.0 - share) * std::cos(angle_deg * kPi / 180.0));
+}
+
+/// What turning from one angle to another does to the bass of a loudspeaker like this one.
+struct Turning {
+  double louder_db = 0.0;  ///< what remains unexplained of the change
+  bool null = false;       ///< into, out of or near a null, where levels mean nothing
+};
+
+/// The takes so far tell which patterns it may have; the one that explains the change best counts.
+Turning low_turning(const TakeSketch& now, const std::vector<const TakeSketch*>& before) {
+  constexpr double kFitsWithin_db = 1.5;
+  constexpr double kNull = 0.3;
+  const TakeSketch& last = *before.back();
+  const double change = low_level(now) - low_level(last);
+  Turning best{.louder_db = change, .null = false};
+  for (int k = 0; k <= 50; ++k) {
+    const double share = 0.02 * k;
+    double n = 0.0;
+    double sum = 0.0;
+    double squares = 0.0;
+    for (const TakeSketch* s : before) {
+      const double g = low_pattern(share, s->angle_deg);
+      if (g < kNull) continue;
+      const double rest = low_level(*s) - 20.0 * std::log10(g);
+      n += 1.0;
+      sum += rest;
+      squares += rest * rest;
+    }
+    if (n < 1.0 || squares / n - (sum / n) * (sum / n) > kFitsWithin_db * kFitsWithin_db) continue;
+    const double here = low_pattern(share, now.angle_deg);
+    const double there = low_pattern(share, last.angle_deg);
+    if (here < kNull || there < kNull) {
+      // It has to have been seen falling toward the null.
+      best.null = best.null || before.size() > 2;
+      continue;
+    }
+    const double rest = change - 20.0 * std::log10(here / there);
+    if (std::abs(rest) < std::abs(best.louder_db)) best.louder_db = rest;
+  }
+  return best;
+}
+
+}  // namespace
 
 double difference_db(const TakeSketch& a, const TakeSketch& b) {
   double sum = 0.0;
@@ -115,21 +172,23 @@ std::vector<Remark> suspicions(const TakeSketch& now, const std::vector<TakeSket
   const double step = std::abs(now.angle_deg - last.angle_deg);
   // An orbit that begins anew on its other side has no neighbour there.
   if (step > 45.0) return found;
-  if (std::abs(later) > kArrivalJump_s) {
+  // An open baffle has a null to its sides: what is heard there is the room.
+  const Turning turning = low_turning(now, alike);
+  const double jump_s = std::max(kArrivalJump_s, now.top_hz > 0.0 ? 0.1 / now.top_hz : 0.0);
+  if (!turning.null && std::abs(later) > jump_s) {
     doubt("microphone-moved",
           fmt::format("The sound arrives {:.2f} ms {} than in the take before.",
                       std::abs(later) * 1e3, later > 0.0 ? "later" : "earlier"),
           "Look whether the microphone slipped.");
   }
-  const auto low_level = [](const TakeSketch& s) { return mean_between(s, 200.0, 500.0); };
-  double louder = low_level(now) - low_level(last);
+  double louder = turning.louder_db;
   // Behind the loudspeaker the level falls steadily: what goes on as it went is no jump.
   if (alike.size() > 1) {
     const double went = low_level(last) - low_level(*alike[alike.size() - 2]);
     if (std::abs(went) < kLevelJump_db && std::abs(louder - went) < std::abs(louder))
       louder -= went;
   }
-  if (std::abs(louder) > kLevelJump_db && step < 21.0) {
+  if (!turning.null && std::abs(louder) > kLevelJump_db && step < 21.0) {
     doubt("level-jump",
           fmt::format("200 to 500 Hz came out {:.1f} dB {} than in the take before; turning does "
                       "not do that.",
@@ -142,11 +201,11 @@ std::vector<Remark> suspicions(const TakeSketch& now, const std::vector<TakeSket
   if (older_step < 1.0 || older_step > 45.0) return found;
   const double turned = difference_db(now, last);
   const double turned_before = difference_db(last, older) * step / older_step;
-  if (turned_before > kLeastTurn_db && turned < kStoodStill * turned_before) {
+  if (!turning.null && turned_before > kLeastTurn_db && turned < kStoodStill * turned_before) {
     doubt("angle-unchanged",
           "It is all but the same as the take before: the table may not have turned.",
           "Look at the table; home it and take it again.");
-  } else if (std::abs(now.angle_deg) <= kFront_deg &&
+  } else if (!turning.null && std::abs(now.angle_deg) <= kFront_deg &&
              turned > std::max(kJump_db, 4.0 * turned_before)) {
     doubt("angle-jump",
           fmt::format(

@@ -15,6 +15,7 @@ struct TakeSketch {
   double distance_m = 0.0;
   double drive_v = 0.0;
   double arrival_s = 0.0;
+  double top_hz = 0.0;  ///< highest frequency within 10 dB of the loudest; 0: not known
   std::vector<double> level_db;  ///< 1/6-octave bands, 200 Hz to 16 kHz, gated
   std::string condition;
 };
@@ -26,7 +27,8 @@ struct TakeSketch {
 
 /// Whether a take differs from those before it in a way that a turned loudspeaker does not explain:
 /// microphone moved (arrival or low-frequency level jumps), table that did not turn, or turned too
-/// far. `before`: in the order they were taken; only those of the same plane, distance, drive and
+/// far. In the bass it may be anything from a sphere to a figure of eight, as the takes so far
+/// allow: an open baffle's null is no jump. `before`: in the order they were taken; only those of the same plane, distance, drive and
 /// condition count.
 [[nodiscard]] std::vector<Remark> suspicions(const TakeSketch& now,
                                              const std::vector<TakeSketch>& before);

@@ -11,18 +11,18 @@ constexpr double kRate_hz = 48000.0;
 /// Impulse response of a transfer function given over frequency, built exactly on the transform's
 /// bins.
 template <class Function>
-ImpulseResponse impulse_of(Function h, std::size_t n = 8192) {
+ImpulseResponse impulse_of(Function h, std::size_t n = 8192, double rate_hz = kRate_hz) {
   const RealTransform transform(n);
   Spectrum bins(transform.bin_count());
   for (std::size_t k = 0; k < bins.size(); ++k)
-    bins[k] = h(static_cast<double>(k) * kRate_hz / static_cast<double>(n));
+    bins[k] = h(static_cast<double>(k) * rate_hz / static_cast<double>(n));
   bins.back() = bins.back().real();
   Samples x(n);
   transform.inverse(bins, x);
   return {.samples = {x.begin(), x.end()},
-          .sample_rate_hz = kRate_hz,
+          .sample_rate_hz = rate_hz,
           .zero_at = 0.0,
-          .excited = {10.0, 22000.0}};
+          .excited = {10.0, 0.458 * rate_hz}};
 }
 
 std::complex<double> delay(double f, double samples) {
@@ -51,6 +51,50 @@ TEST(Arrival, IsNotTheTopOfALowPassedPulse) {
   // nothing of what lies above half the rate, where the analogue low-pass goes on turning its
   // phase: that leaves part of a sample.
   EXPECT_NEAR(found->time_s * kRate_hz, 400.0, 1.0);
+}
+
+/// Butterworth of any order, on s = jf / corner; low-pass. Poles on the unit circle.
+std::complex<double> butterworth(int order, std::complex<double> s) {
+  std::complex<double> h = 1.0;
+  for (int k = 0; k < order; ++k) {
+    const double angle = kPi * (2.0 * k + 1.0 + order) / (2.0 * order);
+    h /= s - std::polar(1.0, angle);
+  }
+  return h;
+}
+
+struct Bass {
+  double low_hz;
+  int low_order;
+  double high_hz;
+  int high_order;
+};
+
+// The truth is the analogue filter: its impulse response begins at the delay, whatever its peak
+// does (causality). Asked: a twentieth of the shortest period, or half a sample.
+TEST(Arrival, OfABassDriverIsItsOnsetNotItsPeak) {
+  const std::vector<Bass> drivers = {{120, 4, 35, 4},   {120, 4, 35, 2}, {80, 8, 20, 4},
+                                     {300, 2, 45, 2},   {150, 3, 30, 6}, {1000, 4, 60, 2},
+                                     {3000, 4, 300, 4}, {60, 2, 25, 2}};
+  for (const Bass& d : drivers) {
+    for (const double rate : {44100.0, 96000.0}) {
+      const double at_s = 0.0083;
+      const auto found = find_arrival(impulse_of(
+          [&](double f) {
+            const std::complex<double> s(0.0, f);
+            return std::polar(1.0, -2.0 * kPi * f * at_s) * butterworth(d.low_order, s / d.low_hz) *
+                   (f > 0.0 ? butterworth(d.high_order, d.high_hz / s) : 0.0);
+          },
+          131072, rate));
+      ASSERT_TRUE(found.has_value());
+      // Where the low-pass has fallen by 10 dB: 9 = (f / corner)^(2 order).
+      const double top_hz = d.low_hz * std::pow(9.0, 0.5 / d.low_order);
+      EXPECT_NEAR(found->time_s, at_s, std::max(0.05 / top_hz, 0.5 / rate))
+          << d.low_hz << " Hz, order " << d.low_order << ", from " << d.high_hz << " Hz, " << rate;
+      EXPECT_FALSE(found->first_reflection_s.has_value())
+          << (found->first_reflection_s.value_or(0.0) - found->time_s) * 1e3 << " ms";
+    }
+  }
 }
 
 TEST(Arrival, TakesTheFirstPulseOfAnAllPassCrossover) {

@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "acoustics/spectrum/bands.h"
+#include "base/constants.h"
 #include "workbench/taking/plan/take_queue.h"
 
 namespace lalometer {
@@ -44,6 +45,30 @@ TEST(Suspicions, AnOrbitThatGoesWellHasNone) {
     before.push_back(at(a));
   }
   EXPECT_THAT(codes(at(-10.0), before), IsEmpty()) << "the other half begins anew";
+}
+
+/// An open baffle: the cosine's figure of eight below its peak, beams above; on the sides a rest of
+/// the room, -30 dB and late.
+TakeSketch dipole_at(double angle_deg) {
+  TakeSketch s = at(angle_deg, 4.0);
+  const double cosine = std::abs(std::cos(angle_deg * kPi / 180.0));
+  const double pattern = std::max(cosine, 0.03);
+  for (double& level : s.level_db) level += 20.0 * std::log10(pattern);
+  if (cosine < 0.05) s.arrival_s += 1.6e-3;
+  return s;
+}
+
+TEST(Suspicions, AnOpenBafflesNullIsNoSlippedTable) {
+  std::vector<TakeSketch> before;
+  for (double a = 0.0; a <= 180.0; a += 10.0) {
+    EXPECT_THAT(codes(dipole_at(a), before), IsEmpty()) << a;
+    before.push_back(dipole_at(a));
+  }
+  // In steps of 30 degrees too, and its gain is still watched.
+  TakeSketch loud = dipole_at(40.0);
+  for (double& level : loud.level_db) level += 4.5;
+  EXPECT_THAT(codes(loud, {dipole_at(0.0), dipole_at(10.0), dipole_at(20.0), dipole_at(30.0)}),
+              ElementsAre("level-jump"));
 }
 
 TEST(Suspicions, ATableThatStoodStillIsSeen) {

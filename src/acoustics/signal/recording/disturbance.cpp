@@ -1,12 +1,12 @@
-#include "acoustics/signal/checks/disturbance.h"
+#include "acoustics/signal/recording/disturbance.h"
 
 #include <algorithm>
 #include <cmath>
 #include <complex>
 #include <vector>
 
-#include "acoustics/signal/checks/recording_checks.h"
 #include "acoustics/signal/fft.h"
+#include "acoustics/signal/recording/recording_checks.h"
 #include "base/constants.h"
 
 namespace lalometer {
@@ -16,7 +16,17 @@ constexpr std::size_t kFrame = 4096;
 constexpr std::size_t kHop = 2048;
 constexpr double kOver_db = 15.0;
 constexpr double kUnderSweep_db = -40.0;
+/// From here on after the sweep has left a band its dying away is known, and then judged.
+constexpr double kKnown_s = 0.1;
 constexpr double kDying_s = 0.35;
+/// No room that people measure in dies away more slowly: 60 dB in 3 s.
+constexpr double kSlowest_db_per_s = 20.0;
+/// What rises by so much over all that was there is no beat between two modes.
+constexpr double kRise_db = 15.0;
+/// Over the silence: from here on a level belongs to the dying away.
+constexpr double kClear_db = 6.0;
+/// Below, a third octave holds a mode or two, which may beat; there one band alone is a doubt.
+constexpr double kSingleModes_hz = 200.0;
 constexpr double kHighestHarmonic = 8.0;
 constexpr double kLobe_bins = 6.0;  ///< half the window's main lobe, and the sweep's own spread
 
@@ -78,6 +88,27 @@ class Frames {
   std::vector<Third> thirds_ = thirds();
 };
 
+/// How quickly a band dies away, learnt as it goes.
+class Dying {
+ public:
+  void see(double t, double level_db) {
+    n_ += 1.0;
+    st_ += t;
+    sl_ += level_db;
+    stt_ += t * t;
+    stl_ += t * level_db;
+  }
+  /// Never faster than half of what was seen: later parts of a room die away more slowly.
+  [[nodiscard]] double slope_db_per_s() const {
+    const double spread = n_ * stt_ - st_ * st_;
+    if (n_ < 4.0 || spread <= 0.0) return -kSlowest_db_per_s;
+    return std::min(0.5 * (n_ * stl_ - st_ * sl_) / spread, -kSlowest_db_per_s);
+  }
+
+ private:
+  double n_ = 0.0, st_ = 0.0, sl_ = 0.0, stt_ = 0.0, stl_ = 0.0;
+};
+
 }  // namespace
 
 std::optional<Disturbance> find_disturbance(std::span<const double> recording,
@@ -102,25 +133,52 @@ std::optional<Disturbance> find_disturbance(std::span<const double> recording,
     all.push_back({at, frames.powers(recording, at)});
     for (const double p : all.back().powers) loudest = std::max(loudest, p);
   }
+  const auto played_hz = [&](double t) {
+    return sweep_frequency_hz(spec, std::clamp(t, 0.0, spec.duration_s()));
+  };
+  // Highest frequency that the sweep, and its spread in a frame, left so long ago.
+  const auto left_hz = [&](double begins, double ago_s) {
+    return begins < ago_s ? 0.0 : played_hz(begins - ago_s) / 1.6 - frames.lobe_hz();
+  };
+  // In dB, at the last frame's time: what the band's own dying away may still be.
+  std::vector<double> expected_db(bands.size(), -300.0);
+  std::vector<Dying> dying(bands.size());
   std::optional<Disturbance> worst;
+  double last_s = 0.0;
   for (const Seen& seen : all) {
     const double begins =
         (static_cast<double>(seen.at) - static_cast<double>(stimulus_start)) / rate;
     const double ends = begins + static_cast<double>(kFrame) / rate;
-    const auto played = [&](double t) {
-      return sweep_frequency_hz(spec, std::clamp(t, 0.0, spec.duration_s()));
-    };
-    const double below =
-        begins < kDying_s ? 0.0 : played(begins - kDying_s) / 1.6 - frames.lobe_hz();
     const double above =
-        begins > spec.duration_s() ? 1e9 : kHighestHarmonic * played(ends) + frames.lobe_hz();
+        begins > spec.duration_s() ? 1e9 : kHighestHarmonic * played_hz(ends) + frames.lobe_hz();
+    std::vector<bool> risen(bands.size(), false);
+    std::vector<double> over_db(bands.size(), 0.0);
     for (std::size_t b = 0; b < bands.size(); ++b) {
-      if (bands[b].high_hz > below && bands[b].low_hz < above) continue;
-      const double over = 10.0 * std::log10(seen.powers[b] / quiet[b]);
-      const double under = 10.0 * std::log10(seen.powers[b] / loudest);
-      if (over < kOver_db || under < kUnderSweep_db) continue;
-      if (!worst || over > worst->above_quiet_db)
-        worst = Disturbance{static_cast<double>(seen.at) / rate, bands[b].centre_hz, over};
+      const double level = 10.0 * std::log10(seen.powers[b] + 1e-300);
+      over_db[b] = level - 10.0 * std::log10(quiet[b]);
+      expected_db[b] += dying[b].slope_db_per_s() * (begins - last_s);
+      const bool loud =
+          over_db[b] >= kOver_db && level - 10.0 * std::log10(loudest) >= kUnderSweep_db;
+      if (bands[b].low_hz >= above) {
+        risen[b] = loud;
+      } else if (bands[b].high_hz <= left_hz(begins, kDying_s)) {
+        risen[b] = loud && level > expected_db[b] + kRise_db;
+      }
+      if (bands[b].high_hz <= left_hz(begins, kKnown_s)) {
+        expected_db[b] = std::max(expected_db[b], level);
+        if (!risen[b] && over_db[b] > kClear_db) dying[b].see(begins, level);
+      }
+    }
+    last_s = begins;
+    for (std::size_t b = 0; b < bands.size(); ++b) {
+      if (!risen[b]) continue;
+      const bool beside = (b > 0 && risen[b - 1]) || (b + 1 < bands.size() && risen[b + 1]);
+      const bool certain = beside || bands[b].centre_hz > kSingleModes_hz;
+      if (worst && (worst->certain > certain ||
+                    (worst->certain == certain && over_db[b] <= worst->above_quiet_db)))
+        continue;
+      worst =
+          Disturbance{static_cast<double>(seen.at) / rate, bands[b].centre_hz, over_db[b], certain};
     }
   }
   return worst;

@@ -30,29 +30,6 @@ struct Clipping {
 /// that should hold signal are searched.
 [[nodiscard]] std::size_t longest_constant_run(std::span<const double> signal);
 
-/// Result of following a sweep through a channel that should carry it unaltered (the loopback).
-struct SweepTrack {
-  bool present = false;        ///< the sweep is there at all (correlates by more than a fifth)
-  double latency_samples = 0;  ///< of its upper part, re the stimulus' own clock
-  /// Largest departure of the local delay from a smooth channel's, in samples, and where it
-  /// happens.
-  double worst_slip_samples = 0.0;
-  double slip_at_hz = 0.0;
-  /// Largest share of a stretch's energy that the sweep does not explain.
-  double worst_unexplained = 0.0;
-  [[nodiscard]] bool continuous() const {
-    return worst_slip_samples < 0.6 && worst_unexplained < 0.02;
-  }
-};
-
-/// Follows the sweep in pieces of a sixth of an octave. A lost or doubled sample shifts everything
-/// after it; in a sound channel the local delay is constant but for its coupling capacitors, whose
-/// delay falls as 1/f^2 and is fitted and taken out. Below 30 Hz breaks are looked for sample by
-/// sample instead. Pieces near the ends of the sweep, where fades work, are left out.
-/// @param stimulus_start  index in the recording at which the stimulus would start without latency.
-[[nodiscard]] SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
-                                     std::size_t stimulus_start);
-
 /// Signal to noise of one band: energy of the sweep's response over the noise that will share its
 /// place in the deconvolved result.
 struct BandSnr {

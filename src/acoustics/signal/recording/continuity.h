@@ -48,9 +48,11 @@ struct SweepBreak {
 /// The first way alone, for a loopback: there the noise is low enough that far smaller kinks count.
 /// @param least_share  a kink's smallest size re the stretch's rms.
 /// @param skipped_s    at the sweep's start, which is a break of its own.
+/// @param unheard_s    at its end, likewise.
 [[nodiscard]] std::optional<SweepBreak> find_sweep_kink(std::span<const double> recording,
                                                         const SweepSpec& spec,
                                                         std::size_t stimulus_start,
-                                                        double least_share, double skipped_s);
+                                                        double least_share, double skipped_s,
+                                                        double unheard_s);
 
 }  // namespace lalometer

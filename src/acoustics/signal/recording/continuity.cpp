@@ -1,13 +1,13 @@
-#include "acoustics/signal/checks/continuity.h"
+#include "acoustics/signal/recording/continuity.h"
 
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
 #include <vector>
 
-#include "acoustics/signal/checks/recording_checks.h"
 #include "acoustics/signal/deconvolve.h"
 #include "acoustics/signal/fft.h"
+#include "acoustics/signal/recording/recording_checks.h"
 #include "acoustics/signal/windows.h"
 #include "base/constants.h"
 
@@ -77,7 +77,11 @@ struct BandArrival {
   double time_s;
 };
 
-/// Time of the largest envelope of the response in each half octave from 200 Hz up.
+/// A band's arrival has to stand out of what else there is, or the loudspeaker is not heard there.
+constexpr double kOverMiddle = 5.0;
+
+/// Time of the largest envelope of the response in each half octave from 200 Hz up, where one
+/// stands out.
 std::vector<BandArrival> band_arrivals(const ImpulseResponse& h, const SweepSpec& spec) {
   const auto louder = [](double a, double b) { return std::abs(a) < std::abs(b); };
   const auto peak = static_cast<std::size_t>(
@@ -112,6 +116,11 @@ std::vector<BandArrival> band_arrivals(const ImpulseResponse& h, const SweepSpec
     for (std::size_t i = 0; i < cut.size(); ++i) {
       if (std::hypot(a[i], b[i]) > std::hypot(a[best], b[best])) best = i;
     }
+    // Noise alone reaches three times its middle level.
+    std::vector<double> envelope(cut.size());
+    for (std::size_t i = 0; i < cut.size(); ++i) envelope[i] = std::hypot(a[i], b[i]);
+    const double top = envelope[best];
+    if (top < kOverMiddle * median_of(std::move(envelope))) continue;
     arrivals.push_back({centre, h.time_s(begin + best)});
   }
   return arrivals;
@@ -133,19 +142,24 @@ double middle_of(std::span<const BandArrival> bands) {
 
 std::optional<SweepBreak> find_sweep_kink(std::span<const double> recording, const SweepSpec& spec,
                                           std::size_t stimulus_start, double least_share,
-                                          double skipped_s) {
+                                          double skipped_s, double unheard_s) {
   const double rate = spec.sample_rate_hz();
   const auto start = static_cast<double>(stimulus_start);
   const auto limit = static_cast<double>(recording.size());
   const double length = static_cast<double>(spec.sample_count());
-  // The end of the sweep is a break of its own.
   const auto from = static_cast<std::size_t>(std::clamp(start + skipped_s * rate, 0.0, limit));
-  const auto to = static_cast<std::size_t>(std::clamp(start + 0.985 * length, 0.0, limit));
+  const auto to =
+      static_cast<std::size_t>(std::clamp(start + length - unheard_s * rate, 0.0, limit));
   const auto played_hz = [&](double index) {
     return sweep_frequency_hz(spec, std::clamp((index - start) / rate, 0.0, spec.duration_s()));
   };
   const Clipping clipping = find_clipping(recording);
-  for (std::size_t at = from; at + kStretch <= to; at += kStretch / 2) {
+  // The last stretch ends with what is looked at.
+  const auto next = [to](std::size_t at) {
+    const std::size_t then = at + kStretch / 2;
+    return then + kStretch > to && at + kStretch < to ? to - kStretch : then;
+  };
+  for (std::size_t at = from; at + kStretch <= to; at = next(at)) {
     // A clipped top is a break to any predictor, and no sample is missing for it: such stretches
     // are left to the arrival.
     const auto stretch = recording.subspan(at, kStretch);
@@ -173,7 +187,7 @@ std::optional<SweepBreak> find_sweep_break(std::span<const double> recording, co
                                            std::size_t stimulus_start,
                                            const ImpulseResponse& response) {
   if (auto kink = find_sweep_kink(recording, spec, stimulus_start, kLeastShare,
-                                  0.03 * spec.duration_s() + 0.02))
+                                  0.03 * spec.duration_s() + 0.02, 0.015 * spec.duration_s()))
     return kink;
   const double rate = spec.sample_rate_hz();
   const auto start = static_cast<double>(stimulus_start);

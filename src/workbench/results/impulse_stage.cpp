@@ -1,0 +1,329 @@
+#include "workbench/results/impulse_stage.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "acoustics/signal/checks/arrival.h"
+#include "acoustics/signal/checks/noise_floor.h"
+#include "acoustics/signal/deconvolve.h"
+#include "acoustics/signal/recording/continuity.h"
+#include "acoustics/signal/recording/recording_checks.h"
+#include "acoustics/signal/recording/sweep_track.h"
+#include "acoustics/signal/sweep.h"
+#include "base/constants.h"
+#include "base/text.h"
+#include "exchange/audio_file.h"
+#include "workbench/results/corrections.h"
+
+namespace lalometer {
+namespace {
+
+/// How many harmonics of a sweep are kept before its arrival, and a little more.
+constexpr double kHarmonics = 10.0;
+constexpr double kBeforeHarmonics_s = 0.04;
+
+/// By how much the harmonic n of an exponential sweep is ahead of its arrival: T ln(n) / ln(f2/f1)
+/// (Farina 2000); 0 where the stimulus is no sweep.
+double harmonic_lead_s(const Stimulus& s, double n) {
+  if (!(s.duration_s > 0.0 && s.stop_hz > s.start_hz && s.start_hz > 0.0)) return 0.0;
+  return s.duration_s * std::log(n) / std::log(s.stop_hz / s.start_hz);
+}
+
+/// What is to be told apart from late time: all harmonics that are kept.
+double split_s(const Stimulus& s) {
+  return harmonic_lead_s(s, kHarmonics) + kBeforeHarmonics_s;
+}
+
+/// What lies before the tenth harmonic is nothing but noise.
+ImpulseResponse from_harmonics_on(ImpulseResponse h, const Stimulus& s, double arrival_s) {
+  if (harmonic_lead_s(s, 2.0) <= 0.0) return h;
+  const double first = (arrival_s - split_s(s)) * h.sample_rate_hz + h.zero_at;
+  const auto cut =
+      static_cast<std::size_t>(std::clamp(first, 0.0, static_cast<double>(h.samples.size())));
+  h.samples.erase(h.samples.begin(), h.samples.begin() + static_cast<std::ptrdiff_t>(cut));
+  h.zero_at -= static_cast<double>(cut);
+  return h;
+}
+
+/// Whether the impulse's clock starts at the excitation (a loopback or a known t0) or an unknown
+/// latency is in it.
+enum class Clock { kFromExcitation, kWithLatency };
+
+/// In the loudspeaker's shadow a reflection is louder than what comes round its edges, and is taken
+/// for the arrival. Where the clock starts at the excitation the tape measure says when the direct
+/// sound is due: the first rise to a quarter of the peak within a box's depth of that, if there is
+/// sound at all.
+std::optional<double> arrival_when_due(const ImpulseResponse& h, double flight_s) {
+  constexpr double kEarly_s = 0.5e-3;
+  constexpr double kLate_s = 2.0e-3;
+  constexpr double kOfLoudest = 0.1;
+  const auto index = [&](double t) {
+    return static_cast<std::size_t>(
+        std::clamp(t * h.sample_rate_hz + h.zero_at, 0.0, static_cast<double>(h.samples.size())));
+  };
+  const std::span all(h.samples);
+  const std::size_t from = index(flight_s - kEarly_s);
+  const auto due = all.subspan(from, index(flight_s + kLate_s) - from);
+  const double peak = peak_of(due);
+  if (due.empty() || peak < kOfLoudest * peak_of(all)) return std::nullopt;
+  for (std::size_t i = 0; i < due.size(); ++i)
+    if (std::abs(due[i]) >= 0.25 * peak) return h.time_s(from + i);
+  return std::nullopt;
+}
+
+/// The soonest that something may be called a reflection. Behind the loudspeaker the sound comes
+/// round all its edges, one after the other: up to a metre of detour is the loudspeaker's own.
+double earliest_reflection_s(const Placement& place) {
+  constexpr double kInFront_s = 0.8e-3;
+  constexpr double kBehind_s = 3.0e-3;
+  const double angle = std::max(std::abs(place.horizontal_deg), std::abs(place.vertical_deg));
+  const double behind = std::clamp((angle - 90.0) / 60.0, 0.0, 1.0);
+  return kInFront_s + behind * (kBehind_s - kInFront_s);
+}
+
+/// Arrival, time origin and first reflection of a response.
+void find_times(ImpulseStage& stage, const ImpulseResponse& h, const Take& take, Clock clock) {
+  // Where the arrival agrees with the distance to a quarter of a metre, or as well as a driver that
+  // reaches no higher can tell, the tape measure decides, so that takes at one distance keep their
+  // phase against each other.
+  constexpr double kAgreement_s = 0.25 / kSpeedOfSound20_m_s;
+  constexpr double kAgreementPeriods = 0.25;
+  constexpr double kTooLate_s = 2.0e-3;
+  const Conditions& c = take.conditions;
+  const Placement place = place_of(take);
+  const double flight_s = place.distance_m / speed_of_sound_m_s(c.temperature_c);
+  const double earliest_s = earliest_reflection_s(place);
+  const bool taped = clock == Clock::kFromExcitation && c.distance_told;
+  auto found = find_arrival(h, earliest_s);
+  if (!found) {
+    stage.arrival_s = flight_s;
+    stage.origin = {flight_s, TimeOrigin::Source::kTape};
+    stage.notes.emplace_back("No direct sound stands out; the distance was taken for the arrival.");
+    return;
+  }
+  const double tolerance_s = std::max(kAgreement_s, kAgreementPeriods / found->top_hz);
+  if (taped && found->time_s > flight_s + std::max(kTooLate_s, tolerance_s)) {
+    if (const auto due = arrival_when_due(h, flight_s)) {
+      // What was taken for the arrival is the reflection.
+      if (found->time_s > *due + earliest_s) found->first_reflection_s = found->time_s;
+      found->time_s = *due;
+    }
+  }
+  stage.top_hz = found->top_hz;
+  stage.arrival_s = found->time_s;
+  stage.first_reflection_s = found->first_reflection_s;
+  const double off_s = found->time_s - flight_s;
+  if (taped && std::abs(off_s) < tolerance_s) {
+    stage.origin = {flight_s, TimeOrigin::Source::kTape};
+    return;
+  }
+  stage.origin = {found->time_s, TimeOrigin::Source::kOnset};
+  if (taped) {
+    stage.notes.push_back(fmt::format(
+        "The sound arrives {:.2f} ms {} than the distance of {} m tells; its onset starts the gate "
+        "and the phase. Check the distance.",
+        std::abs(off_s) * 1e3, off_s > 0.0 ? "later" : "earlier", shortest(place.distance_m)));
+  }
+}
+
+ImpulseStage staged(const AnalysisInput& in, ImpulseResponse h, Clock clock, double factor,
+                    bool calibrated) {
+  ImpulseStage stage{.impulse = {}, .calibrated = calibrated};
+  find_times(stage, h, in.take, clock);
+  const Stimulus& s = in.take.conditions.stimulus;
+  stage.uncut = std::make_shared<const ImpulseResponse>(h);
+  stage.harmonics_s = harmonic_lead_s(s, 2.0);
+  stage.recorded_s = static_cast<double>(h.samples.size()) / h.sample_rate_hz;
+  stage.factor = factor;
+  h = from_harmonics_on(std::move(h), s, stage.arrival_s);
+  const auto correct = [&](const Response& correction) {
+    take_out(correction, h);
+    stage.corrections.push_back(correction);
+  };
+  if (in.take.form != RawForm::kImpulseFile) {
+    if (const auto microphone = applied_correction(in.rig, stage.notes)) correct(*microphone);
+  }
+  if (in.rig.inputs && in.take.form == RawForm::kRecording) correct(*in.rig.inputs);
+  for (double& x : h.samples) x *= factor;
+  stage.impulse = std::make_shared<const ImpulseResponse>(std::move(h));
+  return stage;
+}
+
+/// The silence before the sweep, less its edges.
+void hear_noise(ImpulseStage& stage, std::span<const double> measured,
+                std::span<const double> reference, const Stimulus& s, double rate) {
+  constexpr double kEdge_s = 0.01;
+  const double from_s = kEdge_s;
+  const double to_s = s.lead_in_s - kEdge_s;
+  if (!(to_s > from_s)) return;
+  const auto index = [&](double t) {
+    return std::min(static_cast<std::size_t>(t * rate), measured.size());
+  };
+  const auto density = noise_density(measured.subspan(index(from_s), index(to_s) - index(from_s)),
+                                     reference, rate, {s.start_hz, s.stop_hz});
+  if (!density) return;
+  std::vector<std::complex<double>> values = density->values();
+  for (std::size_t i = 0; i < values.size(); ++i) {
+    values[i] *= stage.factor;
+    for (const Response& correction : stage.corrections) {
+      const double f =
+          std::clamp(density->axis()[i], correction.axis().front(), correction.axis().back());
+      values[i] /= std::abs(value_at(correction, f));
+    }
+  }
+  stage.noise = *Response::make(density->axis(), std::move(values),
+                                stage.calibrated ? Quantity::kPressure : Quantity::kRatio,
+                                density->valid(), false);
+}
+
+void note_clipping(std::span<const double> signal, std::vector<std::string>& notes) {
+  const Clipping clipping = find_clipping(signal);
+  if (clipping.clipped_count > 0) {
+    notes.push_back(fmt::format("{} samples are clipped at {:.2f} of full scale.",
+                                clipping.clipped_count, clipping.rail));
+  }
+}
+
+/// Without a loopback a recording has a latency: its sweep begins as much later as its pulse comes.
+void note_breaks(std::span<const double> signal, const SweepSpec& spec, std::size_t lead,
+                 const ImpulseResponse& h, std::vector<std::string>& notes) {
+  const auto louder = [](double a, double b) { return std::abs(a) < std::abs(b); };
+  const auto peak = std::max_element(h.samples.begin(), h.samples.end(), louder);
+  // The mean level of everything: a pulse stands out of it (find_arrival's own rule).
+  constexpr double kStandsOut = 4.0;
+  if (std::abs(*peak) < kStandsOut * rms_of(h.samples)) {
+    notes.emplace_back(
+        "The stated sweep is hardly found in the recording: check its start, end and duration.");
+    return;
+  }
+  const double late = h.time_s(static_cast<std::size_t>(peak - h.samples.begin()));
+  const auto start = static_cast<std::size_t>(
+      std::max(0.0, static_cast<double>(lead) + late * spec.sample_rate_hz()));
+  if (const auto broken = find_sweep_break(signal, spec, start, h)) {
+    notes.push_back(fmt::format(
+        "Samples are missing, doubled or disturbed at {:.3f} s, where the sweep passes {}.",
+        broken->at_s, frequency_text(broken->at_hz)));
+  }
+}
+
+Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) {
+  const auto audio = read_audio(in.raw, in.take.raw_name);
+  if (!audio) return tl::unexpected(audio.error());
+  const Conditions& c = in.take.conditions;
+  const auto channel = static_cast<std::size_t>(c.channel);
+  if (channel >= audio->channels.size())
+    return fail(ErrorCode::kNotFound, fmt::format("There is no channel {}.", c.channel),
+                in.take.raw_name);
+  const std::vector<double>& signal = audio->channels[channel];
+  const double rate = audio->sample_rate_hz;
+  std::vector<std::string> notes = audio->notes;
+  if (peak_of(signal) <= 0.0)
+    return bad_input(fmt::format("Channel {} is silent: nothing was recorded.", c.channel),
+                     in.take.raw_name);
+  if (in.take.form == RawForm::kImpulseFile) {
+    ImpulseResponse h{.samples = signal,
+                      .sample_rate_hz = rate,
+                      .zero_at = c.t0_s * rate,
+                      .excited = {0.0, 0.5 * rate}};
+    if (stop.stop_requested()) return cancelled();
+    const bool told = c.pa_per_unit > 0.0;
+    ImpulseStage stage =
+        staged(in, std::move(h), Clock::kFromExcitation, told ? c.pa_per_unit : 1.0, told);
+    stage.notes.insert(stage.notes.begin(), notes.begin(), notes.end());
+    if (!told)
+      stage.notes.emplace_back("The file tells no sensitivity: levels are re 1 of its own scale.");
+    return stage;
+  }
+  note_clipping(signal, notes);
+  const Stimulus& s = c.stimulus;
+  const auto spec = SweepSpec::make({s.start_hz, s.stop_hz, s.duration_s, rate});
+  if (!spec) return tl::unexpected(spec.error());
+  const auto lead = static_cast<std::size_t>(std::llround(s.lead_in_s * rate));
+  if (signal.size() < lead + spec->sample_count()) {
+    return bad_input(fmt::format("The recording lasts {} s, but lead-in and sweep take {} s.",
+                                 three_digits(static_cast<double>(signal.size()) / rate),
+                                 three_digits(s.lead_in_s + s.duration_s)),
+                     in.take.raw_name);
+  }
+  const bool has_loopback = c.loopback_channel >= 0 &&
+                            static_cast<std::size_t>(c.loopback_channel) < audio->channels.size();
+  std::vector<double> reference(signal.size(), 0.0);
+  if (has_loopback) {
+    reference = audio->channels[static_cast<std::size_t>(c.loopback_channel)];
+  } else {
+    const std::vector<double> sweep = exponential_sweep(*spec);
+    for (std::size_t i = 0; i < sweep.size() && lead + i < reference.size(); ++i)
+      reference[lead + i] = s.amplitude * sweep[i];
+  }
+  if (stop.stop_requested()) return cancelled();
+  ImpulseResponse h = deconvolve(signal, reference, rate, {s.start_hz, s.stop_hz}, split_s(s));
+  if (stop.stop_requested()) return cancelled();
+  if (has_loopback) {
+    const SweepTrack track = track_sweep(reference, *spec, lead);
+    const auto broken_hz = loopback_break_hz(reference, track, *spec, lead,
+                                             find_clipping(reference).clipped_count == 0);
+    if (track.present && broken_hz) {
+      notes.push_back(
+          fmt::format("Samples are missing or doubled near {}.", frequency_text(*broken_hz)));
+    }
+  } else {
+    note_breaks(signal, *spec, lead, h, notes);
+  }
+  const bool calibrated = c.pa_per_v > 0.0;
+  ImpulseStage stage =
+      staged(in, std::move(h), has_loopback ? Clock::kFromExcitation : Clock::kWithLatency,
+             calibrated ? c.pa_per_v * c.drive_v : 1.0, calibrated);
+  // Without a loopback the latency shifts the sweep, and the silence before it grows.
+  hear_noise(stage, signal, reference, s, rate);
+  stage.notes.insert(stage.notes.begin(), notes.begin(), notes.end());
+  if (!calibrated)
+    stage.notes.emplace_back("The file tells no sensitivity: levels are re the stimulus.");
+  return stage;
+}
+
+}  // namespace
+
+bool has_impulse(const Take& take) {
+  return is_pressure(take) && take.form != RawForm::kTextFile && take.form != RawForm::kSoundFile;
+}
+
+std::string_view word_of(TimeOrigin::Source source) {
+  switch (source) {
+    case TimeOrigin::Source::kTape:
+      return "distance";
+    case TimeOrigin::Source::kOnset:
+      return "onset";
+    case TimeOrigin::Source::kFile:
+      return "file";
+    case TimeOrigin::Source::kNone:
+      break;
+  }
+  return "none";
+}
+
+Result<ImpulseResponse> recorded_impulse(const AnalysisInput& in,
+                                         const UnpackedRecording& recording, std::stop_token stop) {
+  if (recording.measured.size() < 1024)
+    return bad_input("The recording is empty or cut short.", in.take.name);
+  const Stimulus& s = in.take.conditions.stimulus;
+  if (stop.stop_requested()) return cancelled();
+  return deconvolve(recording.measured, recording.loopback, in.take.sample_rate_hz,
+                    {s.start_hz, s.stop_hz}, split_s(s));
+}
+
+Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token stop) {
+  if (stop.stop_requested()) return cancelled();
+  if (input.take.form != RawForm::kRecording) return sound_stage(input, stop);
+  const UnpackedRecording recording = unpacked_recording(input.raw);
+  const auto h = recorded_impulse(input, recording, stop);
+  if (!h) return tl::unexpected(h.error());
+  if (stop.stop_requested()) return cancelled();
+  const double pa_per_v = input.rig.input_pa_per_unit / input.rig.loopback_v_per_unit;
+  ImpulseStage stage =
+      staged(input, *h, Clock::kFromExcitation, pa_per_v * input.take.conditions.drive_v, true);
+  hear_noise(stage, recording.measured, recording.loopback, input.take.conditions.stimulus,
+             input.take.sample_rate_hz);
+  return stage;
+}
+
+}  // namespace lalometer
