@@ -59,29 +59,60 @@ std::optional<Response> curve_from(const Json& json) {
 
 }  // namespace
 
+namespace {
+
+/// Columns of different lengths are none.
+RepeatSpread repeats_from(const Json& json) {
+  RepeatSpread spread;
+  read(json, "count", spread.count);
+  const auto column = [&](const char* key) {
+    std::vector<double> values;
+    if (const auto found = json.find(key); found != json.end() && found->is_array())
+      for (const Json& value : *found)
+        if (value.is_number()) values.push_back(value.get<double>());
+    return values;
+  };
+  spread.frequency_hz = column("frequency_hz");
+  spread.relative = column("relative");
+  spread.coherence = column("coherence");
+  const std::size_t rows = spread.frequency_hz.size();
+  if (spread.relative.size() != rows || spread.coherence.size() != rows ||
+      !FrequencyAxis::make(spread.frequency_hz))
+    return {.count = spread.count};
+  return spread;
+}
+
+}  // namespace
+
 std::string to_json(const Conditions& c) {
   Json more = Json::object();
   for (const auto& [key, value] : c.more_json) more[key] = parsed_json(value);
-  return Json{{"drive_v", c.drive_v},
-              {"temperature_c", c.temperature_c},
-              {"delay_included", c.delay_included},
-              {"driver", c.driver},
-              {"polarity_flipped", c.polarity_flipped},
-              {"spl_db", c.spl_db},
-              {"channel", c.channel},
-              {"gate_s", c.gate_s},
-              {"pa_per_v", c.pa_per_v},
-              {"pa_per_unit", c.pa_per_unit},
-              {"distance_told", c.distance_told},
-              {"t0_s", c.t0_s},
-              {"loopback_channel", c.loopback_channel},
-              {"start_hz", c.stimulus.start_hz},
-              {"stop_hz", c.stimulus.stop_hz},
-              {"duration_s", c.stimulus.duration_s},
-              {"lead_in_s", c.stimulus.lead_in_s},
-              {"amplitude", c.stimulus.amplitude},
-              {"more", more}}
-      .dump();
+  Json json{{"drive_v", c.drive_v},
+            {"temperature_c", c.temperature_c},
+            {"delay_included", c.delay_included},
+            {"driver", c.driver},
+            {"polarity_flipped", c.polarity_flipped},
+            {"spl_db", c.spl_db},
+            {"channel", c.channel},
+            {"gate_s", c.gate_s},
+            {"pa_per_v", c.pa_per_v},
+            {"pa_per_unit", c.pa_per_unit},
+            {"distance_told", c.distance_told},
+            {"t0_s", c.t0_s},
+            {"loopback_channel", c.loopback_channel},
+            {"start_hz", c.stimulus.start_hz},
+            {"stop_hz", c.stimulus.stop_hz},
+            {"duration_s", c.stimulus.duration_s},
+            {"lead_in_s", c.stimulus.lead_in_s},
+            {"amplitude", c.stimulus.amplitude},
+            {"more", more}};
+  if (c.repeats.count > 1) {
+    json["repeats"] = {{"count", c.repeats.count},
+                       {"frequency_hz", c.repeats.frequency_hz},
+                       {"relative", c.repeats.relative},
+                       {"coherence", c.repeats.coherence}};
+  }
+  return json.dump();
 }
 
 Conditions conditions_from_json(const std::string& text) {
@@ -105,6 +136,8 @@ Conditions conditions_from_json(const std::string& text) {
   read(json, "duration_s", c.stimulus.duration_s);
   read(json, "lead_in_s", c.stimulus.lead_in_s);
   read(json, "amplitude", c.stimulus.amplitude);
+  if (const auto repeats = json.find("repeats"); repeats != json.end() && repeats->is_object())
+    c.repeats = repeats_from(*repeats);
   if (const auto more = json.find("more"); more != json.end() && more->is_object()) {
     for (const auto& [key, value] : more->items()) c.more_json[key] = dumped(value);
   }
@@ -165,6 +198,8 @@ std::string to_json(const RigCalibration& rig) {
             {"jig_v_per_unit", rig.jig_v_per_unit},
             {"reference_ohm", rig.reference_ohm},
             {"cable_ohm", rig.cable_ohm}};
+  if (rig.impedance_uncertainty_percent != 1.0)
+    json["impedance_uncertainty_percent"] = rig.impedance_uncertainty_percent;
   json["microphone_correction_name"] = rig.microphone_correction_name;
   if (rig.calibrator_hz) json["calibrator_hz"] = *rig.calibrator_hz;
   if (rig.microphone_correction_deg != 0.0)
@@ -192,6 +227,7 @@ RigCalibration rig_from_json(const std::string& text) {
   read(json, "jig_v_per_unit", rig.jig_v_per_unit);
   read(json, "reference_ohm", rig.reference_ohm);
   read(json, "cable_ohm", rig.cable_ohm);
+  read(json, "impedance_uncertainty_percent", rig.impedance_uncertainty_percent);
   read(json, "microphone_correction_name", rig.microphone_correction_name);
   read(json, "microphone_correction_deg", rig.microphone_correction_deg);
   if (json.contains("microphone_correction"))

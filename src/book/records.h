@@ -7,6 +7,7 @@
 #include <string_view>
 #include <vector>
 
+#include "acoustics/signal/recording/repeats.h"
 #include "book/description/description.h"
 #include "book/take_setup.h"
 
@@ -90,6 +91,7 @@ struct Conditions {
   /// Of an imported sweep: which channel of the file is the loopback; -1 where there is none.
   int loopback_channel = -1;
   Stimulus stimulus;
+  RepeatSpread repeats;                          ///< of a recording that is the mean of several
   std::map<std::string, std::string> more_json;  ///< unknown keys of an imported take, kept
 };
 

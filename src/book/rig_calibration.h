@@ -21,6 +21,9 @@ struct RigCalibration {
   double jig_v_per_unit = 20.0;       ///< jig terminals, V peak per recorded 1.0
   double reference_ohm = 27.0;        ///< resistor of the impedance jig
   double cable_ohm = 0.0;
+  /// Half-width of the smooth error that impedances may have beside their noise, per cent: 1 for a
+  /// divider with a usual resistor, 0.5 after open, short and known resistor (common practice).
+  double impedance_uncertainty_percent = 1.0;
   /// Deviation of the microphone's response from flat, dB and degrees, to be taken out. The file's
   /// 0 dB is at its reference frequency.
   std::optional<Response> microphone_correction;

@@ -4,6 +4,7 @@
 #include <fstream>
 #include <memory>
 
+#include "base/text.h"
 #include "base/work_owner.h"
 #include "cli/option_checks.h"
 #include "cli/output.h"
@@ -47,7 +48,14 @@ struct ThieleSmallOptions {
   std::string test_box;
   double volume_l = 0.0;
   double re_ohm = 0.0;
+  HandUncertainty hand;
+  double calibration_percent = kUsualCalibration_percent;
 };
+
+/// Half-widths in per cent; 0 leaves a term out.
+CLI::Option* uncertainty(CLI::App& command, const char* name, double& percent, const char* what) {
+  return command.add_option(name, percent, what)->check(CLI::Range(0.0, 100.0));
+}
 
 Result<DriverFit> fitted(const Doors& doors, const std::string& path, const char* condition,
                          const DriverFitWishes& w) {
@@ -60,6 +68,7 @@ Result<DriverFit> fitted(const Doors& doors, const std::string& path, const char
 
 int thiele_small_command(const Doors& doors, const ThieleSmallOptions& o) {
   DriverFitWishes wishes;
+  wishes.calibration_percent = o.calibration_percent;
   if (o.re_ohm > 0.0) wishes.re_ohm = o.re_ohm;
   const auto free_air = fitted(doors, o.free_air, "free-air", wishes);
   if (!free_air) return refuse(doors, free_air.error());
@@ -75,11 +84,16 @@ int thiele_small_command(const Doors& doors, const ThieleSmallOptions& o) {
     if (!fit) return refuse(doors, fit.error());
     box = TestBox{std::move(*fit), o.volume_l * 1e-3};
   }
-  const auto t = thiele_small(*free_air, o.sd_cm2 * 1e-4, added, box);
+  const auto t = thiele_small(*free_air, o.sd_cm2 * 1e-4, added, box, o.hand);
   if (!t) return refuse(doors, placed(t.error(), added ? o.added_mass : o.test_box));
   const auto z = impedance_of(doors, o.free_air, "free-air");
   if (!z) return refuse(doors, z.error());
-  return print(doors, told_of(*t, *free_air, o.sd_cm2 * 1e-4, &*z));
+  Told told = told_of(*t, *free_air, o.sd_cm2 * 1e-4, &*z);
+  if (o.calibration_percent > 0.0) {
+    told.note(fmt::format("Uncertainties count {} % for a smooth error of the rig.",
+                          shortest(o.calibration_percent)));
+  }
+  return print(doors, told);
 }
 
 struct BoxOptions {
@@ -87,6 +101,7 @@ struct BoxOptions {
   std::string loading;
   std::string free_air;
   double re_ohm = 0.0;
+  double calibration_percent = kUsualCalibration_percent;
 };
 
 int box_impedance_command(const Doors& doors, const BoxOptions& o) {
@@ -94,7 +109,7 @@ int box_impedance_command(const Doors& doors, const BoxOptions& o) {
   if (!z) return refuse(doors, z.error());
   const std::optional<double> re = o.re_ohm > 0.0 ? std::optional(o.re_ohm) : std::nullopt;
   const ImpedanceRole role = *impedance_role("in-box", o.loading);
-  const ImpedanceReading r = read_impedance(*z, role, re);
+  const ImpedanceReading r = read_impedance(*z, role, re, o.calibration_percent);
   BoxImpedance box{.impedance = &*z, .reading = &r, .re_ohm = re};
   std::vector<std::string> notes;
   if (!o.free_air.empty()) {
@@ -171,6 +186,12 @@ void add_impedance_commands(CLI::App& app, Doors& doors, int& status) {
   volume->needs(box);
   command->add_option("--re-ohm", driver->re_ohm, "direct-current resistance by an ohmmeter")
       ->check(above_zero());
+  uncertainty(*command, "--sd-uncertainty", driver->hand.sd_percent,
+              "half-width of the area's 95 % interval, per cent");
+  uncertainty(*command, "--mass-uncertainty", driver->hand.mass_percent, "of the added mass");
+  uncertainty(*command, "--volume-uncertainty", driver->hand.volume_percent, "of the test box");
+  uncertainty(*command, "--calibration-uncertainty", driver->calibration_percent,
+              "of the rig's smooth error, per cent of the impedance");
   command->callback([&doors, &status, driver] { status = thiele_small_command(doors, *driver); });
 
   auto enclosure = std::make_shared<BoxOptions>();
@@ -183,6 +204,8 @@ void add_impedance_commands(CLI::App& app, Doors& doors, int& status) {
   command->add_option("--free-air", enclosure->free_air, "impedance of the driver alone");
   command->add_option("--re-ohm", enclosure->re_ohm, "direct-current resistance")
       ->check(above_zero());
+  uncertainty(*command, "--calibration-uncertainty", enclosure->calibration_percent,
+              "half-width of the rig's smooth error, per cent of the impedance");
   command->callback(
       [&doors, &status, enclosure] { status = box_impedance_command(doors, *enclosure); });
 

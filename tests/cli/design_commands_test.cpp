@@ -90,7 +90,8 @@ TEST(CliDesign, EnclosureSaysWhatIsImpossible) {
   EXPECT_THAT(negative.err, HasSubstr("-3 is not a number above 0"));
 }
 
-// Rule of the trade: first peak near c/2D, null near c/D; a box volume means nothing here.
+// First peak and dip as the panel is solved, which is not the rule's c/2D and c/D; a box volume means
+// nothing here.
 TEST(CliDesign, EnclosureKnowsTheOpenBaffle) {
   const TemporaryFolder folder;
   test::write(folder / "d.json",
@@ -100,13 +101,16 @@ TEST(CliDesign, EnclosureKnowsTheOpenBaffle) {
            "--baffle-height-mm", "900", "--driver-json", (folder / "d.json").string(), "--json"});
   ASSERT_EQ(result.status, 0);
   const json out = result.parsed();
-  EXPECT_NEAR(out["dipole_null_hz"].get<double>() / out["dipole_peak_hz"].get<double>(), 2.0, 1e-9);
+  const double ratio = out["dipole_null_hz"].get<double>() / out["dipole_peak_hz"].get<double>();
+  EXPECT_GT(ratio, 1.5);
+  EXPECT_LT(ratio, 3.0);
   const auto level = [&](double hz) {
     std::size_t i = 0;
     while (i + 1 < out["frequency_hz"].size() && out["frequency_hz"][i].get<double>() < hz) ++i;
     return out["response_db"][i].get<double>();
   };
-  EXPECT_NEAR(level(100.0) - level(200.0), -6.0, 1.5) << "6 dB per octave below the peak";
+  // A panel of this size at 2 m falls by 8 to 10 dB from the octave under its peak to the next one.
+  EXPECT_NEAR(level(100.0) - level(200.0), -9.0, 1.5);
   EXPECT_EQ(run({"enclosure", "--loading", "sealed"}).status, 2) << "a box needs its volume";
   EXPECT_EQ(run({"enclosure", "--loading", "open-baffle"}).status, 3);
 }

@@ -35,7 +35,7 @@ void check_functions(const std::filesystem::path& file, const std::vector<std::s
   for (std::size_t i = 0; i < lines.size(); ++i) {
     const std::string& line = lines[i];
     if (in_body) {
-      if (line != "}") continue;
+      if (line != "}" && line != "};") continue;
       EXPECT_LE(i - signature + 1, kLongestFunction)
           << file.string() << ":" << signature + 1 << "  " << lines[signature];
       in_body = in_signature = false;

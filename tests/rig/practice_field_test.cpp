@@ -109,6 +109,10 @@ TEST(PracticeField, OpenBackCancelsToTheSide) {
   s.ways[0].box = {};
   s.ways[0].box.kind = BoxLoad::Kind::kOpenBack;
   s.baffle = *Baffle::make({0.21, 0.38, 0.02, EdgeShape::kSquare, 0.0});
+  s.ways[0].panel = OpenBaffle{.width_m = 0.21,
+                               .height_m = 0.38,
+                               .driver_x_m = s.origin_x_m + s.ways[0].x_m,
+                               .driver_y_m = s.origin_y_m + s.ways[0].y_m};
   const auto at = [&](double h, double f) {
     return level_db(
         PracticeField(s, {.floor_reflection = 0.0, .horizontal_deg = h}).at(f).direct_pa_per_v);

@@ -5,6 +5,7 @@
 #include <optional>
 
 #include "acoustics/baffle/vector.h"
+#include "acoustics/baffle/wedge.h"
 #include "acoustics/signal/quadrature.h"
 #include "base/constants.h"
 
@@ -13,125 +14,17 @@ namespace {
 
 using Complex = std::complex<double>;
 
-/// Exterior angle of a box's edge and its wedge index pi / theta_w.
+/// Exterior angle of a box's edge.
 constexpr double kWedge = 1.5 * kPi;
-constexpr double kIndex = kPi / kWedge;
-
-/// An edge as one of its faces sees it: along unit vector `along` from `start`, `inward` pointing
-/// into that face, `out` its outward normal. Angles count from the face outward; the other face
-/// lies at kWedge.
-struct Edge {
-  Vector start;
-  Vector along;
-  double length;
-  Vector inward;
-  Vector out;
-};
-
-/// A point in an edge's cylindrical coordinates.
-struct Around {
-  double z;
-  double r;
-  double angle;
-};
-
-Around around(const Edge& edge, Vector p) {
-  const Vector d = p - edge.start;
-  const double across = dot(d, edge.inward);
-  const double up = dot(d, edge.out);
-  double angle = std::atan2(up, across);
-  if (angle < -0.5 * kPi) angle += 2.0 * kPi;  // behind the other face's plane
-  return {dot(d, edge.along), std::hypot(across, up), angle};
-}
-
-/// beta+ + beta- of the source on the face: sin(v p)/(cosh(v eta) - cos(v p)) for p = pi +- angle.
-class Wedge {
- public:
-  explicit Wedge(double angle)
-      : sine_{std::sin(kIndex * (kPi + angle)), std::sin(kIndex * (kPi - angle))},
-        cosine_{std::cos(kIndex * (kPi + angle)), std::cos(kIndex * (kPi - angle))} {}
-  /// @param cosh_eta  >= 1.
-  [[nodiscard]] double beta(double cosh_eta) const {
-    const double excess = std::max(cosh_eta - 1.0, 0.0);
-    const double eta = std::log1p(excess + std::sqrt(excess * (excess + 2.0)));
-    const double e = std::exp(kIndex * eta);
-    const double c = 0.5 * (e + 1.0 / e);
-    return sine_[0] / (c - cosine_[0]) + sine_[1] / (c - cosine_[1]);
-  }
-
- private:
-  std::array<double, 2> sine_;
-  std::array<double, 2> cosine_;
-};
-
-/// Amplitudes over path length, collected in narrow bins (shared linearly between neighbours) and
-/// transformed once: far cheaper than a phase for every piece of every edge at every frequency.
-class PathHistogram {
- public:
-  void add(double path_m, double amplitude) {
-    const double at = (path_m - kFrom_m) / kBin_m;
-    if (!(at >= 0.0)) return;
-    const auto i = static_cast<std::size_t>(at);
-    if (bins_.size() < i + 2) bins_.resize(i + 2, 0.0);
-    first_ = std::min(first_, i);
-    const double t = at - static_cast<double>(i);
-    bins_[i] += (1.0 - t) * amplitude;
-    bins_[i + 1] += t * amplitude;
-  }
-  [[nodiscard]] double total() const {
-    double sum = 0.0;
-    for (const double b : bins_) sum += b;
-    return sum;
-  }
-  [[nodiscard]] double mean_path() const {
-    double sum = 0.0;
-    double weight = 0.0;
-    for (std::size_t i = 0; i < bins_.size(); ++i) {
-      sum += std::abs(bins_[i]) * (kFrom_m + static_cast<double>(i) * kBin_m);
-      weight += std::abs(bins_[i]);
-    }
-    return weight > 0.0 ? sum / weight : 0.0;
-  }
-  [[nodiscard]] Complex at(double k) const {
-    // Bins stand evenly, so the phase turns by one factor from bin to bin.
-    const Complex turn = std::polar(1.0, -k * kBin_m);
-    const std::size_t first = std::min(first_, bins_.size());
-    const Complex phase = std::polar(1.0, -k * (kFrom_m + static_cast<double>(first) * kBin_m));
-    double re = 0.0;
-    double im = 0.0;
-    double pr = phase.real();
-    double pi = phase.imag();
-    for (std::size_t i = first; i < bins_.size(); ++i) {
-      const double b = bins_[i];
-      re += b * pr;
-      im += b * pi;
-      const double next = pr * turn.real() - pi * turn.imag();
-      pi = pr * turn.imag() + pi * turn.real();
-      pr = next;
-    }
-    // The sharing between neighbours is a triangle, whose transform is sinc^2.
-    const double half = 0.5 * k * kBin_m;
-    const double sinc = half > 1e-9 ? std::sin(half) / half : 1.0;
-    return Complex(re, im) / (sinc * sinc);
-  }
-
- private:
-  static constexpr double kBin_m = 0.001;
-  static constexpr double kFrom_m =
-      -2.0;  // re the direct path: shorter by the size of a box at most
-  std::vector<double> bins_;
-  std::size_t first_ = static_cast<std::size_t>(-1);  ///< nothing lies before it
-};
 
 struct SourcePoint {
   Vector at;
   double share;
 };
 
-/// A disc as rings of points that share its area evenly: in fine effort within 0.01 of 2 J1(x)/x up
-/// to x = 3 (tests/acoustics/directivity).
-std::vector<SourcePoint> piston_points(const BafflePiston& p, DiffractionEffort effort) {
-  const int rings = effort == DiffractionEffort::kFine ? 4 : 2;
+/// A disc as rings of points that share its area evenly: four are within 0.01 of 2 J1(x)/x up to x
+/// = 3 (tests/acoustics/directivity), and so many more as the highest frequency asks for.
+std::vector<SourcePoint> piston_points(const BafflePiston& p, int rings) {
   std::vector<SourcePoint> points;
   double whole = 0.0;
   for (int ring = 0; ring < rings; ++ring) {
@@ -212,44 +105,11 @@ Geometry geometry_of(const Baffle& b) {
            rectangle(top, -1.0 * z, d, -1.0 * y, h, -1.0 * x)}};
 }
 
-/// Point of the edge over which the path from source to receiver is shortest, and the length over
-/// which the integrand varies there.
-struct Apex {
-  double z;
-  double scale;
-};
-Apex apex_of(double z_source, double r_source, double z_receiver, double r_receiver) {
-  const double sum = r_source + r_receiver;
-  return {(z_source * r_receiver + z_receiver * r_source) / sum, r_source * r_receiver / sum};
-}
-
-/// Points along an edge with weights, dense around the apex: z = apex + scale sinh(u), u even.
-struct EdgePoints {
-  std::vector<double> z;
-  std::vector<double> weight;
-};
-EdgePoints points_along(double length, Apex apex, int count) {
-  const double from = std::asinh((0.0 - apex.z) / apex.scale);
-  const double to = std::asinh((length - apex.z) / apex.scale);
-  const GaussLegendre rule = gauss_legendre(count);
-  EdgePoints points;
-  for (std::size_t i = 0; i < rule.node.size(); ++i) {
-    const double u = 0.5 * (from + to) + 0.5 * (to - from) * rule.node[i];
-    points.z.push_back(apex.z + apex.scale * std::sinh(u));
-    points.weight.push_back(0.5 * (to - from) * rule.weight[i] * apex.scale * std::cosh(u));
-  }
-  return points;
-}
-
 bool visible(const Around& receiver) {
   return receiver.angle >= -1e-9 && receiver.angle <= kWedge + 1e-9 && receiver.r > 1e-9;
 }
 
-double cosh_eta(double m, double l, double dz, double r_source, double r_receiver) {
-  return (m * l + dz) / (r_source * r_receiver);
-}
-
-constexpr double kStrength = kIndex / (4.0 * kPi);
+const double kStrength = wedge_strength(kWedge);
 
 class Solver {
  public:
@@ -288,10 +148,10 @@ class Solver {
   }
 
   void add_first(const SourcePoint& source, const Edge& edge) {
-    const Around s = around(edge, source.at);
-    const Around r = around(edge, receiver_);
+    const Around s = around(edge, source.at, kWedge);
+    const Around r = around(edge, receiver_, kWedge);
     if (!visible(r)) return;
-    const Wedge wedge(r.angle);
+    const Wedge wedge(kWedge, r.angle);
     const EdgePoints points = points_along(edge.length, apex_of(s.z, s.r, r.z, r.r), first_count_);
     for (std::size_t i = 0; i < points.z.size(); ++i) {
       const double z = points.z[i];
@@ -307,27 +167,27 @@ class Solver {
   /// other edges. On a side the first edge itself stands first in the face's list.
   void add_second(const SourcePoint& source, const Edge& first, double face_angle, const Face& face,
                   std::size_t own) {
-    const Around s = around(first, source.at);
-    const Wedge onto_face(face_angle);
+    const Around s = around(first, source.at, kWedge);
+    const Wedge onto_face(kWedge, face_angle);
     const EdgePoints along = points_along(first.length, {s.z, s.r}, kSecondCount);
     for (std::size_t j = 0; j < 4; ++j) {
       const Edge& edge = face.edges[j];
       const bool is_first = own != kNoEdge ? j == own : j == 3;
       if (is_first) continue;
-      const Around r = around(edge, receiver_);
+      const Around r = around(edge, receiver_, kWedge);
       if (!visible(r)) continue;
-      const Wedge to_receiver(r.angle);
+      const Wedge to_receiver(kWedge, r.angle);
       const GaussLegendre rule = gauss_legendre(kSecondCount);
       for (std::size_t a = 0; a < along.z.size(); ++a) {
         const double z1 = along.z[a];
         const double m = std::hypot(s.r, z1 - s.z);
         const Vector p1 = first.start + z1 * first.along;
-        const Around from_first = around(edge, p1);
+        const Around from_first = around(edge, p1, kWedge);
         for (std::size_t b = 0; b < rule.node.size(); ++b) {
           const double z2 = 0.5 * edge.length * (1.0 + rule.node[b]);
           const double weight = 0.5 * edge.length * rule.weight[b] * along.weight[a];
           const Vector p2 = edge.start + z2 * edge.along;
-          const Around to_second = around(first, p2);
+          const Around to_second = around(first, p2, kWedge);
           if (to_second.r < 1e-9 || from_first.r < 1e-9) continue;
           const double rho = norm(p2 - p1);
           const double l = std::hypot(r.r, z2 - r.z);
@@ -363,17 +223,40 @@ Complex direct_of(const std::vector<SourcePoint>& points, Vector receiver, doubl
   return sum;
 }
 
+int edge_rings(DiffractionEffort effort) {
+  return effort == DiffractionEffort::kFine ? 4 : 2;
+}
+
+/// Two rings and a half a wavelength: no false lobe up to the axis' end, 20 kHz at most.
+int direct_rings(const BafflePiston& piston, const FrequencyAxis& axis, double c) {
+  const double ka = 2.0 * kPi * std::min(axis.back(), 20000.0) / c * piston.radius_m();
+  return std::clamp(static_cast<int>(std::ceil(2.5 * ka / (2.0 * kPi))) + 2, 4, 40);
+}
+
+/// The edges see the piston along the front, where few rings make false lobes from ka = 5 on: how
+/// much less the disc sends there, 2 J1(ka)/ka, than its points do. At most 1.
+double along_the_front(const std::vector<SourcePoint>& points, Vector centre, double ka, double k) {
+  if (ka < 5.0) return 1.0;
+  double rings = 0.0;
+  for (const SourcePoint& p : points)
+    rings += p.share * std::cyl_bessel_j(0.0, k * norm(p.at - centre));
+  const double disc = std::sqrt(8.0 / (kPi * ka * ka * ka));  // its lobes' tops
+  return std::min(1.0, disc / std::max(std::abs(rings), 1e-6));
+}
+
 /// Response at a point that does not lie near the front's plane, where the direct sound ends.
 std::vector<Complex> response_off_boundary(const Baffle& baffle, const BafflePiston& piston,
                                            Vector at, const FrequencyAxis& axis, double c,
                                            DiffractionEffort effort) {
   const Vector centre{piston.x_m(), piston.y_m(), 0.0};
   const double reference_m = norm(at - centre);
-  const std::vector<SourcePoint> points = piston_points(piston, effort);
+  const bool in_front = at.z > 0.0;
+  const std::vector<SourcePoint> points = piston_points(piston, edge_rings(effort));
+  const std::vector<SourcePoint> direct =
+      in_front ? piston_points(piston, direct_rings(piston, axis, c)) : std::vector<SourcePoint>();
   Solver solver(baffle, at, reference_m, axis.back(), c);
   for (const SourcePoint& p : points) solver.add_source(p);
   if (effort == DiffractionEffort::kFine) solver.add_second_order({centre, 1.0});
-  const bool in_front = at.z > 0.0;
   const double limit =
       (in_front ? 1.0 : 0.0) + solver.paths().total() + solver.second_paths().total();
   const double closing = 0.5 - limit;
@@ -385,8 +268,9 @@ std::vector<Complex> response_off_boundary(const Baffle& baffle, const BafflePis
   result.reserve(axis.size());
   for (const double f : axis.hz()) {
     const double k = 2.0 * kPi * f / c;
-    Complex value = solver.paths().at(k) + solver.second_paths().at(k);
-    if (in_front) value += direct_of(points, at, reference_m, k);
+    Complex value = (solver.paths().at(k) + solver.second_paths().at(k)) *
+                    along_the_front(points, centre, k * piston.radius_m(), k);
+    if (in_front) value += direct_of(direct, at, reference_m, k);
     const double ks = k * size;
     value += closing * std::polar(1.0, -k * closing_path) / (1.0 + ks * ks);
     result.push_back(value);
@@ -427,7 +311,7 @@ std::vector<Complex> infinite_baffle_response(const BafflePiston& piston, const 
                                               const FrequencyAxis& axis, double c) {
   const Vector receiver{at.x_m, at.y_m, at.z_m};
   const double reference_m = norm(receiver - Vector{piston.x_m(), piston.y_m(), 0.0});
-  const std::vector<SourcePoint> points = piston_points(piston, DiffractionEffort::kFine);
+  const std::vector<SourcePoint> points = piston_points(piston, direct_rings(piston, axis, c));
   std::vector<Complex> result;
   for (const double f : axis.hz())
     result.push_back(direct_of(points, receiver, reference_m, 2.0 * kPi * f / c));

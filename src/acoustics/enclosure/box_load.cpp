@@ -29,6 +29,13 @@ Opening pipe_of(const PortPipe& pipe, double qp, double w) {
   return {j * plane * std::tan(angle), 1.0 / std::cos(angle)};
 }
 
+std::vector<Opening> pipes_of(const BoxLoad& box, double w) {
+  std::vector<Opening> all;
+  if (box.pipe) all.push_back(pipe_of(*box.pipe, box.qp, w));
+  for (const PortPipe& pipe : box.more_pipes) all.push_back(pipe_of(pipe, box.qp, w));
+  return all;
+}
+
 Complex radiator_of(const PassiveRadiator& r, double w) {
   return Complex(r.rms_kg_per_s, w * r.mms_kg - 1.0 / (w * r.cms_m_per_n)) / (r.sd_m2 * r.sd_m2);
 }
@@ -38,7 +45,16 @@ std::optional<Opening> opening_of(const BoxLoad& box, double w) {
   if (box.kind == BoxLoad::Kind::kSealed) return std::nullopt;
   if (box.kind == BoxLoad::Kind::kPassiveRadiator && box.radiator)
     return Opening{radiator_of(*box.radiator, w), 1.0};
-  if (box.pipe) return pipe_of(*box.pipe, box.qp, w);
+  if (box.pipe) {
+    // Side by side: one pressure within, the flows add.
+    Complex within = 0.0;
+    Complex out = 0.0;
+    for (const Opening& one : pipes_of(box, w)) {
+      within += 1.0 / one.impedance;
+      out += one.outer_over_inner / one.impedance;
+    }
+    return Opening{1.0 / within, out / within};
+  }
   const double wb = 2.0 * kPi * box.tuning_hz;
   const double mass = 1.0 / (wb * wb * acoustic_compliance(box.volume_m3));
   return Opening{Complex(box.qp > 0.0 ? wb * mass / box.qp : 0.0, w * mass), 1.0};
@@ -74,6 +90,17 @@ double PassiveRadiator::fs_hz() const {
 
 double acoustic_compliance(double volume_m3) {
   return volume_m3 / (kAirDensity_kg_m3 * kSpeedOfSound20_m_s * kSpeedOfSound20_m_s);
+}
+
+std::vector<std::complex<double>> pipe_shares(const BoxLoad& box, double frequency_hz) {
+  std::vector<Complex> shares;
+  Complex sum = 0.0;
+  for (const Opening& one : pipes_of(box, 2.0 * kPi * frequency_hz)) {
+    shares.push_back(one.outer_over_inner / one.impedance);
+    sum += shares.back();
+  }
+  for (Complex& share : shares) share /= sum;
+  return shares;
 }
 
 BoxState solve_box(const BoxLoad& box, double frequency_hz) {

@@ -71,12 +71,18 @@ struct BoxLoad {
       0.0;  ///< fB of a vented box; the reference frequency of QL and QA in other boxes
   std::optional<PassiveRadiator> radiator = std::nullopt;  ///< of kPassiveRadiator
   std::optional<PortPipe> pipe = std::nullopt;  ///< with it the port's own resonances are in
+  std::vector<PortPipe> more_pipes = {};        ///< further ports, unlike the first, beside it
   std::optional<BoxWaves> waves = std::nullopt;
   std::optional<PassiveRadiator> panel = std::nullopt;  ///< a wall that gives way to the pressure
 };
 
 /// Acoustic compliance of a volume, V / (rho c^2), m^5/N.
 [[nodiscard]] double acoustic_compliance(double volume_m3);
+
+/// What each of a box's pipes has of the volume velocity that leaves by all of them, in the order
+/// of `pipe` and `more_pipes`; empty without any.
+[[nodiscard]] std::vector<std::complex<double>> pipe_shares(const BoxLoad& box,
+                                                            double frequency_hz);
 
 /// Acoustic impedance at the back of the cone, and the shares of the volume velocity that leave by
 /// the port (or passive radiator) and by the leak.

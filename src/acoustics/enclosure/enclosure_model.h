@@ -3,9 +3,9 @@
 #include <optional>
 #include <vector>
 
-#include "acoustics/baffle/dipole.h"
 #include "acoustics/enclosure/driver_circuit.h"
 #include "acoustics/enclosure/port.h"
+#include "acoustics/open_baffle/dipole.h"
 #include "acoustics/spectrum/frequency_axis.h"
 
 namespace lalometer {
@@ -25,7 +25,8 @@ struct EnclosureDesign {
 struct EnclosureCurves {
   FrequencyAxis axis;
   /// At 1 m in half space, Pa rms: cone, port (or radiator) and leak together, as Small counts them
-  /// (the air of the box is what sounds). Of an open baffle: on its axis, round its edges.
+  /// (the air of the box is what sounds). Of an open baffle: on its axis at 2 m, front and rear
+  /// round its edges (ThinPanel), brought to 1 m.
   std::vector<std::complex<double>> pressure_pa;
   std::vector<std::complex<double>> impedance_ohm;
   std::vector<double> excursion_m;           ///< of the cone, peak
@@ -45,21 +46,25 @@ struct EnclosureCurves {
 [[nodiscard]] std::optional<double> lower_limit_hz(const EnclosureCurves& curves,
                                                    double reference_db, double below_db);
 
-/// Highest level at each frequency before the cone passes its excursion or the driver its power.
+/// Air in a port gets noisy above this peak speed (common practice, no source).
+inline constexpr double kUsualPortSpeed_m_s = 17.0;
+
+/// Highest level at each frequency before the cone or the radiator passes its travel, the port's
+/// air its speed, or the driver its power.
 struct EnclosureLimits {
-  double xmax_m;   ///< peak excursion one way
-  double power_w;  ///< into Re
+  double xmax_m;                                ///< peak excursion one way
+  double power_w;                               ///< into Re
+  double port_speed_m_s = kUsualPortSpeed_m_s;  ///< peak; 0: does not limit
+  double radiator_xmax_m = 0.0;                 ///< peak, one way; 0: not known, does not limit
 };
+enum class LevelLimit { kExcursion, kPower, kPortSpeed, kRadiator };
 struct HighestLevel {
   std::vector<double> level_db;
-  std::vector<bool> by_excursion;  ///< true: the excursion limits, false: the power
+  std::vector<LevelLimit> by;  ///< which of them comes first
 };
 [[nodiscard]] HighestLevel highest_level(const EnclosureDesign& design,
                                          const EnclosureCurves& curves,
                                          const EnclosureLimits& limits);
-
-/// Air in a port gets noisy above this peak speed (common practice, no source).
-inline constexpr double kUsualPortSpeed_m_s = 17.0;
 
 /// Vented box with ports: the load with its tuning, pipe and losses set.
 [[nodiscard]] BoxLoad vented_load(double volume_m3, const std::vector<PortGeometry>& ports,

@@ -14,8 +14,9 @@ double end_correction(PortEnd end) {
 }
 
 double corrections_m(const PortGeometry& port) {
-  return (end_correction(port.inner) + end_correction(port.outer)) * port.equivalent_radius_m() -
-         port.flare_radius_m;
+  const bool mirrored = port.slot_height_m > 0.0 && port.along_wall;
+  const double inner = end_correction(port.inner) * (mirrored ? std::sqrt(2.0) : 1.0);
+  return (inner + end_correction(port.outer)) * port.equivalent_radius_m() - port.flare_radius_m;
 }
 
 double one_area_m2(const PortGeometry& port) {

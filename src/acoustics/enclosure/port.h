@@ -22,6 +22,8 @@ struct PortGeometry {
   double flare_radius_m = 0.0;  ///< rounding of both mouths; 0: sharp
   PortEnd inner = PortEnd::kFree;
   PortEnd outer = PortEnd::kFlanged;
+  /// Of a slot: one of its long sides is the box's own wall, as slots are usually built.
+  bool along_wall = true;
 
   [[nodiscard]] double area_m2() const;  ///< of all of them
   /// Radius of the circle of one port's area.
@@ -29,9 +31,10 @@ struct PortGeometry {
 };
 
 /// Acoustic length of one port: length plus end corrections 0.613 r (free) and 0.849 r (flanged), r
-/// the radius of a circle of its area. Flares widen the mouth: each shortens the acoustic length by
-/// half its radius (common practice, no source). Source of the corrections: Beranek, Acoustics; H.
-/// Levine, J. Schwinger, Phys. Rev. 73 (1948) 383 (free end).
+/// the radius of a circle of its area. The inner end of a slot along a wall has its mirror image
+/// beside it: the correction of twice the area (image source). Flares widen the mouth: each
+/// shortens the acoustic length by half its radius (common practice, no source). Source of the
+/// corrections: Beranek, Acoustics; H. Levine, J. Schwinger, Phys. Rev. 73 (1948) 383 (free end).
 [[nodiscard]] double acoustic_length_m(const PortGeometry& port);
 
 /// Helmholtz tuning of a box with several groups of ports, Hz: their masses in parallel,

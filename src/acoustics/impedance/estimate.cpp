@@ -20,9 +20,10 @@ Estimate mean_of_repeats(const std::vector<Estimate>& repeats) {
   double own = 0.0;
   for (const Estimate& one : repeats) {
     mean += one.value / n;
-    own += one.half_width * one.half_width;
+    own += one.half_width * one.half_width / n;
   }
-  own = std::sqrt(own) / n;
+  // What the repeats share (the rig, the area, the mass) does not average out.
+  own = std::sqrt(own);
   if (repeats.size() < 2) return {mean, own};
   double square = 0.0;
   for (const Estimate& one : repeats) square += (one.value - mean) * (one.value - mean);

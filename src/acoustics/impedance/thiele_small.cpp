@@ -30,19 +30,40 @@ double variance_of(const DriverFit& fit, const Gradient& g) {
   return variance;
 }
 
-double half_width(double variance) {
-  return kTwoSided95 * std::sqrt(std::max(0.0, variance));
-}
-
-/// ln of a figure by the two fits: its gradients and the relative half-width from both.
+/// ln of a figure by the two fits and by what was put in by hand.
 struct Logarithmic {
   Gradient free = {};
   Gradient other = {};
+  double sd = 0.0;
+  double mass = 0.0;
+  double volume = 0.0;
 };
+
+/// Relative half-width: what scatters in each fit, the rig's smooth error, which both share, and
+/// the hand's.
+double half_width(const Logarithmic& of, const DriverFit& free, const DriverFit& other,
+                  const HandUncertainty& hand) {
+  double variance = variance_of(free, of.free) + variance_of(other, of.other);
+  for (std::size_t row = 0; row < free.calibration.size(); ++row) {
+    double moved = 0.0;
+    for (std::size_t k = 0; k < kKnown; ++k) {
+      moved += of.free[k] * free.calibration[row][k];
+      if (row < other.calibration.size()) moved += of.other[k] * other.calibration[row][k];
+    }
+    variance += moved * moved;
+  }
+  const double by_hand = std::hypot(of.sd * hand.sd_percent, of.mass * hand.mass_percent,
+                                    of.volume * hand.volume_percent) /
+                         100.0;
+  return std::hypot(kTwoSided95 * std::sqrt(std::max(0.0, variance)), by_hand);
+}
 Logarithmic operator*(double k, const Logarithmic& x) {
   Logarithmic y = x;
   for (double& v : y.free) v *= k;
   for (double& v : y.other) v *= k;
+  y.sd *= k;
+  y.mass *= k;
+  y.volume *= k;
   return y;
 }
 Logarithmic operator+(const Logarithmic& a, const Logarithmic& b) {
@@ -51,6 +72,9 @@ Logarithmic operator+(const Logarithmic& a, const Logarithmic& b) {
     y.free[i] += b.free[i];
     y.other[i] += b.other[i];
   }
+  y.sd += b.sd;
+  y.mass += b.mass;
+  y.volume += b.volume;
   return y;
 }
 
@@ -67,13 +91,12 @@ std::optional<std::string> not_the_same_driver(const DriverFit& a, const DriverF
 
 /// All mechanical figures from the moving mass, whose logarithm depends on both fits as `by` says.
 void mechanical(ThieleSmall& t, const DriverFit& free_air, const DriverFit& other, double sd_m2,
-                double mms, const Logarithmic& by) {
+                double mms, const Logarithmic& by, const HandUncertainty& hand) {
   const double fs = t.fs_hz.value;
   const double ws = 2.0 * kPi * fs;
   const double c = kSpeedOfSound20_m_s;
   const auto told = [&](double value, const Logarithmic& of) {
-    return from_relative(value,
-                         half_width(variance_of(free_air, of.free) + variance_of(other, of.other)));
+    return from_relative(value, half_width(of, free_air, other, hand));
   };
   Logarithmic ln_fs;
   ln_fs.free[kFs] = 1.0;
@@ -87,14 +110,16 @@ void mechanical(ThieleSmall& t, const DriverFit& free_air, const DriverFit& othe
   const double cms = 1.0 / (ws * ws * mms);
   const double vas = kAirDensity_kg_m3 * c * c * sd_m2 * sd_m2 * cms;
   const Logarithmic ln_cms = (-2.0) * ln_fs + (-1.0) * by;
+  Logarithmic ln_vas = ln_cms;
+  ln_vas.sd += 2.0;
   t.mms_kg = told(mms, by);
   t.cms_m_per_n = told(cms, ln_cms);
-  t.vas_m3 = told(vas, ln_cms);
+  t.vas_m3 = told(vas, ln_vas);
   t.rms_kg_per_s = told(ws * mms / t.qms.value, ln_fs + by + (-1.0) * ln_qms);
   t.bl_tm = told(std::sqrt(ws * mms * t.re_ohm.value / t.qes.value),
                  0.5 * (ln_fs + by + ln_re + (-1.0) * ln_qes));
   const double efficiency = 4.0 * kPi * kPi * fs * fs * fs * vas / (c * c * c * t.qes.value);
-  const Logarithmic ln_efficiency = 3.0 * ln_fs + ln_cms + (-1.0) * ln_qes;
+  const Logarithmic ln_efficiency = 3.0 * ln_fs + ln_vas + (-1.0) * ln_qes;
   t.efficiency = told(efficiency, ln_efficiency);
   const double at_1w = one_watt_db() + 10.0 * std::log10(efficiency);
   t.sensitivity_1w_db =
@@ -126,69 +151,96 @@ ThieleSmall electrical_parameters(const DriverFit& f) {
   return t;
 }
 
+namespace {
+
+void name_term(ThieleSmall& t, const char* what, double percent) {
+  if (percent > 0.0)
+    t.notes.push_back(fmt::format("Uncertainties count {} % for {}.", shortest(percent), what));
+}
+
+Result<void> by_added_mass(ThieleSmall& t, const DriverFit& free_air, double sd_m2,
+                           const AddedMass& added, const HandUncertainty& hand) {
+  if (auto other = not_the_same_driver(free_air, added.fit, "with the mass"))
+    return bad_input(*other);
+  const double ratio = free_air.fs_hz.value / added.fit.fs_hz.value;
+  const double stiffer = free_air.stiffness_ratio(added.fit.fs_hz.value);
+  const double shift = ratio * ratio * stiffer - 1.0;
+  if (!(shift > 0.0)) {
+    return bad_input(fmt::format(
+        "The added mass did not lower the resonance ({} in free air, {} with it): the two curves "
+        "are exchanged, or the mass did not stick.",
+        frequency_text(free_air.fs_hz.value), frequency_text(added.fit.fs_hz.value)));
+  }
+  // ln Mms = ln m - ln(shift); d shift / d ln fs = 2 (shift + 1).
+  Logarithmic by;
+  by.free[kFs] = -2.0 * (shift + 1.0) / shift;
+  by.other[kFs] = 2.0 * (shift + 1.0) / shift;
+  by.mass = 1.0;
+  mechanical(t, free_air, added.fit, sd_m2, added.mass_kg / shift, by, hand);
+  name_term(t, "the added mass", hand.mass_percent);
+  if (shift < 0.2) {
+    t.notes.push_back(fmt::format(
+        "The mass lowered fs by only {:.0f} %; one that lowers it by 20 to 50 % gives sharper "
+        "figures (common practice, no source).",
+        100.0 * (1.0 - 1.0 / ratio)));
+  }
+  const double drop = added.fit.res_ohm() / free_air.res_ohm();
+  if (drop < 0.8 || drop > 1.25) {
+    t.notes.push_back(
+        fmt::format("The impedance peak is {:.0f} % {} with the mass; it should stay: the mass "
+                    "may rub or have moved "
+                    "during the sweep.",
+                    100.0 * std::abs(drop - 1.0), drop < 1.0 ? "lower" : "higher"));
+  }
+  return {};
+}
+
+Result<void> by_test_box(ThieleSmall& t, const DriverFit& free_air, double sd_m2,
+                         const TestBox& box, const HandUncertainty& hand) {
+  if (auto other = not_the_same_driver(free_air, box.fit, "in the box")) return bad_input(*other);
+  const double rise =
+      box.fit.fs_hz.value * box.fit.qes.value / (free_air.fs_hz.value * free_air.qes.value);
+  if (!(rise > 1.0) || !(box.fit.fs_hz.value > free_air.fs_hz.value)) {
+    return bad_input(fmt::format(
+        "The box did not raise the resonance ({} in free air, {} in it): the curves are "
+        "exchanged, or the box leaks widely.",
+        frequency_text(free_air.fs_hz.value), frequency_text(box.fit.fs_hz.value)));
+  }
+  const double c = kSpeedOfSound20_m_s;
+  const double vas = box.volume_m3 * (rise - 1.0);
+  const double cms = vas / (kAirDensity_kg_m3 * c * c * sd_m2 * sd_m2);
+  const double ws = 2.0 * kPi * t.fs_hz.value;
+  // ln Mms = -2 ln ws - ln Vas; ln Vas moves by rise / (rise - 1) with ln(fc Qec) - ln(fs Qes).
+  const double k = rise / (rise - 1.0);
+  Logarithmic by;
+  by.free = {-2.0 + k, k, -k, k};
+  by.other = {-k, -k, k, -k};
+  // Vas is the box's volume's; what becomes of it in Mms goes by the area.
+  by.volume = -1.0;
+  by.sd = 2.0;
+  mechanical(t, free_air, box.fit, sd_m2, 1.0 / (ws * ws * cms), by, hand);
+  name_term(t, "the test box's volume", hand.volume_percent);
+  const double plain = box.volume_m3 * (std::pow(box.fit.fs_hz.value / t.fs_hz.value, 2) - 1.0);
+  if (std::abs(plain / vas - 1.0) > 0.1 + t.vas_m3->half_width / vas) {
+    t.notes.push_back(fmt::format(
+        "By the frequencies alone Vas would be {} l: the air load differs in the box, or it "
+        "leaks.",
+        three_digits(plain * 1e3)));
+  }
+  return {};
+}
+
+}  // namespace
+
 Result<ThieleSmall> thiele_small(const DriverFit& free_air, double sd_m2,
                                  const std::optional<AddedMass>& added,
-                                 const std::optional<TestBox>& box) {
+                                 const std::optional<TestBox>& box, const HandUncertainty& hand) {
   ThieleSmall t = electrical_parameters(free_air);
-  if (added) {
-    if (auto other = not_the_same_driver(free_air, added->fit, "with the mass"))
-      return bad_input(*other);
-    const double ratio = free_air.fs_hz.value / added->fit.fs_hz.value;
-    const double stiffer = free_air.stiffness_ratio(added->fit.fs_hz.value);
-    const double shift = ratio * ratio * stiffer - 1.0;
-    if (!(shift > 0.0)) {
-      return bad_input(fmt::format(
-          "The added mass did not lower the resonance ({} in free air, {} with it): the two curves "
-          "are exchanged, or the mass did not stick.",
-          frequency_text(free_air.fs_hz.value), frequency_text(added->fit.fs_hz.value)));
-    }
-    // ln Mms = ln m - ln(shift); d shift / d ln fs = 2 (shift + 1).
-    Logarithmic by;
-    by.free[kFs] = -2.0 * (shift + 1.0) / shift;
-    by.other[kFs] = 2.0 * (shift + 1.0) / shift;
-    mechanical(t, free_air, added->fit, sd_m2, added->mass_kg / shift, by);
-    if (shift < 0.2) {
-      t.notes.push_back(fmt::format(
-          "The mass lowered fs by only {:.0f} %; one that lowers it by 20 to 50 % gives sharper "
-          "figures (common practice, no source).",
-          100.0 * (1.0 - 1.0 / ratio)));
-    }
-    const double drop = added->fit.res_ohm() / free_air.res_ohm();
-    if (drop < 0.8 || drop > 1.25) {
-      t.notes.push_back(
-          fmt::format("The impedance peak is {:.0f} % {} with the mass; it should stay: the mass "
-                      "may rub or have moved "
-                      "during the sweep.",
-                      100.0 * std::abs(drop - 1.0), drop < 1.0 ? "lower" : "higher"));
-    }
-  } else if (box) {
-    if (auto other = not_the_same_driver(free_air, box->fit, "in the box"))
-      return bad_input(*other);
-    const double rise =
-        box->fit.fs_hz.value * box->fit.qes.value / (free_air.fs_hz.value * free_air.qes.value);
-    if (!(rise > 1.0) || !(box->fit.fs_hz.value > free_air.fs_hz.value)) {
-      return bad_input(fmt::format(
-          "The box did not raise the resonance ({} in free air, {} in it): the curves are "
-          "exchanged, or the box leaks widely.",
-          frequency_text(free_air.fs_hz.value), frequency_text(box->fit.fs_hz.value)));
-    }
-    const double c = kSpeedOfSound20_m_s;
-    const double vas = box->volume_m3 * (rise - 1.0);
-    const double cms = vas / (kAirDensity_kg_m3 * c * c * sd_m2 * sd_m2);
-    const double ws = 2.0 * kPi * t.fs_hz.value;
-    // ln Mms = -2 ln ws - ln Vas; ln Vas moves by rise / (rise - 1) with ln(fc Qec) - ln(fs Qes).
-    const double k = rise / (rise - 1.0);
-    Logarithmic by;
-    by.free = {-2.0 + k, k, -k, k};
-    by.other = {-k, -k, k, -k};
-    mechanical(t, free_air, box->fit, sd_m2, 1.0 / (ws * ws * cms), by);
-    const double plain = box->volume_m3 * (std::pow(box->fit.fs_hz.value / t.fs_hz.value, 2) - 1.0);
-    if (std::abs(plain / vas - 1.0) > 0.1 + t.vas_m3->half_width / vas) {
-      t.notes.push_back(fmt::format(
-          "By the frequencies alone Vas would be {} l: the air load differs in the box, or it "
-          "leaks.",
-          three_digits(plain * 1e3)));
-    }
+  if (added || box) {
+    name_term(t, "the effective area", hand.sd_percent);
+    const Result<void> told = added ? by_added_mass(t, free_air, sd_m2, *added, hand)
+                                    : by_test_box(t, free_air, sd_m2, *box, hand);
+    if (!told) return tl::unexpected(told.error());
   }
   if (t.mms_kg && t.mms_kg->half_width > 0.3 * t.mms_kg->value) {
     return bad_input(fmt::format(

@@ -7,7 +7,16 @@ namespace lalometer {
 std::complex<double> LadderPart::impedance_ohm(double frequency_hz) const {
   const double w = 2.0 * kPi * frequency_hz;
   const double capacitive = capacitance_f > 0.0 ? -1.0 / (w * capacitance_f) : 0.0;
-  return {resistance_ohm, w * inductance_h + capacitive};
+  std::complex<double> own(resistance_ohm, w * inductance_h + capacitive);
+  std::complex<double> admittance = 0.0;
+  for (const LadderPart& part : parts) {
+    const std::complex<double> z = part.impedance_ohm(frequency_hz);
+    if (join == Join::kSeries) own += z;
+    // A wire beside other parts shorts them.
+    if (join == Join::kParallel && z == 0.0) return own;
+    if (join == Join::kParallel) admittance += 1.0 / z;
+  }
+  return admittance == 0.0 ? own : own + 1.0 / admittance;
 }
 
 LadderState solve_ladder(const Ladder& ladder, std::complex<double> load_ohm, double frequency_hz) {

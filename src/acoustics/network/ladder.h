@@ -7,13 +7,17 @@ namespace lalometer {
 
 /// One part of a ladder between amplifier and driver: a resistor, coil and capacitor in series with
 /// each other, standing either in the line or across it. Parts that are 0 are absent (a capacitor
-/// of 0 means none in series).
+/// of 0 means none in series). Parts inside stand in series with its own elements, joined to each
+/// other in series or in parallel, and may hold parts again: a coil beside a resistor, a trap.
 struct LadderPart {
   enum class Place { kSeries, kShunt };
+  enum class Join { kSeries, kParallel };
   Place place;
   double resistance_ohm = 0.0;
   double inductance_h = 0.0;
   double capacitance_f = 0.0;
+  Join join = Join::kSeries;
+  std::vector<LadderPart> parts = {};  ///< their own places do not count
 
   [[nodiscard]] std::complex<double> impedance_ohm(double frequency_hz) const;
 };

@@ -33,6 +33,7 @@ struct DriverFigures {
 struct DescribedLadderPart {
   std::string place;  ///< "series" or "shunt"
   std::optional<double> ohm, mh, uf;
+  std::vector<DescribedLadderPart> parallel = {}, series = {};  ///< parts inside it, of either kind
   Unread unread = {};
   friend bool operator==(const DescribedLadderPart&, const DescribedLadderPart&) = default;
 };

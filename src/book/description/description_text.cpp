@@ -25,6 +25,7 @@ void visit(Visitor& f, T& t) {
     f.value("sensitivity_db_2v83_1m", t.sensitivity_db_2v83_1m);
   } else if constexpr (std::is_same_v<Plain, DescribedLadderPart>) {
     f.value("place", t.place), f.value("ohm", t.ohm), f.value("mh", t.mh), f.value("uf", t.uf);
+    f.list("parallel", t.parallel), f.list("series", t.series);
   } else if constexpr (std::is_same_v<Plain, DescribedWaveguide>) {
     f.value("throat_mm", t.throat_mm), f.value("mouth_mm", t.mouth_mm);
     f.value("half_angle_deg", t.half_angle_deg);

@@ -32,9 +32,16 @@ std::string role_or_woofer(const DescribedDriver& driver) {
   return driver.role.empty() ? "woofer" : driver.role;
 }
 
+double effective_radius_m(const DescribedDriver& driver) {
+  if (driver.sd_cm2.value_or(0.0) > 0.0) return std::sqrt(*driver.sd_cm2 / 1e4 / kPi);
+  const double share = is_high_driver(role_or_woofer(driver)) ? 0.5 : 0.4;
+  return 1e-3 * share * std::max(driver.diameter_mm.value_or(0.0), 0.0);
+}
+
 double described_area_m2(const DescribedDriver& driver) {
+  // What was told comes back to the last digit.
   if (driver.sd_cm2.value_or(0.0) > 0.0) return *driver.sd_cm2 / 1e4;
-  return kPi * std::pow(0.4e-3 * std::max(driver.diameter_mm.value_or(0.0), 0.0), 2);
+  return kPi * std::pow(effective_radius_m(driver), 2);
 }
 
 Result<DescribedParameters> parameters_of(const DescribedDriver& driver, const std::string& where) {

@@ -14,8 +14,13 @@ namespace lalometer {
 /// compression-driver.
 [[nodiscard]] QuotedParameters usual_parameters(const std::string& role, double sd_m2);
 
-/// Radiating area: told, or of four fifths of the nominal diameter (common practice, no source); 0
-/// where neither is told.
+/// Effective radius of a driver, m; 0 where nothing tells it. Of its area where that is told; else
+/// by its diameter and role, one rule for beaming, edges and areas (common practice, no source): a
+/// cone's diameter is that of its frame, of which 0.4 radiates (a 165 mm woofer has about 132
+/// cm^2); a dome's and a compression driver's is that of the diaphragm itself, half of it is the
+/// radius.
+[[nodiscard]] double effective_radius_m(const DescribedDriver& driver);
+/// Radiating area by the same rule, m^2; 0 where nothing tells it.
 [[nodiscard]] double described_area_m2(const DescribedDriver& driver);
 
 /// Tweeters and compression drivers bring their own chamber and never work into the box.

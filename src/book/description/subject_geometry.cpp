@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "base/constants.h"
+#include "book/description/driver_parameters.h"
 
 namespace lalometer {
 namespace {
@@ -16,10 +17,8 @@ SubjectDriver driver_of(const DescribedDriver& told) {
   driver.role = told.role;
   driver.x_m = told.x_mm.value_or(0.0) / 1e3;
   driver.y_m = told.y_mm.value_or(0.0) / 1e3;
-  if (told.sd_cm2.value_or(0.0) > 0.0)
-    driver.radius_m = std::sqrt(*told.sd_cm2 / 1e4 / kPi);
-  else if (told.diameter_mm.value_or(0.0) > 0.0)
-    driver.radius_m = 0.5e-3 * *told.diameter_mm;
+  driver.z_m = told.z_mm.value_or(0.0) / 1e3;
+  if (const double radius = effective_radius_m(told); radius > 0.0) driver.radius_m = radius;
   return driver;
 }
 
@@ -122,6 +121,17 @@ Result<SubjectGeometry> geometry_of(const Description& told, const std::string& 
     auto port = port_of(one, where + ": ports");
     if (!port) return tl::unexpected(port.error());
     g.ports.push_back(*port);
+  }
+  for (const DescribedRadiator& one : told.passive_radiators) {
+    DescribedDriver as_cone;
+    as_cone.diameter_mm = one.diameter_mm;
+    as_cone.sd_cm2 = one.sd_cm2;
+    g.radiators.push_back({one.id, one.panel, one.x_mm.value_or(0.0) / 1e3,
+                           one.y_mm.value_or(0.0) / 1e3, effective_radius_m(as_cone)});
+  }
+  if (told.wings) {
+    g.left_wing_m = std::max(told.wings->left_mm.value_or(0.0), 0.0) / 1e3;
+    g.right_wing_m = std::max(told.wings->right_mm.value_or(0.0), 0.0) / 1e3;
   }
   for (const DescribedCrossover& x : told.crossovers) {
     if (!(x.frequency_hz.value_or(0.0) > 0.0)) continue;

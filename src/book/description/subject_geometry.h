@@ -19,7 +19,8 @@ struct SubjectDriver {
   std::string role;
   double x_m = 0.0;  ///< from the baffle's origin, right and up as seen from in front
   double y_m = 0.0;
-  std::optional<double> radius_m;  ///< effective: of sd_cm2 where told, else half the diameter
+  double z_m = 0.0;                ///< toward the listener
+  std::optional<double> radius_m;  ///< effective_radius_m(), where something tells it
 };
 
 struct SubjectPort {
@@ -28,6 +29,14 @@ struct SubjectPort {
   PortGeometry geometry;
   double x_m = 0.0;
   double y_m = 0.0;
+};
+
+struct SubjectRadiator {
+  std::string id;
+  std::string panel;
+  double x_m = 0.0;
+  double y_m = 0.0;
+  double radius_m = 0.0;  ///< effective; 0 where nothing tells it
 };
 
 struct SubjectCrossover {
@@ -48,6 +57,9 @@ struct SubjectGeometry {
   std::optional<InnerBox> inner;
   BoxDamping damping = BoxDamping::kNone;
   std::vector<SubjectPort> ports;
+  std::vector<SubjectRadiator> radiators;
+  double left_wing_m = 0.0;  ///< of an open baffle, how far back
+  double right_wing_m = 0.0;
   std::vector<SubjectCrossover> crossovers;
 
   /// What the net volume acts as: fibres take up heat, and the air's compliance grows, by up to 1.4

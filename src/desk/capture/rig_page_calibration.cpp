@@ -74,12 +74,19 @@ void RigPage::readCalibrator() {
   const double rate = capture_.wired().wiring().sample_rate_hz;
   calibrate(tr("Listening to the calibrator"),
             [rate, level](AudioDevice& device, RigCalibration rig, const WorkContext& context) {
-              return read_tone(device, {rate, 0, 1, Hookup::kMicrophone}, 1000.0, 0.0, 2.0,
-                               context.stop)
-                  .and_then([&](const ToneReadings& heard) {
-                    return with_sensitivity(rig, heard.measured, level, utc_now());
-                  })
-                  .map(calibrated);
+              // Calibrators sound at 1 kHz, pistonphones at 250 Hz.
+              const auto at = [&](double hz) {
+                return read_tone(device, {rate, 0, 1, Hookup::kMicrophone}, hz, 0.0, 2.0,
+                                 context.stop)
+                    .and_then([&](const ToneReadings& heard) {
+                      return with_sensitivity(rig, heard.measured, level, utc_now());
+                    });
+              };
+              auto heard = at(1000.0);
+              if (!heard && !context.stop.stop_requested()) {
+                if (auto low = at(250.0)) heard = std::move(low);
+              }
+              return heard.map(calibrated);
             });
 }
 

@@ -4,6 +4,8 @@
 #include <cmath>
 
 #include "acoustics/directivity/piston.h"
+#include "acoustics/open_baffle/shallow_box.h"
+#include "acoustics/open_baffle/thin_panel.h"
 #include "base/constants.h"
 
 namespace lalometer {
@@ -105,10 +107,8 @@ PracticeField::PracticeField(const PracticeSpeaker& speaker, const PracticeRoom&
     const PanelPlace front{Panel::kFront, way.x_m, way.y_m};
     const double area = way.guide ? kPi * std::pow(way.guide->mouth_radius_m, 2) : way.driver.sd_m2;
     add_source(w, kFront, front, way.z_m, area, all);
-    if (speaker_.open_back) {
-      add_source(w, kPort, {Panel::kBack, way.x_m, way.y_m}, 0.0, way.driver.sd_m2, all);
-      continue;
-    }
+    // Front and rear of an open panel are one solution.
+    if (speaker_.open_back) continue;
     if (way.box.kind == BoxLoad::Kind::kFreeAir) continue;
     add_source(w, kPort, speaker_.port, 0.0, speaker_.port_area_m2, all);
     add_source(w, kYielding, speaker_.yielding, 0.0, speaker_.yielding_area_m2, all);
@@ -209,6 +209,11 @@ PracticeField::Path PracticeField::path_of(const PracticeWay* way, const PanelPl
   const auto guided = [&](double f, double angle) {
     return way && way->guide ? waveguide_directivity(*way->guide, angle, f, c_) : Complex(1.0);
   };
+  if (way && way->panel && !way->guide) {
+    path.edges =
+        solved_panel(*way->panel, c_)->response(listener.at, std::sqrt(area_m2 / kPi), axis_);
+    return path;
+  }
   if (!speaker_.baffle) {
     if (way && way->guide) {
       const double angle = angle_from_axis(from, listener.at);
@@ -227,7 +232,7 @@ PracticeField::Path PracticeField::path_of(const PracticeWay* way, const PanelPl
   const DiffractionEffort effort = direct ? DiffractionEffort::kFine : DiffractionEffort::kCoarse;
   const auto response = [&](double of_radius) {
     const auto piston = BafflePiston::make(*box, own.at.x_m, own.at.y_m, of_radius);
-    return piston ? baffle_response(*box, *piston, face.at, axis_, c_, effort)
+    return piston ? box_response(*box, *piston, face.at, axis_, c_, effort)
                   : std::vector<Complex>();
   };
   if (way && way->guide) {
@@ -235,7 +240,7 @@ PracticeField::Path PracticeField::path_of(const PracticeWay* way, const PanelPl
     const double point = 0.005;
     const auto piston = BafflePiston::make(*box, own.at.x_m, own.at.y_m, point);
     if (!piston) return path;
-    path.edges = baffle_response(*box, *piston, face.at, axis_, c_, effort);
+    path.edges = box_response(*box, *piston, face.at, axis_, c_, effort);
     const bool ahead = face.at.z_m > 0.0;
     const double angle = angle_from_axis({own.at.x_m, own.at.y_m, 0.0}, face.at);
     for (std::size_t i = 0; i < axis_.size(); ++i) {

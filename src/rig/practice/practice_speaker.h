@@ -9,6 +9,7 @@
 #include "acoustics/directivity/waveguide.h"
 #include "acoustics/enclosure/driver_circuit.h"
 #include "acoustics/network/ladder.h"
+#include "acoustics/open_baffle/dipole.h"
 #include "acoustics/spectrum/frequency_axis.h"
 #include "rig/practice/motor.h"
 
@@ -39,6 +40,7 @@ struct PracticeWay {
   double z_m = 0.0;         ///< before the front
   double breakup_hz = 0.0;  ///< above it less and less of the cone radiates; 0: never
   std::optional<Waveguide> guide = std::nullopt;
+  std::optional<OpenBaffle> panel = std::nullopt;   ///< the open panel that it stands in
   std::optional<MotorCurves> motor = std::nullopt;  ///< nothing: linear at any level
 };
 
@@ -54,7 +56,7 @@ struct PracticeSpeaker {
   double yielding_area_m2 = 0.0;
   PanelPlace leak = {Panel::kBack, 0.0, 0.0};
   double leak_area_m2 = 0.0;
-  bool open_back = false;  ///< the rear waves of the drivers in an open panel sound behind it
+  bool open_back = false;  ///< the drivers' rear waves meet the front's round an open panel
   /// The box; nothing: a large wall.
   std::optional<Baffle> baffle = std::nullopt;
   double origin_x_m = 0.0;  ///< the baffle's origin in its own coordinates (left, lower edge)

@@ -8,6 +8,7 @@
 
 #include "acoustics/baffle/diffraction.h"
 #include "acoustics/baffle/position_map.h"
+#include "acoustics/open_baffle/shallow_box.h"
 #include "base/constants.h"
 #include "base/text.h"
 
@@ -98,7 +99,7 @@ Result<DiffractionPrediction> predict_diffraction(const SubjectGeometry& g,
   if (!piston) return tl::unexpected(piston.error());
   const BafflePoint at = point_at(g.origin_x_m, g.origin_y_m, distance_m, 0.0, 0.0);
   const auto box =
-      baffle_response(*g.baffle, *piston, at, axis, kSpeedOfSound20_m_s, DiffractionEffort::kFine);
+      box_response(*g.baffle, *piston, at, axis, kSpeedOfSound20_m_s, DiffractionEffort::kFine);
   const auto infinite = infinite_baffle_response(*piston, at, axis, kSpeedOfSound20_m_s);
   DiffractionPrediction p{.driver = driver->id,
                           .distance_m = distance_m,

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "acoustics/open_baffle/thin_panel.h"
 #include "base/constants.h"
 #include "base/text.h"
 
@@ -24,12 +25,13 @@ OpenBaffle panel_of(const EnclosureWish& w) {
           .right_wing_m = w.wing_mm / 1e3};
 }
 
-Result<BoxLoad> open_load(const EnclosureWish& w, EnclosureStudy& study) {
+/// @param radius_m  of the driver; 0 where it is not told.
+Result<BoxLoad> open_load(const EnclosureWish& w, double radius_m, EnclosureStudy& study) {
   if (!(w.baffle_width_mm > 0.0 && w.baffle_height_mm > 0.0))
     return bad_input("An open baffle needs --baffle-width-mm and --baffle-height-mm.");
   const OpenBaffle panel = panel_of(w);
   if (const auto checked = check(panel); !checked) return tl::unexpected(checked.error());
-  study.dipole = dipole_rule(panel, kSpeedOfSound20_m_s);
+  study.dipole = solved_dipole(panel, radius_m, kSpeedOfSound20_m_s);
   if (w.wing_mm > 0.0) {
     study.cavity_hz =
         open_cavity_hz(panel.left_wing_m, panel.width_m * panel.height_m, kSpeedOfSound20_m_s);
@@ -87,7 +89,7 @@ Result<BoxLoad> ported_load(const EnclosureWish& w, BoxLoad load, EnclosureStudy
 }
 
 /// The box alone: tuning, port length, what does not fit.
-Result<BoxLoad> load_of(const EnclosureWish& w, EnclosureStudy& study) {
+Result<BoxLoad> load_of(const EnclosureWish& w, double radius_m, EnclosureStudy& study) {
   BoxLoad load;
   load.volume_m3 = w.volume_l / 1e3;
   load.ql = leak_of(w);
@@ -97,7 +99,7 @@ Result<BoxLoad> load_of(const EnclosureWish& w, EnclosureStudy& study) {
     load.kind = BoxLoad::Kind::kFreeAir;
     return load;
   }
-  if (w.loading == "open-baffle") return open_load(w, study);
+  if (w.loading == "open-baffle") return open_load(w, radius_m, study);
   if (w.loading == "sealed") {
     load.kind = BoxLoad::Kind::kSealed;
     return load;
@@ -173,7 +175,8 @@ Result<EnclosureStudy> study_enclosure(const EnclosureWish& wish,
   EnclosureStudy study;
   study.loading = wish.loading;
   if (wish.volume_l > 0.0) study.volume_l = wish.volume_l;
-  const auto load = load_of(wish, study);
+  const double radius_m = driver ? std::sqrt(driver->driver.sd_m2 / kPi) : 0.0;
+  const auto load = load_of(wish, radius_m, study);
   if (!load) return tl::unexpected(load.error());
   if (driver)
     study.driven = driven(wish, *driver, *load, study.notes);

@@ -27,19 +27,34 @@ Result<Panel> panel_of(const std::string& told, const std::string& where) {
   return bad_input(fmt::format("There is no panel \"{}\".", word), where);
 }
 
+/// @param top  whether it stands in the ladder itself, where its place counts.
+Result<LadderPart> part_of(const DescribedLadderPart& told, bool top, const std::string& where) {
+  if (top && told.place != "series" && told.place != "shunt")
+    return bad_input("A part of a ladder is \"place\": \"series\" or \"shunt\".", where);
+  LadderPart part{
+      .place = told.place == "shunt" ? LadderPart::Place::kShunt : LadderPart::Place::kSeries,
+      .resistance_ohm = told.ohm.value_or(0.0),
+      .inductance_h = told.mh.value_or(0.0) / 1e3,
+      .capacitance_f = told.uf.value_or(0.0) / 1e6};
+  if (part.resistance_ohm < 0.0 || part.inductance_h < 0.0 || part.capacitance_f < 0.0)
+    return bad_input("Parts of a ladder are not below 0.", where);
+  if (!told.parallel.empty() && !told.series.empty())
+    return bad_input("A part of a ladder holds \"parallel\" or \"series\" parts, not both.", where);
+  if (!told.parallel.empty()) part.join = LadderPart::Join::kParallel;
+  for (const DescribedLadderPart& inner : told.parallel.empty() ? told.series : told.parallel) {
+    auto made = part_of(inner, false, where);
+    if (!made) return made;
+    part.parts.push_back(std::move(*made));
+  }
+  return part;
+}
+
 Result<Ladder> ladder_of(const DescribedDriver& driver, const std::string& where) {
   Ladder ladder;
-  for (const DescribedLadderPart& part : driver.ladder) {
-    if (part.place != "series" && part.place != "shunt")
-      return bad_input("A part of a ladder is \"place\": \"series\" or \"shunt\".", where);
-    ladder.push_back(
-        {.place = part.place == "series" ? LadderPart::Place::kSeries : LadderPart::Place::kShunt,
-         .resistance_ohm = part.ohm.value_or(0.0),
-         .inductance_h = part.mh.value_or(0.0) / 1e3,
-         .capacitance_f = part.uf.value_or(0.0) / 1e6});
-    const LadderPart& made = ladder.back();
-    if (made.resistance_ohm < 0.0 || made.inductance_h < 0.0 || made.capacitance_f < 0.0)
-      return bad_input("Parts of a ladder are not below 0.", where);
+  for (const DescribedLadderPart& told : driver.ladder) {
+    auto part = part_of(told, true, where);
+    if (!part) return tl::unexpected(part.error());
+    ladder.push_back(std::move(*part));
   }
   return ladder;
 }
@@ -157,6 +172,7 @@ Result<void> add_port(PracticeSpeaker& s, BoxLoad& load, const SubjectGeometry& 
   load.kind = vented.kind;
   load.tuning_hz = vented.tuning_hz;
   load.pipe = vented.pipe;
+  load.more_pipes = vented.more_pipes;
   s.port = {*panel, port.x_m, port.y_m};
   for (const PortGeometry& p : ports) s.port_area_m2 += p.area_m2();
   return {};
@@ -283,12 +299,15 @@ Result<void> add_loading(PracticeSpeaker& s, const SubjectGeometry& g, const Des
     s.baffle = *panel;
     s.open_back = true;
     for (PracticeWay* way : boxed) {
-      way->box = open_back_load({.width_m = g.baffle->width_m(),
-                                 .height_m = g.baffle->height_m(),
-                                 .driver_x_m = g.origin_x_m + way->x_m,
-                                 .driver_y_m = g.origin_y_m + way->y_m,
-                                 .left_wing_m = left,
-                                 .right_wing_m = right});
+      const OpenBaffle open{.width_m = g.baffle->width_m(),
+                            .height_m = g.baffle->height_m(),
+                            .driver_x_m = g.origin_x_m + way->x_m,
+                            .driver_y_m = g.origin_y_m + way->y_m,
+                            .left_wing_m = left,
+                            .right_wing_m = right};
+      if (const auto checked = check(open); !checked) return tl::unexpected(checked.error());
+      way->box = open_back_load(open);
+      way->panel = open;
     }
     return {};
   }
@@ -302,6 +321,7 @@ Result<void> add_loading(PracticeSpeaker& s, const SubjectGeometry& g, const Des
     way->box = *load;
     way->box.volume_m3 *= share;
     if (way->box.pipe) way->box.pipe->area_m2 *= share;
+    for (PortPipe& pipe : way->box.more_pipes) pipe.area_m2 *= share;
     if (way->box.radiator) {
       way->box.radiator->sd_m2 *= share;
       way->box.radiator->mms_kg *= share;

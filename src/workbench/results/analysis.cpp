@@ -49,7 +49,7 @@ FrequencyAxis response_axis(const ImpulseResponse& h) {
 }
 
 Result<Analysis> recorded_impedance(const AnalysisInput& in, std::stop_token stop) {
-  const auto h = recorded_impulse(in, unpacked_recording(in.raw), stop);
+  const auto h = recorded_impulse(in, unpacked_recording(in.raw), 0.0, stop);
   if (!h) return tl::unexpected(h.error());
   if (stop.stop_requested()) return cancelled();
   // The ratio of the two channels as it stands, over the whole recording; the jig has no flight
@@ -126,6 +126,16 @@ UncutSpectrum whole_spectrum(const ImpulseStage& stage) {
 
 /// Noise of a gate's length, and what it and the repeats make of the curve's spread.
 void add_noise(Analysis& a, const ImpulseStage& stage, double gathered_s) {
+  const RepeatSpread& repeats = stage.repeats;
+  if (repeats.frequency_hz.size() > 1) {
+    std::vector<std::complex<double>> apart(repeats.relative.begin(), repeats.relative.end());
+    const Response told = *Response::make(*FrequencyAxis::make(repeats.frequency_hz),
+                                          std::move(apart), Quantity::kRatio, {}, false);
+    const Response on_axis = resampled(told, a.curve.axis());
+    std::vector<double> spread(a.curve.size());
+    for (std::size_t i = 0; i < spread.size(); ++i) spread[i] = on_axis.magnitude(i);
+    a.curve = a.curve.with_spread(std::move(spread));
+  }
   if (!stage.noise) return;
   std::vector<std::complex<double>> values = stage.noise->values();
   for (auto& value : values) value *= std::sqrt(gathered_s);
@@ -136,6 +146,7 @@ void add_noise(Analysis& a, const ImpulseStage& stage, double gathered_s) {
   for (std::size_t i = 0; i < spread.size(); ++i) {
     // Half the power of noise lies along the value, half across it.
     spread[i] = on_axis.magnitude(i) / std::max(a.curve.magnitude(i), 1e-30) / std::sqrt(2.0);
+    if (!a.curve.spread().empty()) spread[i] = std::max(spread[i], a.curve.spread()[i]);
   }
   a.curve = a.curve.with_spread(std::move(spread));
 }

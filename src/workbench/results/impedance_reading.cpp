@@ -36,13 +36,14 @@ const FittedImpedance* ImpedanceReading::motor() const {
   return nullptr;
 }
 
-ImpedanceReading read_impedance(const Response& z, ImpedanceRole role,
-                                std::optional<double> re_ohm) {
+ImpedanceReading read_impedance(const Response& z, ImpedanceRole role, std::optional<double> re_ohm,
+                                double calibration_percent) {
   ImpedanceReading out;
   out.role = role;
   if (role == ImpedanceRole::kDriver || role == ImpedanceRole::kClosedBox) {
-    auto fit =
-        fit_driver(z, {.re_ohm = re_ohm, .in_closed_box = role == ImpedanceRole::kClosedBox});
+    auto fit = fit_driver(z, {.re_ohm = re_ohm,
+                              .in_closed_box = role == ImpedanceRole::kClosedBox,
+                              .calibration_percent = calibration_percent});
     if (fit) {
       out.notes.insert(out.notes.end(), fit->notes.begin(), fit->notes.end());
       out.three_points = closed_signature(z, fit->re_ohm.value);
@@ -52,13 +53,17 @@ ImpedanceReading read_impedance(const Response& z, ImpedanceRole role,
     }
   } else {
     auto fit = fit_box(z, role == ImpedanceRole::kVented ? BackLoad::kVented : BackLoad::kRadiator,
-                       re_ohm);
+                       re_ohm, calibration_percent);
     if (fit) {
       out.notes.insert(out.notes.end(), fit->notes.begin(), fit->notes.end());
       out.box = std::move(*fit);
     } else {
       out.refusal = fit.error().message;
     }
+  }
+  if (calibration_percent > 0.0 && out.refusal.empty()) {
+    out.notes.push_back(fmt::format("Uncertainties count {} % for a smooth error of the rig.",
+                                    shortest(calibration_percent)));
   }
   out.peaks = impedance_peaks(z);
   out.minimum = impedance_minimum(z);

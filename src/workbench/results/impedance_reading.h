@@ -38,8 +38,10 @@ struct ImpedanceReading {
   /// The fitted model, where there is one.
   [[nodiscard]] const FittedImpedance* motor() const;
 };
-[[nodiscard]] ImpedanceReading read_impedance(const Response& impedance, ImpedanceRole role,
-                                              std::optional<double> re_ohm = std::nullopt);
+/// @param calibration_percent  half-width of the rig's smooth error; 0: not counted.
+[[nodiscard]] ImpedanceReading read_impedance(
+    const Response& impedance, ImpedanceRole role, std::optional<double> re_ohm = std::nullopt,
+    double calibration_percent = kUsualCalibration_percent);
 
 /// One line of a reading: name, value with uncertainty and unit, and what it means.
 struct ReadFigure {

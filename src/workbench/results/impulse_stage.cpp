@@ -135,6 +135,7 @@ ImpulseStage staged(const AnalysisInput& in, ImpulseResponse h, Clock clock, dou
   stage.harmonics_s = harmonic_lead_s(s, 2.0);
   stage.recorded_s = static_cast<double>(h.samples.size()) / h.sample_rate_hz;
   stage.factor = factor;
+  stage.repeats = in.take.conditions.repeats;
   h = from_harmonics_on(std::move(h), s, stage.arrival_s);
   const auto correct = [&](const Response& correction) {
     take_out(correction, h);
@@ -302,20 +303,21 @@ std::string_view word_of(TimeOrigin::Source source) {
 }
 
 Result<ImpulseResponse> recorded_impulse(const AnalysisInput& in,
-                                         const UnpackedRecording& recording, std::stop_token stop) {
+                                         const UnpackedRecording& recording, double before_s,
+                                         std::stop_token stop) {
   if (recording.measured.size() < 1024)
     return bad_input("The recording is empty or cut short.", in.take.name);
   const Stimulus& s = in.take.conditions.stimulus;
   if (stop.stop_requested()) return cancelled();
   return deconvolve(recording.measured, recording.loopback, in.take.sample_rate_hz,
-                    {s.start_hz, s.stop_hz}, split_s(s));
+                    {s.start_hz, s.stop_hz}, before_s);
 }
 
 Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token stop) {
   if (stop.stop_requested()) return cancelled();
   if (input.take.form != RawForm::kRecording) return sound_stage(input, stop);
   const UnpackedRecording recording = unpacked_recording(input.raw);
-  const auto h = recorded_impulse(input, recording, stop);
+  const auto h = recorded_impulse(input, recording, split_s(input.take.conditions.stimulus), stop);
   if (!h) return tl::unexpected(h.error());
   if (stop.stop_requested()) return cancelled();
   const double pa_per_v = input.rig.input_pa_per_unit / input.rig.loopback_v_per_unit;

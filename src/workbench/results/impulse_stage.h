@@ -57,6 +57,7 @@ struct ImpulseStage {
   /// Of recordings that hold a silence before the sweep: what its noise becomes in a curve, per
   /// root of the gate's seconds, in the impulse's unit.
   std::optional<Response> noise = std::nullopt;
+  RepeatSpread repeats = {};
   double recorded_s = 0.0;  ///< what an ungated curve gathers noise of
 
   /// Where a gate begins: at the origin, or where sound is heard before it.
@@ -68,10 +69,11 @@ struct ImpulseStage {
 /// phase, as long as the found arrival agrees to 0.25 m or a quarter of the shortest period;
 /// without, the onset does.
 [[nodiscard]] Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token stop);
-/// A recording's impulse response as it is, loopback divided out.
+/// A recording's impulse response as it is, loopback divided out, `before_s` of it before t = 0 (0:
+/// a quarter).
 [[nodiscard]] Result<ImpulseResponse> recorded_impulse(const AnalysisInput& in,
                                                        const UnpackedRecording& recording,
-                                                       std::stop_token stop);
+                                                       double before_s, std::stop_token stop);
 /// Whether a take has an impulse response: responses that were recorded or came as sound.
 [[nodiscard]] bool has_impulse(const Take& take);
 

@@ -284,12 +284,22 @@ void rank(SeriesComparison& s) {
 
 }  // namespace
 
-SeriesComparison compared(const std::vector<ComparedMember>& members, ImpedanceRole role,
+SeriesComparison compared(const std::vector<ComparedMember>& told_members, ImpedanceRole role,
                           const ComparisonOptions& options) {
   SeriesComparison s;
   const auto& [re_ohm, free_air, stop, parallel] = options;
   if (free_air != nullptr && role == ImpedanceRole::kClosedBox) {
     if (const auto fit = fit_driver(*free_air, {.re_ohm = re_ohm})) s.driver_fs_hz = fit->fs_hz;
+  }
+  // One band for all: means over different bands cannot be compared.
+  ValidRange common;
+  for (const ComparedMember& m : told_members)
+    for (const Response& r : m.responses)
+      common = intersect(common, intersect(r.valid(), {r.axis().front(), r.axis().back()}));
+  std::vector<ComparedMember> members = told_members;
+  if (common.low_hz < common.high_hz) {
+    for (ComparedMember& m : members)
+      for (Response& r : m.responses) r = r.with_valid(intersect(r.valid(), common));
   }
   // Each member by itself, so that they may be read side by side.
   s.members.resize(members.size());

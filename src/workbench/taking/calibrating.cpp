@@ -8,9 +8,9 @@
 #include <cstdio>
 
 #include "acoustics/signal/checks/gate.h"
+#include "acoustics/signal/deconvolve.h"
 #include "acoustics/signal/recording/recording_checks.h"
 #include "acoustics/signal/recording/sweep_track.h"
-#include "acoustics/signal/deconvolve.h"
 #include "base/text.h"
 #include "workbench/results/analysis.h"
 #include "workbench/taking/live_meter.h"
@@ -234,6 +234,8 @@ Result<RigCalibration> with_jig(RigCalibration rig, Response open, Response shor
       return fail(ErrorCode::kDevice,
                   "The known resistor does not lie between open and short: is it connected?");
   }
+  // What a divider's resistor and cables leave is gone; the known resistor's own error remains.
+  rig.impedance_uncertainty_percent = 0.5;
   rig.jig = JigCalibration{std::move(open), std::move(shorted), std::move(known), known_ohm};
   rig.taken_at[calibration::kJig] = now;
   return rig;

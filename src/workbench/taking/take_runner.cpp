@@ -4,8 +4,8 @@
 #include <cmath>
 #include <numeric>
 
-#include "acoustics/signal/recording/recording_checks.h"
 #include "acoustics/signal/deconvolve.h"
+#include "acoustics/signal/recording/recording_checks.h"
 #include "base/text.h"
 #include "workbench/taking/take_checks.h"
 
@@ -41,7 +41,8 @@ double distance_between(const std::vector<double>& a, const std::vector<double>&
 }
 
 /// Mean of the repeats that agree. Returns how many were set aside.
-std::size_t average(std::vector<Recording>& repeats, Recording& mean) {
+std::size_t average(std::vector<Recording>& repeats, Recording& mean, const Excitation& excitation,
+                    RepeatSpread& spread) {
   std::vector<double> strangeness(repeats.size(), 0.0);
   for (std::size_t i = 0; i < repeats.size(); ++i) {
     std::vector<double> distances;
@@ -60,12 +61,14 @@ std::size_t average(std::vector<Recording>& repeats, Recording& mean) {
   const double usual = sorted[(sorted.size() - 1) / 2];
   const double limit = repeats.size() < 3 ? 1e300 : std::max(2.0 * usual, 1e-4);
   std::size_t used = 0;
+  std::vector<std::vector<double>> alike;
   mean = repeats.front();
   std::fill(mean.measured.begin(), mean.measured.end(), 0.0);
   std::fill(mean.loopback.begin(), mean.loopback.end(), 0.0);
   for (std::size_t i = 0; i < repeats.size(); ++i) {
     if (strangeness[i] > limit) continue;
     ++used;
+    alike.push_back(repeats[i].measured);
     for (std::size_t n = 0; n < mean.measured.size(); ++n) {
       mean.measured[n] += repeats[i].measured[n];
       mean.loopback[n] += repeats[i].loopback[n];
@@ -74,6 +77,9 @@ std::size_t average(std::vector<Recording>& repeats, Recording& mean) {
   for (auto* channel : {&mean.measured, &mean.loopback}) {
     for (double& x : *channel) x /= static_cast<double>(used);
   }
+  spread = spread_of_repeats(
+      alike, excitation.spec,
+      static_cast<std::size_t>(excitation.stimulus.lead_in_s * mean.sample_rate_hz));
   return repeats.size() - used;
 }
 
@@ -117,15 +123,16 @@ Result<Repeats> played(AudioDevice& device, const TakeRequest& request,
 }
 
 /// The recording to keep, and what is to be said of the repeats behind it.
-Recording joined(Repeats& all, int wanted, std::vector<Remark>& remarks) {
+Recording joined(Repeats& all, int wanted, const Excitation& excitation, Take& take) {
+  std::vector<Remark>& remarks = take.remarks;
   if (all.good.empty()) {
     remarks.insert(remarks.end(), all.refusal.begin(), all.refusal.end());
     return std::move(all.last);
   }
   Recording mean;
   remarks.insert(remarks.end(), all.remarks.begin(), all.remarks.end());
-  const std::size_t aside =
-      average(all.good, mean) + static_cast<std::size_t>(wanted) - all.good.size();
+  const std::size_t aside = average(all.good, mean, excitation, take.conditions.repeats) +
+                            static_cast<std::size_t>(wanted) - all.good.size();
   const auto note = [&](const char* code, std::string text) {
     remarks.push_back({Remark::Weight::kNote, code, std::move(text), ""});
   };
@@ -277,7 +284,7 @@ Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
   outcome.accepted = !repeats->good.empty();
   outcome.take = take_of(request, excitation->stimulus);
   outcome.take.remarks = limit_remarks;
-  outcome.recording = joined(*repeats, request.repeats, outcome.take.remarks);
+  outcome.recording = joined(*repeats, request.repeats, *excitation, outcome.take);
   outcome.take.accepted = outcome.accepted;
   tell(TakeProgress::Stage::kCheck, 1.0);
   return outcome;

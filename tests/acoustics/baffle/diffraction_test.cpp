@@ -1,6 +1,5 @@
 #include "acoustics/baffle/diffraction.h"
 
-#include "acoustics/baffle/dipole.h"
 #include "acoustics/baffle/rules.h"
 #include "acoustics/baffle/sphere.h"
 #include "acoustics/signal/quadrature.h"
@@ -327,38 +326,6 @@ TEST(Sphere, EqualsItsSeriesByScipy) {
     EXPECT_NEAR(db(front[i]), axis_db[i], 0.01) << f[i];
     EXPECT_NEAR(db(back[i]), back_db[i], 0.01) << f[i];
   }
-}
-
-TEST(OpenBaffle, HasItsPeakAndNullWhereTheRulePutsThem) {
-  // Nearly round: a square panel, driver in the middle.
-  const OpenBaffle panel{.width_m = 0.4, .height_m = 0.4, .driver_x_m = 0.2, .driver_y_m = 0.2};
-  const DipoleRule rule = dipole_rule(panel, kC);
-  EXPECT_NEAR(rule.path_m, 0.2 * 1.1222,
-              0.001);  // mean of 1/cos over an eighth of a turn: (4/pi) ln(1 + sqrt 2)
-  const FrequencyAxis axis = FrequencyAxis::logarithmic(50.0, 4000.0, 48.0);
-  const auto response = open_baffle_response(panel, axis, kC);
-  std::size_t peak = 0;
-  for (std::size_t i = 0; axis[i] < rule.null_hz; ++i)
-    peak = std::abs(response[i]) > std::abs(response[peak]) ? i : peak;
-  EXPECT_NEAR(axis[peak] / rule.peak_hz, 1.0, 0.06);
-  EXPECT_NEAR(db(response[peak]), 6.0, 0.6);
-  // 6 dB per octave far below.
-  const auto low = open_baffle_response(panel, *FrequencyAxis::make({20.0, 40.0}), kC);
-  EXPECT_NEAR(db(low[1] / low[0]), 6.02, 0.05);
-}
-
-TEST(OpenBaffle, WingsLengthenThePath) {
-  const OpenBaffle flat{.width_m = 0.3, .height_m = 0.4, .driver_x_m = 0.15, .driver_y_m = 0.2};
-  OpenBaffle winged = flat;
-  winged.left_wing_m = winged.right_wing_m = 0.15;
-  EXPECT_LT(dipole_rule(winged, kC).peak_hz, 0.85 * dipole_rule(flat, kC).peak_hz);
-  const FrequencyAxis low = *FrequencyAxis::make({60.0, 61.0});
-  EXPECT_GT(std::abs(open_baffle_response(winged, low, kC)[0]),
-            1.3 * std::abs(open_baffle_response(flat, low, kC)[0]));
-  EXPECT_FALSE(
-      check({.width_m = 0.3, .height_m = 0.4, .driver_x_m = 0.35, .driver_y_m = 0.2}).has_value());
-  EXPECT_NEAR(open_cavity_hz(0.25, 0.04, kC), 343.0 / 4.0 / (0.25 + 0.613 * std::sqrt(0.04 / kPi)),
-              1e-9);
 }
 
 TEST(GaussLegendre, IsExactForPolynomials) {

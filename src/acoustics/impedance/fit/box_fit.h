@@ -40,7 +40,8 @@ struct BoxFit {
 /// "Vented-box loudspeaker systems", JAES 21 (1973), part IV; "Passive-radiator loudspeaker
 /// systems", JAES 22 (1974).
 [[nodiscard]] Result<BoxFit> fit_box(const Response& impedance, BackLoad back,
-                                     std::optional<double> re_ohm = std::nullopt);
+                                     std::optional<double> re_ohm = std::nullopt,
+                                     double calibration_percent = kUsualCalibration_percent);
 
 /// What a QL means: below 5 leaky, to 10 usual, above tight (Small 1973: 7 usual).
 [[nodiscard]] const char* leak_word(double ql);

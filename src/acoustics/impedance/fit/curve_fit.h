@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cmath>
 #include <complex>
 #include <functional>
 #include <span>
@@ -18,12 +19,37 @@ struct FitRange {
   double high;
 };
 
+/// A parameter that is known to be normal about a mean before the data are seen; or what it is the
+/// logarithm of is, upside down: a loss as 1/Q, which may well be nothing.
+struct Prior {
+  std::size_t parameter;
+  double mean;
+  double deviation;
+  bool of_inverse = false;
+
+  /// Departure from the mean in deviations, and its slope over theta.
+  [[nodiscard]] double departure(double theta) const {
+    return ((of_inverse ? std::exp(-theta) : theta) - mean) / deviation;
+  }
+  [[nodiscard]] double slope(double theta) const {
+    return (of_inverse ? -std::exp(-theta) : 1.0) / deviation;
+  }
+};
+
 /// What is to be fitted: relative departures (model - measured) / |measured|, or of the logarithm
 /// of the magnitude alone where there is no phase, each point with its weight.
 struct CurveFitInput {
   std::span<const std::complex<double>> measured;  ///< none of them 0
   std::span<const double> weights;                 ///< >= 0, one per point
   bool has_phase = true;
+  /// What is known beforehand of some parameters.
+  std::span<const Prior> priors = {};
+  /// Standard deviation of one real part's noise, relative: what a prior is weighed against.
+  double noise = 0.0;
+  /// A smooth error of the rig, which no scatter shows: standard deviation relative to the
+  /// impedance, and the logarithm of each point's frequency. 0: none is counted.
+  double calibration = 0.0;
+  std::span<const double> log_frequency = {};
 };
 
 struct CurveFit {
@@ -32,6 +58,9 @@ struct CurveFit {
   /// residual (a curve noisier at one end needs no noise model), and more where residuals that
   /// hang together show that the model leaves something out.
   std::vector<double> covariance;
+  /// What a smooth error of the rig moves theta by, one row (size of theta) for each independent
+  /// shape it may have at one standard deviation: constant, and waves of 8, 4 and 2 octaves.
+  std::vector<std::vector<double>> calibration = {};
   std::vector<std::complex<double>> residuals;  ///< relative; real where there is no phase
   double rms = 0.0;  ///< of the residuals, weighted; one number per point
   /// Standard deviation of one real part as three quarters of the points have it: a loop, which
@@ -53,6 +82,9 @@ enum class FitEffort { kExplore, kFull };
 [[nodiscard]] CurveFit fit_curve(const CurveFitInput& input, const CurveModel& model,
                                  std::vector<double> start, std::span<const FitRange> limits,
                                  FitEffort effort = FitEffort::kFull);
+
+/// Variance of a function of theta by its gradient: what scatters, and what the rig may shift.
+[[nodiscard]] double variance_of(const CurveFit& fit, std::span<const double> gradient);
 
 /// Half-width of the 95 % interval of a function of theta, by its gradient.
 [[nodiscard]] double half_width_95(const CurveFit& fit, std::span<const double> gradient);

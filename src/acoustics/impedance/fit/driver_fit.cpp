@@ -20,8 +20,13 @@ constexpr double kHighest_hz = 20000.0;
 
 class Search {
  public:
-  Search(const FitPoints& points, bool has_phase, std::vector<double> start, bool fixed_re)
-      : points_(points), has_phase_(has_phase), start_(std::move(start)), fixed_re_(fixed_re) {}
+  Search(const FitPoints& points, bool has_phase, std::vector<double> start,
+         const DriverFitWishes& wishes)
+      : points_(points),
+        input_(points.input(has_phase, wishes.calibration_percent)),
+        has_phase_(has_phase),
+        start_(std::move(start)),
+        fixed_re_(wishes.re_ohm.has_value()) {}
 
   [[nodiscard]] Fitted with(MotorShape shape, const std::vector<double>& extra) const {
     shape.fixed_re = fixed_re_;
@@ -30,8 +35,7 @@ class Search {
     theta.insert(theta.end(), extra.begin(), extra.end());
     auto limits = model.limits();
     if (fixed_re_) limits[0] = {theta[0], theta[0]};
-    CurveFit fit = fit_curve({points_.z, points_.weights, has_phase_},
-                             model.over(points_.frequency_hz), theta, limits);
+    CurveFit fit = fit_curve(input_, model.over(points_.frequency_hz), theta, limits);
     return {model, std::move(fit)};
   }
 
@@ -58,6 +62,7 @@ class Search {
 
  private:
   const FitPoints& points_;
+  CurveFitInput input_;
   bool has_phase_;
   std::vector<double> start_;
   bool fixed_re_;
@@ -202,6 +207,9 @@ DriverFit told(const Fitted& best, double noise) {
     for (const Slot column : {Slot::kFs, Slot::kQms, Slot::kRes, Slot::kRe})
       out.covariance.push_back(best.fit.covariance[m.at(row) * p + m.at(column)]);
   }
+  for (const std::vector<double>& row : best.fit.calibration)
+    out.calibration.push_back(
+        {row[m.at(Slot::kFs)], row[m.at(Slot::kQms)], row[m.at(Slot::kRes)], row[m.at(Slot::kRe)]});
   if (best.fit.rms > 3.0 * noise + 0.005) {
     out.notes.push_back(
         fmt::format("The curve departs from the model by {:.1f} %, more than its noise: it has "
@@ -249,7 +257,7 @@ void refine(Fitted& best, const FitPoints& points, bool has_phase, const std::ve
     std::vector<double> from = best.fit.theta;
     from.insert(from.begin() + static_cast<std::ptrdiff_t>(ImpedanceModel(shape).at(slot)),
                 extra.begin(), extra.end());
-    const Search next(points, has_phase, from, wishes.re_ohm.has_value());
+    const Search next(points, has_phase, from, wishes);
     Fitted more = next.with(shape, {});
     if (shape.second && !is_a_hump(more)) return;
     if (more.fit.criterion < best.fit.criterion - kPlainlyBetter) best = std::move(more);
@@ -307,7 +315,7 @@ Result<DriverFit> fit_hump(const Response& impedance, const FitPoints& points,
                        : 2.0;
   const std::vector<double> start = {std::log(re), std::log(hump.frequency_hz), std::log(q),
                                      std::log(res)};
-  const Search search(points, impedance.has_phase(), start, wishes.re_ohm.has_value());
+  const Search search(points, impedance.has_phase(), start, wishes);
 
   Fitted best = best_coil(search, points, wishes);
   refine(best, points, impedance.has_phase(), found, wishes, re);

@@ -19,6 +19,8 @@ struct DriverFitWishes {
   bool in_closed_box = false;
   /// Only these coil models are tried; empty: all of them, and the data choose.
   std::vector<CoilModel> coils = {};
+  /// Half-width of the smooth error that the rig may have, per cent; 0: not counted.
+  double calibration_percent = kUsualCalibration_percent;
 };
 
 /// A driver's impedance (free air or closed box) as a fitted equivalent circuit.
@@ -43,6 +45,9 @@ struct DriverFit {
   FittedImpedance motor;
   /// Of ln(fs), ln(Qms), ln(Res), ln(Re), row by row: what added mass and test boxes need.
   std::vector<double> covariance;
+  /// Of the same four, a row for each shape of the rig's smooth error: two curves of one rig share
+  /// it.
+  std::vector<std::vector<double>> calibration = {};
   std::vector<std::string> notes;
 
   /// Stiffness of the suspension at a frequency over that at fs (1 without creep).

@@ -22,6 +22,31 @@ double median(std::vector<double> values) {
   return *middle;
 }
 
+/// Noise of one real part, relative, from the differences of neighbours. A smooth curve hardly has
+/// any of a high order, but where points are sparse its own curvature stands in the low ones: the
+/// smallest of the orders counts. A difference of order 2m weighs noise with the root of (4m choose
+/// 2m).
+double noise_of(const std::vector<Complex>& z) {
+  double least = 1e300;
+  std::vector<Complex> difference = z;
+  double gain = 1.0;
+  for (std::size_t order = 2; order <= 8 && order + 8 <= z.size(); order += 2) {
+    for (int twice = 0; twice < 2; ++twice) {
+      for (std::size_t i = 0; i + 1 < difference.size(); ++i)
+        difference[i] = difference[i + 1] - difference[i];
+      difference.pop_back();
+    }
+    const auto m = static_cast<double>(order);
+    gain *= (2.0 * m) * (2.0 * m - 1.0) * (2.0 * m - 2.0) * (2.0 * m - 3.0) /
+            (m * m * (m - 1.0) * (m - 1.0));
+    std::vector<double> sizes;
+    for (std::size_t i = 0; i < difference.size(); ++i)
+      sizes.push_back(std::abs(difference[i]) / std::abs(z[i + order / 2]));
+    least = std::min(least, median(sizes) / 1.1774 / std::sqrt(gain));
+  }
+  return least;
+}
+
 /// Of the impedance; below it a model's own departures count for more.
 constexpr double kLittleNoise = 5e-4;
 constexpr double kDense = 0.6931471805599453 / 48.0;  ///< a 48th of an octave
@@ -84,14 +109,8 @@ Result<FitPoints> fit_points(const Response& impedance, double low_hz, double hi
         "calibrated, not an impedance.",
         three_digits(kLowestOhm)));
   }
-  // Noise from the second differences of neighbours, which a smooth curve hardly has.
-  std::vector<double> bends;
+  out.noise = noise_of(out.z);
   double negative = 0.0;
-  for (std::size_t i = 1; i + 1 < n; ++i) {
-    const Complex bend = out.z[i] - 0.5 * (out.z[i - 1] + out.z[i + 1]);
-    bends.push_back(std::abs(bend) / std::abs(out.z[i]));
-  }
-  out.noise = median(bends) / 1.1774 / std::sqrt(1.5);
   for (const Complex& z : out.z) negative = std::min(negative, z.real() / std::abs(z));
   if (impedance.has_phase() && negative < -0.05 - 4.0 * out.noise) {
     return bad_input(
@@ -106,8 +125,20 @@ Result<FitPoints> fit_points(const Response& impedance, double low_hz, double hi
     const double gap = i == 0 ? right : (i + 1 == m ? left : 0.5 * (left + right));
     // Every octave counts alike where points lie densely; sparse points cannot count for more.
     out.weights.push_back(std::min(1.0, gap / kDense));
+    out.log_frequency.push_back(std::log(out.frequency_hz[i]));
   }
   return out;
+}
+
+CurveFitInput FitPoints::input(bool has_phase, double calibration_percent) const {
+  // A stated limit counts as evenly spread within it (ISO/IEC Guide 98-3, 4.3.7).
+  return {.measured = z,
+          .weights = weights,
+          .has_phase = has_phase,
+          .priors = {},
+          .noise = std::max(noise, 1e-5),
+          .calibration = 0.01 * calibration_percent / std::sqrt(3.0),
+          .log_frequency = log_frequency};
 }
 
 std::vector<Hump> humps(const FitPoints& points, double least_prominence) {

@@ -17,7 +17,15 @@ struct FitPoints {
   std::vector<std::complex<double>> z;
   std::vector<double> weights;
   double noise = 0.0;  ///< relative, of one real part, from neighbouring points
+  std::vector<double> log_frequency;
+
+  /// What a fit is given. @param calibration  half-width of the rig's smooth error, per cent.
+  [[nodiscard]] CurveFitInput input(bool has_phase, double calibration_percent) const;
 };
+
+/// A rig's smooth error where nobody told it, per cent (usual care, common practice).
+inline constexpr double kUsualCalibration_percent = 1.0;
+
 /// Points denser than 48 to the octave are averaged outside `kept`, where the curve bends little:
 /// they cost time and tell no more than their mean. Inside, all stay, or where the noise is below
 /// 0.05 % one in each 48th of an octave.

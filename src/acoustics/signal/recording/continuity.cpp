@@ -90,7 +90,11 @@ std::vector<BandArrival> band_arrivals(const ImpulseResponse& h, const SweepSpec
   const auto reach = static_cast<std::size_t>(0.1 * rate);
   const std::size_t begin = peak > reach ? peak - reach : 0;
   const std::size_t end = std::min(h.samples.size(), peak + reach);
-  const std::span cut(h.samples.data() + begin, end - begin);
+  std::vector<double> cut(h.samples.begin() + static_cast<std::ptrdiff_t>(begin),
+                          h.samples.begin() + static_cast<std::ptrdiff_t>(end));
+  // Bass that is cut off sharply would click in every band.
+  const auto fade = std::min(static_cast<std::size_t>(0.02 * rate), cut.size() / 2);
+  apply_fades(cut, fade, fade);
   const std::size_t n = fast_length(2 * cut.size()) / 2 * 2;
   const Spectrum bins = real_spectrum(cut, n);
   const RealTransform transform(n);

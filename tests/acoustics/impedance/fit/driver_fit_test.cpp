@@ -98,6 +98,19 @@ struct Errors {
   }
 };
 
+/// What a fit alone tells: these curves have noise and no other error.
+Result<DriverFit> fitted(const Response& z, DriverFitWishes wishes = {}) {
+  wishes.calibration_percent = 0.0;
+  return fit_driver(z, wishes);
+}
+
+/// Area, mass and volume are exact here.
+Result<ThieleSmall> by_fits(const DriverFit& free, double sd_m2,
+                            const std::optional<AddedMass>& added = {},
+                            const std::optional<TestBox>& box = {}) {
+  return thiele_small(free, sd_m2, added, box, {0.0, 0.0, 0.0});
+}
+
 // The accuracy over many drivers: median and worst error, and whether the stated intervals
 // hold the truth as often as they say.
 TEST(DriverFit, TwoHundredDriversComeBackWithinTheirUncertainty) {
@@ -105,13 +118,13 @@ TEST(DriverFit, TwoHundredDriversComeBackWithinTheirUncertainty) {
   Errors fs, qms, qes, qts, re, vas, bl;
   for (int n = 0; n < 210; ++n) {
     const Truth t = drawn(n, normals);
-    const auto free = fit_driver(curve([&](double f) { return impedance(t, f); }, 0.003, normals));
+    const auto free = fitted(curve([&](double f) { return impedance(t, f); }, 0.003, normals));
     const double mass = t.mms_kg * 0.8;
     const auto loaded =
-        fit_driver(curve([&](double f) { return impedance(t, f, mass); }, 0.003, normals));
+        fitted(curve([&](double f) { return impedance(t, f, mass); }, 0.003, normals));
     ASSERT_TRUE(free) << n << ' ' << free.error().text();
     ASSERT_TRUE(loaded) << n << ' ' << loaded.error().text();
-    const auto told = thiele_small(*free, t.sd_m2, AddedMass{*loaded, mass});
+    const auto told = by_fits(*free, t.sd_m2, AddedMass{*loaded, mass});
     ASSERT_TRUE(told) << told.error().text();
     fs.add(told->fs_hz, t.fs);
     qms.add(told->qms, t.qms);
@@ -144,15 +157,14 @@ TEST(DriverFit, SmallsClosedBoxExampleComesBack) {
   const Truth t{6.0, 19.0, 3.7, 0.35, 1.0 / (std::pow(2 * kPi * 19.0, 2) * cms), sd, plain(0.8e-3)};
   const double stiffness = 1.204 * 343.0 * 343.0 * sd * sd / 0.050;
   const double mass = 0.5 * t.mms_kg;
-  const auto free =
-      fit_driver(curve([&](double f) { return impedance(t, f); }, 0.003, normals, 5.0));
+  const auto free = fitted(curve([&](double f) { return impedance(t, f); }, 0.003, normals, 5.0));
   const auto loaded =
-      fit_driver(curve([&](double f) { return impedance(t, f, mass); }, 0.003, normals, 5.0));
-  const auto boxed = fit_driver(
-      curve([&](double f) { return impedance(t, f, 0.0, stiffness); }, 0.003, normals, 5.0),
-      {.in_closed_box = true});
+      fitted(curve([&](double f) { return impedance(t, f, mass); }, 0.003, normals, 5.0));
+  const auto boxed =
+      fitted(curve([&](double f) { return impedance(t, f, 0.0, stiffness); }, 0.003, normals, 5.0),
+             {.in_closed_box = true});
   ASSERT_TRUE(free && loaded && boxed);
-  const auto told = thiele_small(*free, sd, AddedMass{*loaded, mass});
+  const auto told = by_fits(*free, sd, AddedMass{*loaded, mass});
   ASSERT_TRUE(told);
   EXPECT_NEAR(told->qts.value, 0.32, 0.005);
   EXPECT_NEAR(told->vas_m3->value, 0.540, 0.005);
@@ -180,8 +192,8 @@ TEST(DriverFit, AgreesWithSciPy) {
     z.push_back(impedance(t, axis[i]) * (1.0 + 0.01 * Complex(2.0 * (a - std::floor(a)) - 1.0,
                                                               2.0 * (b - std::floor(b)) - 1.0)));
   }
-  const auto fit = fit_driver(*Response::make(axis, z, Quantity::kImpedance, {}, true),
-                              {.coils = {CoilModel::kPlain}});
+  const auto fit = fitted(*Response::make(axis, z, Quantity::kImpedance, {}, true),
+                          {.coils = {CoilModel::kPlain}});
   ASSERT_TRUE(fit) << fit.error().text();
   EXPECT_NEAR(fit->re_ohm.value, 5.5884048, 2e-4);
   EXPECT_NEAR(fit->fs_hz.value, 37.988934, 5e-4);
@@ -199,12 +211,12 @@ TEST(DriverFit, ATestBoxGivesTheSameAsAnAddedMass) {
   const Truth t = woofer();
   const double volume = 0.010;
   const double stiffness = 1.204 * 343.0 * 343.0 * t.sd_m2 * t.sd_m2 / volume;
-  const auto free = fit_driver(curve([&](double f) { return impedance(t, f); }, 0.003, normals));
+  const auto free = fitted(curve([&](double f) { return impedance(t, f); }, 0.003, normals));
   const auto boxed =
-      fit_driver(curve([&](double f) { return impedance(t, f, 0.0, stiffness); }, 0.003, normals),
-                 {.in_closed_box = true});
+      fitted(curve([&](double f) { return impedance(t, f, 0.0, stiffness); }, 0.003, normals),
+             {.in_closed_box = true});
   ASSERT_TRUE(free && boxed);
-  const auto told = thiele_small(*free, t.sd_m2, {}, TestBox{*boxed, volume});
+  const auto told = by_fits(*free, t.sd_m2, {}, TestBox{*boxed, volume});
   ASSERT_TRUE(told);
   EXPECT_NEAR(told->vas_m3->value, t.vas(), 0.02 * t.vas());
   EXPECT_NEAR(told->bl_tm->value, t.bl(), 0.02 * t.bl());
@@ -230,7 +242,7 @@ TEST(DriverFit, ACrossoverDoesNotMoveAClosedBoxsFigures) {
     const double stiffer = std::sqrt(1.0 + stiffness * t.cms());
     for (const double noise : {0.0, 0.001, 0.003}) {
       const auto fit =
-          fit_driver(curve(z, noise, normals, 10.0, 20000.0, 96.0), {.in_closed_box = true});
+          fitted(curve(z, noise, normals, 10.0, 20000.0, 96.0), {.in_closed_box = true});
       ASSERT_TRUE(fit) << fit.error().text();
       EXPECT_TRUE(fit->motor.model.shape().crossover);
       EXPECT_NEAR(fit->fs_hz.value, t.fs * stiffer, 0.005 * t.fs * stiffer) << noise;
@@ -254,7 +266,7 @@ TEST(DriverFit, ACrossoversHigherBumpIsNotTheBoxsResonance) {
   const Response measured = curve(z, 0.001, normals);
   const auto found = humps(*fit_points(measured, 0.0, 20000.0), 0.03);
   ASSERT_GT(found.front().frequency_hz, 500.0);
-  const auto fit = fit_driver(measured, {.in_closed_box = true});
+  const auto fit = fitted(measured, {.in_closed_box = true});
   ASSERT_TRUE(fit) << fit.error().text();
   EXPECT_NEAR(fit->fs_hz.value, t.fs, 0.01 * t.fs);
 }
@@ -263,10 +275,9 @@ TEST(DriverFit, SensitivityAgreesWithTheAccelerationOfTheMass) {
   Normals normals(13);
   const Truth t = woofer();
   const double mass = 0.010;
-  const auto free = fit_driver(curve([&](double f) { return impedance(t, f); }, 0.0, normals));
-  const auto loaded =
-      fit_driver(curve([&](double f) { return impedance(t, f, mass); }, 0.0, normals));
-  const auto told = thiele_small(*free, t.sd_m2, AddedMass{*loaded, mass});
+  const auto free = fitted(curve([&](double f) { return impedance(t, f); }, 0.0, normals));
+  const auto loaded = fitted(curve([&](double f) { return impedance(t, f, mass); }, 0.0, normals));
+  const auto told = by_fits(*free, t.sd_m2, AddedMass{*loaded, mass});
   ASSERT_TRUE(told);
   const double pressure = 1.204 * t.bl() * t.sd_m2 * 2.83 / (2 * kPi * t.re * t.mms_kg);
   EXPECT_NEAR(told->sensitivity_2v83_db->value, 20 * std::log10(pressure / 20e-6), 0.15);
@@ -286,14 +297,13 @@ TEST(DriverFit, CreepIsFoundAndCounted) {
     return t.re + t.coil(2 * kPi * f) +
            t.bl() * t.bl() / (r + s * (t.mms_kg + added) + 1.0 / (s * c));
   };
-  const auto free =
-      fit_driver(curve([&](double f) { return creeping(f, 0.0); }, 0.001, normals, 5.0));
+  const auto free = fitted(curve([&](double f) { return creeping(f, 0.0); }, 0.001, normals, 5.0));
   const auto loaded =
-      fit_driver(curve([&](double f) { return creeping(f, 0.012); }, 0.001, normals, 5.0));
+      fitted(curve([&](double f) { return creeping(f, 0.012); }, 0.001, normals, 5.0));
   ASSERT_TRUE(free && loaded);
   ASSERT_TRUE(free->creep.has_value());
   EXPECT_NEAR(free->creep->value, 0.12, 0.02);
-  const auto told = thiele_small(*free, t.sd_m2, AddedMass{*loaded, 0.012});
+  const auto told = by_fits(*free, t.sd_m2, AddedMass{*loaded, 0.012});
   ASSERT_TRUE(told);
   EXPECT_NEAR(told->mms_kg->value, t.mms_kg, 0.02 * t.mms_kg);
 }
@@ -302,13 +312,12 @@ TEST(DriverFit, CreepIsFoundAndCounted) {
 TEST(DriverFit, TweetersWithFluidOrTwoResonancesAreFitted) {
   Normals normals(15);
   const Truth damped{6.1, 950.0, 0.55, 1.9, 0.3e-3, 6e-4, plain(0.03e-3)};
-  const auto one =
-      fit_driver(curve([&](double f) { return impedance(damped, f); }, 0.003, normals));
+  const auto one = fitted(curve([&](double f) { return impedance(damped, f); }, 0.003, normals));
   ASSERT_TRUE(one) << one.error().text();
   EXPECT_NEAR(one->fs_hz.value, 950.0, 25.0);
   EXPECT_FALSE(one->second.has_value());
   const Truth dome{5.0, 1100.0, 2.5, 1.4, 0.3e-3, 6e-4, plain(0.03e-3)};
-  const auto two = fit_driver(curve(
+  const auto two = fitted(curve(
       [&](double f) {
         return impedance(dome, f) + 3.0 / Complex(1.0, 3.0 * (f / 480.0 - 480.0 / f));
       },
@@ -322,7 +331,7 @@ TEST(DriverFit, TweetersWithFluidOrTwoResonancesAreFitted) {
 TEST(DriverFit, ASmallLoopDoesNotPullTheParameters) {
   Normals normals(16);
   const Truth t = woofer();
-  const auto fit = fit_driver(curve(
+  const auto fit = fitted(curve(
       [&](double f) {
         return impedance(t, f) + 0.6 / Complex(1.0, 20.0 * (f / 230.0 - 230.0 / f));
       },
@@ -334,8 +343,8 @@ TEST(DriverFit, ASmallLoopDoesNotPullTheParameters) {
 
 TEST(DriverFit, AMeasuredReIsKept) {
   Normals normals(17);
-  const auto fit = fit_driver(
-      curve([](double f) { return impedance(woofer(), f); }, 0.003, normals), {.re_ohm = 5.7});
+  const auto fit = fitted(curve([](double f) { return impedance(woofer(), f); }, 0.003, normals),
+                          {.re_ohm = 5.7});
   ASSERT_TRUE(fit);
   EXPECT_DOUBLE_EQ(fit->re_ohm.value, 5.7);
   EXPECT_EQ(fit->re_ohm.half_width, 0.0);
@@ -347,14 +356,14 @@ TEST(DriverFit, WithoutPhaseTheMagnitudeIsFitted) {
   const auto whole = curve([&](double f) { return impedance(t, f); }, 0.002, normals);
   std::vector<Complex> bare;
   for (std::size_t i = 0; i < whole.size(); ++i) bare.emplace_back(whole.magnitude(i));
-  const auto fit = fit_driver(*Response::make(whole.axis(), bare, Quantity::kImpedance, {}, false));
+  const auto fit = fitted(*Response::make(whole.axis(), bare, Quantity::kImpedance, {}, false));
   ASSERT_TRUE(fit);
   EXPECT_NEAR(fit->fs_hz.value, t.fs, 0.01 * t.fs);
   EXPECT_NEAR(fit->qts.value, t.qts(), 0.03 * t.qts());
 }
 
 std::string refusal(const Response& z) {
-  const auto fit = fit_driver(z);
+  const auto fit = fitted(z);
   return fit ? "fitted" : fit.error().message;
 }
 
@@ -390,22 +399,22 @@ TEST(DriverFit, RefusesWhatIsNoFreeAirCurveOfADriver) {
 TEST(ThieleSmallTest, RefusesExchangedTakesAndOtherDrivers) {
   Normals normals(20);
   const Truth t = woofer();
-  const auto free = *fit_driver(curve([&](double f) { return impedance(t, f); }, 0.002, normals));
+  const auto free = *fitted(curve([&](double f) { return impedance(t, f); }, 0.002, normals));
   const auto heavy =
-      *fit_driver(curve([&](double f) { return impedance(t, f, 0.01); }, 0.002, normals));
+      *fitted(curve([&](double f) { return impedance(t, f, 0.01); }, 0.002, normals));
   Truth other = t;
   other.re = 7.0;
   const auto another =
-      *fit_driver(curve([&](double f) { return impedance(other, f, 0.01); }, 0.002, normals));
-  EXPECT_THAT(thiele_small(heavy, t.sd_m2, AddedMass{free, 0.01}).error().message,
+      *fitted(curve([&](double f) { return impedance(other, f, 0.01); }, 0.002, normals));
+  EXPECT_THAT(by_fits(heavy, t.sd_m2, AddedMass{free, 0.01}).error().message,
               HasSubstr("did not lower"));
-  EXPECT_THAT(thiele_small(free, t.sd_m2, {}, TestBox{heavy, 0.01}).error().message,
+  EXPECT_THAT(by_fits(free, t.sd_m2, {}, TestBox{heavy, 0.01}).error().message,
               HasSubstr("did not raise"));
-  EXPECT_THAT(thiele_small(free, t.sd_m2, AddedMass{another, 0.01}).error().message,
+  EXPECT_THAT(by_fits(free, t.sd_m2, AddedMass{another, 0.01}).error().message,
               HasSubstr("not the same driver"));
   const auto hardly =
-      *fit_driver(curve([&](double f) { return impedance(t, f, 0.00002); }, 0.005, normals));
-  EXPECT_FALSE(thiele_small(free, t.sd_m2, AddedMass{hardly, 0.00002}));
+      *fitted(curve([&](double f) { return impedance(t, f, 0.00002); }, 0.005, normals));
+  EXPECT_FALSE(by_fits(free, t.sd_m2, AddedMass{hardly, 0.00002}));
 }
 
 // ISO 2602 / any statistical table: three readings 10, 11, 12 have the mean 11 with 95 % half-width
@@ -421,7 +430,7 @@ TEST(ThieleSmallTest, RepeatsWidenTheInterval) {
 TEST(ThieleSmallTest, SheetValuesAreJudgedByUsualTolerances) {
   Normals normals(21);
   const auto told = electrical_parameters(
-      *fit_driver(curve([](double f) { return impedance(woofer(), f); }, 0.002, normals)));
+      *fitted(curve([](double f) { return impedance(woofer(), f); }, 0.002, normals)));
   Quoted sheet;
   sheet.fs_hz = 38.0 / 1.10;
   sheet.qms = 4.2 * 1.4;

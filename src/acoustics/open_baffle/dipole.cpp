@@ -1,4 +1,4 @@
-#include "acoustics/baffle/dipole.h"
+#include "acoustics/open_baffle/dipole.h"
 
 #include <cmath>
 
@@ -40,23 +40,6 @@ Result<void> check(const OpenBaffle& b) {
   if (!(b.left_wing_m >= 0.0) || !(b.right_wing_m >= 0.0))
     return bad_input("A wing's depth must not be below 0.");
   return {};
-}
-
-std::complex<double> open_baffle_factor(const OpenBaffle& b, double frequency_hz, double c,
-                                        std::complex<double> rear_share) {
-  const double k = 2.0 * kPi * frequency_hz / c;
-  std::complex<double> edges = 0.0;
-  around(b, [&](const Ways& w) {
-    edges += 0.5 * (std::polar(1.0, -k * w.front_m) + rear_share * std::polar(1.0, -k * w.back_m));
-  });
-  return 1.0 - edges / static_cast<double>(kDirections);
-}
-
-std::vector<std::complex<double>> open_baffle_response(const OpenBaffle& b,
-                                                       const FrequencyAxis& axis, double c) {
-  std::vector<std::complex<double>> result;
-  for (const double f : axis.hz()) result.push_back(open_baffle_factor(b, f, c));
-  return result;
 }
 
 DipoleRule dipole_rule(const OpenBaffle& b, double c) {
