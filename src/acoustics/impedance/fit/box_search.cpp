@@ -111,7 +111,7 @@ std::vector<Prior> BoxSearch::priors_of(const ImpedanceModel& model) const {
                                {model.at(Slot::kAbsorption), 0.02, 0.03, true}};
   if (back_ == BackLoad::kRadiator) priors.push_back({model.at(Slot::kOwnQ), std::log(8.0), 0.8});
   if (model.shape().coil == CoilModel::kPowerLaw)
-    priors.push_back({model.at(Slot::kCoil) + 1, 0.75, 0.2});
+    priors.push_back({model.at(Slot::kCoil) + 1, 0.75, 0.15, false, true});
   if (model.shape().crossover) {
     // The bass hardly tells its elements apart: those of usual two-ways, a factor of five either
     // way.
@@ -181,6 +181,8 @@ void BoxSearch::explore() {
   const double larger[] = {std::log(25e-6), std::log(4.0), std::log(2.5e-3), std::log(3e-6)};
   attempt({.coil = CoilModel::kPlain, .crossover = true}, 7.0, own);
   attempt({.coil = CoilModel::kPlain, .crossover = true}, 7.0, own, larger);
+  // Behind a crossover a plain coil may explain the noise away and be wrong: coils are lossy.
+  attempt_from_best(CoilModel::kPowerLaw);
   if (!explained(kToTheNoise)) {
     attempt({.coil = CoilModel::kPowerLaw, .crossover = true}, 7.0, own);
     attempt({.coil = CoilModel::kPowerLaw, .crossover = true}, 7.0, own, larger);

@@ -245,6 +245,10 @@ class Fitter {
     fit.calibration = shifted_by_the_rig(inverse);
     fit.criterion = numbers * std::log(square_sum / weight_sum + 1e-16) +
                     static_cast<double>(p_) * std::log(numbers);
+    for (const Prior& prior : in_.priors) {
+      fit.criterion += std::pow(prior.departure(theta_[prior.parameter]), 2);
+      if (prior.known) fit.criterion -= std::log(numbers);
+    }
     fit.theta = theta_;
     fit.residuals = residuals_;
     fit.converged = converged;
@@ -260,7 +264,7 @@ class Fitter {
       double octaves;  ///< of a wave; 0: constant
       double share;    ///< of the variance
     };
-    constexpr Shape kShapes[] = {{0.0, 0.5}, {8.0, 0.25}, {4.0, 0.125}, {2.0, 0.125}};
+    constexpr Shape kShapes[] = {{0.0, 0.4}, {9.0, 0.3}, {5.0, 0.2}, {3.0, 0.1}};
     const auto p = static_cast<Eigen::Index>(p_);
     const auto add = [&](const Shape& shape, bool sine, Complex kind) {
       Eigen::VectorXd pulled = Eigen::VectorXd::Zero(p);

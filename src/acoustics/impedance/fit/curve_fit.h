@@ -26,6 +26,8 @@ struct Prior {
   double mean;
   double deviation;
   bool of_inverse = false;
+  /// Known so well beforehand that it is no free number when models are compared.
+  bool known = false;
 
   /// Departure from the mean in deviations, and its slope over theta.
   [[nodiscard]] double departure(double theta) const {
@@ -66,7 +68,8 @@ struct CurveFit {
   /// Standard deviation of one real part as three quarters of the points have it: a loop, which
   /// few points make, hardly moves it, a model that does not follow does.
   double typical = 0.0;
-  /// Bayesian information criterion of this fit, smaller is better (Schwarz 1978).
+  /// Bayesian information criterion of this fit, smaller is better (Schwarz 1978); what its priors
+  /// say against it counts as squared deviations.
   double criterion = 0.0;
   bool converged = false;
 };

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "acoustics/impedance/box_signature.h"
+#include "base/constants.h"
 #include "base/text.h"
 
 namespace lalometer {
@@ -131,13 +132,12 @@ Result<FitPoints> fit_points(const Response& impedance, double low_hz, double hi
 }
 
 CurveFitInput FitPoints::input(bool has_phase, double calibration_percent) const {
-  // A stated limit counts as evenly spread within it (ISO/IEC Guide 98-3, 4.3.7).
   return {.measured = z,
           .weights = weights,
           .has_phase = has_phase,
           .priors = {},
           .noise = std::max(noise, 1e-5),
-          .calibration = 0.01 * calibration_percent / std::sqrt(3.0),
+          .calibration = 0.01 * calibration_percent / kTwoSided95,
           .log_frequency = log_frequency};
 }
 
