@@ -17,20 +17,30 @@
 namespace lalometer {
 namespace {
 
-/// An impedance from a file or the first impedance take of a set, of a condition where one is
-/// asked for.
-Result<Response> impedance_of(const Doors& doors, const std::string& path,
-                              const std::string& condition = {}) {
+/// An impedance, and the smooth error that its rig may have, per cent.
+struct SourceImpedance {
+  Response curve;
+  double calibration_percent;
+};
+
+/// From a file or the first impedance take of a set or book, of a condition where one is asked for.
+/// A take's rig tells its own error.
+Result<SourceImpedance> impedance_of(const Doors& doors, const std::string& path,
+                                     const std::string& condition = {}) {
   ImportChoices choices;
   choices.kind = ColumnKind::kImpedance;
   const ImportPreview preview = read_source(path, choices, doors.choice);
   const ImportItem* first = nullptr;
+  const auto told = [](const ImportItem& item) {
+    return SourceImpedance{*item.curve, item.rig ? item.rig->impedance_uncertainty_percent
+                                                 : kUsualCalibration_percent};
+  };
   for (const ImportItem& item : preview.items) {
     if (item.take.kind() != TakeKind::kImpedance || !item.curve) continue;
     if (first == nullptr) first = &item;
-    if (condition_of(item.take) == condition) return *item.curve;
+    if (condition_of(item.take) == condition) return told(item);
   }
-  if (first != nullptr) return *first->curve;
+  if (first != nullptr) return told(*first);
   if (!preview.problems.empty()) return tl::unexpected(preview.problems.front());
   return bad_input("No impedance was found here.", path);
 }
@@ -49,38 +59,39 @@ struct ThieleSmallOptions {
   double volume_l = 0.0;
   double re_ohm = 0.0;
   HandUncertainty hand;
-  double calibration_percent = kUsualCalibration_percent;
+  std::optional<double> calibration_percent;  ///< nothing: the rig's own
 };
 
 /// Half-widths in per cent; 0 leaves a term out.
-CLI::Option* uncertainty(CLI::App& command, const char* name, double& percent, const char* what) {
+template <class Percent>
+CLI::Option* uncertainty(CLI::App& command, const char* name, Percent& percent, const char* what) {
   return command.add_option(name, percent, what)->check(CLI::Range(0.0, 100.0));
 }
 
 Result<DriverFit> fitted(const Doors& doors, const std::string& path, const char* condition,
-                         const DriverFitWishes& w) {
+                         DriverFitWishes w, const std::optional<double>& calibration_percent) {
   const auto z = impedance_of(doors, path, condition);
   if (!z) return tl::unexpected(z.error());
-  auto fit = fit_driver(*z, w);
+  w.calibration_percent = calibration_percent.value_or(z->calibration_percent);
+  auto fit = fit_driver(z->curve, w);
   if (!fit) return tl::unexpected(placed(fit.error(), path));
   return fit;
 }
 
 int thiele_small_command(const Doors& doors, const ThieleSmallOptions& o) {
   DriverFitWishes wishes;
-  wishes.calibration_percent = o.calibration_percent;
   if (o.re_ohm > 0.0) wishes.re_ohm = o.re_ohm;
-  const auto free_air = fitted(doors, o.free_air, "free-air", wishes);
+  const auto free_air = fitted(doors, o.free_air, "free-air", wishes, o.calibration_percent);
   if (!free_air) return refuse(doors, free_air.error());
   std::optional<AddedMass> added;
   std::optional<TestBox> box;
   if (!o.added_mass.empty()) {
-    auto fit = fitted(doors, o.added_mass, "added-mass", wishes);
+    auto fit = fitted(doors, o.added_mass, "added-mass", wishes, o.calibration_percent);
     if (!fit) return refuse(doors, fit.error());
     added = AddedMass{std::move(*fit), o.mass_g * 1e-3};
   } else if (!o.test_box.empty()) {
     wishes.in_closed_box = true;
-    auto fit = fitted(doors, o.test_box, "test-box", wishes);
+    auto fit = fitted(doors, o.test_box, "test-box", wishes, o.calibration_percent);
     if (!fit) return refuse(doors, fit.error());
     box = TestBox{std::move(*fit), o.volume_l * 1e-3};
   }
@@ -88,10 +99,11 @@ int thiele_small_command(const Doors& doors, const ThieleSmallOptions& o) {
   if (!t) return refuse(doors, placed(t.error(), added ? o.added_mass : o.test_box));
   const auto z = impedance_of(doors, o.free_air, "free-air");
   if (!z) return refuse(doors, z.error());
-  Told told = told_of(*t, *free_air, o.sd_cm2 * 1e-4, &*z);
-  if (o.calibration_percent > 0.0) {
+  Told told = told_of(*t, *free_air, o.sd_cm2 * 1e-4, &z->curve);
+  const double rig_percent = o.calibration_percent.value_or(z->calibration_percent);
+  if (rig_percent > 0.0) {
     told.note(fmt::format("Uncertainties count {} % for a smooth error of the rig.",
-                          shortest(o.calibration_percent)));
+                          shortest(rig_percent)));
   }
   return print(doors, told);
 }
@@ -101,7 +113,7 @@ struct BoxOptions {
   std::string loading;
   std::string free_air;
   double re_ohm = 0.0;
-  double calibration_percent = kUsualCalibration_percent;
+  std::optional<double> calibration_percent;  ///< nothing: the rig's own
 };
 
 int box_impedance_command(const Doors& doors, const BoxOptions& o) {
@@ -109,14 +121,15 @@ int box_impedance_command(const Doors& doors, const BoxOptions& o) {
   if (!z) return refuse(doors, z.error());
   const std::optional<double> re = o.re_ohm > 0.0 ? std::optional(o.re_ohm) : std::nullopt;
   const ImpedanceRole role = *impedance_role("in-box", o.loading);
-  const ImpedanceReading r = read_impedance(*z, role, re, o.calibration_percent);
-  BoxImpedance box{.impedance = &*z, .reading = &r, .re_ohm = re};
+  const ImpedanceReading r =
+      read_impedance(z->curve, role, re, o.calibration_percent.value_or(z->calibration_percent));
+  BoxImpedance box{.impedance = &z->curve, .reading = &r, .re_ohm = re};
   std::vector<std::string> notes;
   if (!o.free_air.empty()) {
     const auto own = impedance_of(doors, o.free_air, "free-air");
     if (!own) return refuse(doors, own.error());
-    const ImpedanceReading driver = read_impedance(*own, ImpedanceRole::kDriver, re);
-    box.alone = closed_signature(*own, re);
+    const ImpedanceReading driver = read_impedance(own->curve, ImpedanceRole::kDriver, re);
+    box.alone = closed_signature(own->curve, re);
     if (driver.driver)
       box.context.free_air = driver.wiggles;
     else

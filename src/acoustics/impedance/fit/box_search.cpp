@@ -11,10 +11,10 @@ namespace {
 using Slot = ImpedanceModel::Slot;
 
 /// Each of them costs a full fit; the others' odds are small.
-constexpr std::size_t kMostModels = 3;
+constexpr std::size_t kMostModels = 2;
 /// Residuals over the noise from which on nothing is left for another model: what it would still
 /// explain is less than chance.
-constexpr double kToTheNoise = 1.02;
+constexpr double kToTheNoise = 1.08;
 /// Enough to choose between models.
 constexpr std::size_t kExploringPoints = 110;
 

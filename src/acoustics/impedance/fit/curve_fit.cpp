@@ -11,8 +11,8 @@ namespace {
 
 using Complex = std::complex<double>;
 constexpr double kHuber = 3.0;
-constexpr int kMostSteps = 120;
-constexpr double kEnough = 1e-8;
+constexpr int kMostSteps = 80;
+constexpr double kEnough = 1e-7;
 /// Of the variance: which model and which points count was decided on the same data (found by
 /// benchmarks/accuracy_run).
 constexpr double kChosenOnTheSameData = 1.12;
@@ -36,7 +36,7 @@ class Fitter {
   CurveFit run(FitEffort effort) {
     const bool explore = effort == FitEffort::kExplore;
     residuals_.resize(n_);
-    bool converged = descend(explore ? 60 : kMostSteps);
+    bool converged = descend(explore ? 45 : kMostSteps);
     for (int round = 0; round < (explore ? 2 : 3); ++round) {
       if (!reweigh()) break;
       converged = descend(explore ? 8 : 12);
