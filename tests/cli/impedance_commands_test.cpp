@@ -63,6 +63,44 @@ TEST(CliThieleSmall, GivesEveryKeyOfTheContractWithUncertainty) {
   EXPECT_NEAR(j["three_frequency_check"]["fs_hz"].get<double>(), 42.0, 0.5);
 }
 
+// Noise-free curves: what is left of an interval is what the options say. Vas goes as Sd^2 / m at
+// a given pair of resonances (Small 1972): 2 x 3 % and 2 %, independent of one another.
+TEST(CliThieleSmall, CountsWhatWasPutInByHandAndNamesIt) {
+  const TemporaryFolder folder;
+  DriverParameters heavy = woofer();
+  heavy.mms_kg += 0.010;
+  test::write(folder / "free.zma", columns(woofer(), {}));
+  test::write(folder / "mass.zma", columns(heavy, {}));
+  const auto share = [&](std::vector<std::string> options, const char* key) {
+    std::vector<std::string> words = {
+        "thiele-small", (folder / "free.zma").string(), "--sd-cm2", "132",
+        "--added-mass", (folder / "mass.zma").string(), "--mass-g", "10",
+        "--json"};
+    words.insert(words.end(), options.begin(), options.end());
+    const json j = run(words).parsed();
+    return j[key]["uncertainty"].get<double>() / value(j, key);
+  };
+  const std::vector<std::string> no_rig = {"--calibration-uncertainty", "0"};
+  EXPECT_NEAR(share(no_rig, "vas_l"), std::hypot(0.06, 0.02), 0.003);
+  EXPECT_NEAR(share(no_rig, "mms_g"), 0.02, 0.002);
+  EXPECT_NEAR(
+      share({"--sd-uncertainty", "1", "--mass-uncertainty", "0", "--calibration-uncertainty", "0"},
+            "vas_l"),
+      0.02, 0.002);
+  EXPECT_LT(
+      share({"--sd-uncertainty", "0", "--mass-uncertainty", "0", "--calibration-uncertainty", "0"},
+            "vas_l"),
+      0.003);
+  EXPECT_GT(share({}, "re_ohm"), 3.0 * share(no_rig, "re_ohm"));
+  const json told =
+      run({"thiele-small", (folder / "free.zma").string(), "--sd-cm2", "132", "--added-mass",
+           (folder / "mass.zma").string(), "--mass-g", "10", "--json"})
+          .parsed();
+  for (const char* term : {"3 % for the effective area", "2 % for the added mass",
+                           "1 % for a smooth error of the rig"})
+    EXPECT_THAT(told["notes"].dump(), HasSubstr(term));
+}
+
 TEST(CliThieleSmall, OneCurveLeavesTheMechanicalSideNullWithItsReason) {
   const TemporaryFolder folder;
   test::write(folder / "free.zma", columns(woofer(), {}));
