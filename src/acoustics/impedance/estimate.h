@@ -16,6 +16,11 @@ struct Estimate {
   return {value, std::abs(value) * relative_half_width};
 }
 
+/// Whether the data hold a figure at all: its interval is less than half of it to each side.
+[[nodiscard]] inline bool holds(const Estimate& e) {
+  return e.half_width < 0.5 * std::abs(e.value);
+}
+
 /// Whether two figures differ by more than their uncertainties explain, at the 95 % level.
 [[nodiscard]] inline bool differ(const Estimate& a, const Estimate& b) {
   return std::abs(a.value - b.value) > std::hypot(a.half_width, b.half_width);

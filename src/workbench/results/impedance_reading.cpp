@@ -117,9 +117,12 @@ std::vector<ReadFigure> figures_of(const ImpedanceReading& r) {
     if (b.qa) all.push_back({"qa", "QA", *b.qa, "", "absorption by what is in the box"});
     if (b.notch_hz)
       all.push_back({"notch_hz", "notch", *b.notch_hz, "Hz", "the radiator's own resonance"});
-    all.push_back({"alpha", "compliance ratio", b.alpha, "", "suspension over box air"});
-    all.push_back({"driver_fs_hz", "driver's fs in it", b.driver_fs_hz, "Hz", ""});
-    all.push_back({"driver_qes", "driver's Qes in it", b.driver_qes, "", ""});
+    // What the curve does not hold is no figure.
+    for (const ReadFigure& figure :
+         {ReadFigure{"alpha", "compliance ratio", b.alpha, "", "suspension over box air"},
+          ReadFigure{"driver_fs_hz", "driver's fs in it", b.driver_fs_hz, "Hz", ""},
+          ReadFigure{"driver_qes", "driver's Qes in it", b.driver_qes, "", ""}})
+      if (holds(figure.value)) all.push_back(figure);
     all.push_back({"re_ohm", "Re", b.re_ohm, "ohm", ""});
   }
   return all;

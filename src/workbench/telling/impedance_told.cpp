@@ -2,6 +2,8 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "base/text.h"
 
 namespace lalometer {
@@ -69,11 +71,17 @@ void tell_fitted(Told& told, const ImpedanceReading& r) {
     told.put("ql_means", leak_word(r.box->ql->value));
   } else {
     told.put("ql", nullptr);
-    told.note("ql: not to be told from no loss at all.");
   }
   if (r.box->qa) told.put_apart("qa", *r.box->qa);
   if (r.box->notch_hz) told.put_apart("notch_hz", *r.box->notch_hz);
-  told.put_apart("compliance_ratio", r.box->alpha);
+  if (holds(r.box->alpha)) {
+    told.put_apart("compliance_ratio", r.box->alpha);
+  } else {
+    told.put("compliance_ratio", nullptr);
+    told.note(fmt::format("compliance_ratio: between {} and {} the curve tells nothing.",
+                          three_digits(std::max(0.0, r.box->alpha.value - r.box->alpha.half_width)),
+                          three_digits(r.box->alpha.value + r.box->alpha.half_width)));
+  }
   told.put_apart("re_ohm", r.box->re_ohm);
   told.put("misfit_percent", r.box->misfit_percent);
 }

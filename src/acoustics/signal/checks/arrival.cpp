@@ -139,9 +139,12 @@ std::vector<double> continued_magnitude(const Passband& band, size_t half_size) 
   const double below = std::clamp(
       slope_between(band.magnitude, band.low, std::min(share(band.low, 1.5) + 1, band.high)), 0.0,
       kSteepest);
-  const double above = std::clamp(
+  double above = std::clamp(
       slope_between(band.magnitude, std::max(share(band.high, 0.75), band.low), band.high),
       -kSteepest, 0.0);
+  // Where the excitation ends before the loudspeaker does, a gentle slope is the room's comb.
+  constexpr double kGentle = 0.5;  // 3 dB an octave
+  if (band.open_above && above > -kGentle) above = 0.0;
   std::vector<double> magnitude(kWiden * half_size + 1);
   for (size_t k = 0; k < magnitude.size(); ++k) {
     if (k >= band.low && k <= band.high) {
@@ -162,7 +165,7 @@ double band_window(size_t k, const Passband& band) {
   const auto f = static_cast<double>(k);
   const auto low = static_cast<double>(band.low);
   const auto high = static_cast<double>(band.high);
-  return falling_half_hann((f / high - 0.6) / 0.4) * falling_half_hann((1.4 - f / low) / 0.4);
+  return falling_half_hann((f / high - 0.7) / 0.3) * falling_half_hann((1.4 - f / low) / 0.4);
 }
 
 /// Offset of a parabola's top through three neighbouring values, in samples, within +-0.5.
