@@ -138,8 +138,15 @@ int box_impedance_command(const Doors& doors, const BoxOptions& o) {
   return print(doors, told_of(box).notes(notes));
 }
 
-int compare_command(const Doors& doors, const std::string& path, const std::string& by,
-                    const std::string& csv) {
+struct CompareOptions {
+  std::string set;
+  std::string by;
+  std::string csv;
+  std::optional<double> calibration_percent;
+};
+
+int compare_command(const Doors& doors, const CompareOptions& o) {
+  const std::string& path = o.set;
   const ImportPreview preview = read_source(path, {}, doors.choice);
   std::vector<std::string> aside;
   for (const Error& problem : preview.problems) {
@@ -151,22 +158,26 @@ int compare_command(const Doors& doors, const std::string& path, const std::stri
   if (!preview.subject)
     return refuse(
         doors, {ErrorCode::kBadInput, "Not a measurement set or a book: compare needs one.", path});
-  const SeriesMaterial material = series_material(preview, by == "sample");
+  SeriesMaterial material = series_material(preview, o.by == "sample");
+  if (o.calibration_percent) {
+    for (ComparedMember& m : material.members)
+      m.calibration_percent.assign(m.impedances.size(), *o.calibration_percent);
+  }
   if (material.members.size() < 2) {
     return refuse(doors, {ErrorCode::kBadInput,
                           fmt::format("Only {} {} has takes here; at least two are compared.",
-                                      material.members.size(), by),
+                                      material.members.size(), o.by),
                           path});
   }
   const SeriesComparison s = compared(
       material.members, material.role,
       {.free_air = material.free_air ? &*material.free_air : nullptr, .parallel = on_threads()});
   Told told = told_of(s);
-  told.put("by", by).notes(material.notes).notes(aside);
-  if (!csv.empty()) {
-    std::ofstream out(csv);
+  told.put("by", o.by).notes(material.notes).notes(aside);
+  if (!o.csv.empty()) {
+    std::ofstream out(o.csv);
     out << comparison_csv(s);
-    if (!out.flush()) return refuse(doors, {ErrorCode::kStorage, "Cannot be written.", csv});
+    if (!out.flush()) return refuse(doors, {ErrorCode::kStorage, "Cannot be written.", o.csv});
   }
   if (doors.json) return print(doors, told);
   doors.out << comparison_table(s);
@@ -222,18 +233,17 @@ void add_impedance_commands(CLI::App& app, Doors& doors, int& status) {
   command->callback(
       [&doors, &status, enclosure] { status = box_impedance_command(doors, *enclosure); });
 
-  auto set = std::make_shared<std::string>();
-  auto by = std::make_shared<std::string>();
-  auto csv = std::make_shared<std::string>();
+  auto series = std::make_shared<CompareOptions>();
   command = app.add_subcommand("compare", "variants or samples of a set against one another");
   add_source_options(*command, doors.choice);
-  command->add_option("set", *set, "measurement set")->required();
-  command->add_option("--by", *by, "what differs")
+  command->add_option("set", series->set, "measurement set")->required();
+  command->add_option("--by", series->by, "what differs")
       ->required()
       ->check(CLI::IsMember({"variant", "sample"}));
-  command->add_option("--csv", *csv, "the table of figures as a file too");
-  command->callback(
-      [&doors, &status, set, by, csv] { status = compare_command(doors, *set, *by, *csv); });
+  command->add_option("--csv", series->csv, "the table of figures as a file too");
+  uncertainty(*command, "--calibration-uncertainty", series->calibration_percent,
+              "half-width of the rig's smooth error, per cent of the impedance");
+  command->callback([&doors, &status, series] { status = compare_command(doors, *series); });
 }
 
 }  // namespace lalometer

@@ -2,9 +2,11 @@
 #include <QLabel>
 #include <QPushButton>
 #include <QStackedWidget>
+#include <nlohmann/json.hpp>
 
 #include "desk/drawing/drawing_page.h"
 #include "desk/window_fixture.h"
+#include "support/descriptions.h"
 
 namespace lalometer {
 namespace {
@@ -50,6 +52,18 @@ TEST_F(Drawing, ADraggedDriverIsKeptAsOneStepOfUndo) {
   undo();
   EXPECT_EQ(kept().parts[0].y_mm, before.parts[0].y_mm);
   EXPECT_EQ(drawn_subject(window_->drawing()->description()).parts[0].y_mm, before.parts[0].y_mm);
+}
+
+TEST_F(Drawing, AShallowBoxIsSolvedWhenTheHandLetsGo) {
+  auto text = nlohmann::json::parse(to_json(window_->drawing()->description()));
+  text["baffle"]["depth_mm"] = 60;
+  const Description flat = described(text.dump());
+  window_->drawing()->edit(flat, false);
+  EXPECT_NE(window_->drawing()->edges().subtitle.find("solved"), std::string::npos);
+  window_->drawing()->edit(flat, true);
+  rest();
+  EXPECT_EQ(window_->drawing()->edges().subtitle.find("solved"), std::string::npos);
+  EXPECT_FALSE(window_->drawing()->edges().curves().empty());
 }
 
 TEST_F(Drawing, AnEdgeFollowsTheHandAndEscapePutsItBack) {

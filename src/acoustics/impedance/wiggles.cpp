@@ -3,7 +3,9 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
+#include "acoustics/impedance/network_ground.h"
 #include "base/constants.h"
 
 namespace lalometer {
@@ -22,6 +24,12 @@ double reach_of(double q) {
 }
 constexpr double kExplained = 0.8;
 constexpr double kTallest = 60.0;  ///< percent; more is an impedance peak
+
+/// 1 / (1 + j Q (f/f0 - f0/f)). @param x  ln(f / f0)
+Complex shape_of(double x, double q) {
+  const double detuned = 2.0 * q * std::sinh(x);
+  return Complex(1.0, -detuned) / (1.0 + detuned * detuned);
+}
 
 /// A resonance tried at one place.
 struct Trial {
@@ -73,7 +81,7 @@ class Seeker {
 
   void take_out(const Trial& t) {
     for (std::size_t i = 0; i < x_.size(); ++i) {
-      const Complex part = t.height * shape(x_[i] - t.log_f, t.q);
+      const Complex part = t.height * shape_of(x_[i] - t.log_f, t.q);
       e_[i] -= complex_ ? part : Complex(part.real());
     }
     for (Trial& one : grid_) {
@@ -83,11 +91,6 @@ class Seeker {
   }
 
  private:
-  static Complex shape(double x, double q) {
-    const double detuned = 2.0 * q * std::sinh(x);  // Q (f/f0 - f0/f)
-    return Complex(1.0, -detuned) / (1.0 + detuned * detuned);
-  }
-
   [[nodiscard]] Window window(double centre, double reach) const {
     const auto place = [this](double x) {
       return static_cast<std::size_t>(std::lower_bound(x_.begin(), x_.end(), x) - x_.begin());
@@ -107,7 +110,7 @@ class Seeker {
     Eigen::Matrix4d products = Eigen::Matrix4d::Zero();  // among these
     for (std::size_t i = w.from; i < w.to; ++i) {
       const double x = (x_[i] - w.centre) / w.reach;
-      const Complex s = shape(x_[i] - log_f, q);
+      const Complex s = shape_of(x_[i] - log_f, q);
       const Eigen::Vector4d g(1.0, x, x * x - 0.3, x * (x * x - 0.6));
       const Eigen::Vector4d columns(e_[i].real(), e_[i].imag(), s.real(), s.imag());
       ground.noalias() += g * g.transpose();
@@ -175,34 +178,55 @@ class Seeker {
 
 namespace {
 
-/// One stretch of the curve, over the model or over itself.
-void search_stretch(const Response& z, const FittedImpedance* smooth, double low_hz, double high_hz,
-                    const WiggleSearch& search, std::vector<Wiggle>& found) {
-  std::vector<double> f;
-  std::vector<Complex> e;
-  Complex turned = 1.0;
+using Ground = std::function<Complex(double frequency_hz)>;
+
+/// One stretch of the curve.
+struct Stretch {
+  std::vector<double> frequency_hz;
+  std::vector<Complex> z;  ///< ohm; real where there is no phase
+  bool has_phase;
+};
+
+Stretch stretch_of(const Response& z, double low_hz, double high_hz) {
+  Stretch out{{}, {}, z.has_phase()};
   for (std::size_t i = 0; i < z.size(); ++i) {
     const double at = z.axis()[i];
     if (at < low_hz || at > high_hz || !z.valid().contains(at)) continue;
     if (!(std::abs(z.value(i)) > 0.0)) continue;
-    const Complex ground = smooth != nullptr ? smooth->at(at) : Complex(1.0);
-    f.push_back(std::log(at));
-    if (!z.has_phase()) {
-      e.emplace_back(std::log(z.magnitude(i) / std::abs(ground)));
+    out.frequency_hz.push_back(at);
+    out.z.push_back(z.has_phase() ? z.value(i) : Complex(z.magnitude(i)));
+  }
+  return out;
+}
+
+/// The logarithm of the curve over its ground.
+std::vector<Complex> departures(const Stretch& part, const Ground& ground) {
+  std::vector<Complex> e;
+  Complex turned = 1.0;
+  for (std::size_t i = 0; i < part.z.size(); ++i) {
+    const Complex under = ground(part.frequency_hz[i]);
+    if (!part.has_phase) {
+      e.emplace_back(std::log(std::abs(part.z[i]) / std::abs(under)));
       continue;
     }
     // Counted from the point before, so that the phase never jumps by a turn.
-    const Complex ratio = z.value(i) / ground;
+    const Complex ratio = part.z[i] / under;
     const Complex step = std::log(ratio / turned);
     e.push_back(e.empty() ? step : e.back() + step);
     turned = ratio;
   }
-  if (f.size() < 32) return;
-  Seeker seeker(std::move(f), std::move(e), z.has_phase(), search.least_q);
-  const std::size_t before = found.size();
+  return e;
+}
+
+/// Loops over a ground, in the order in which they were found.
+std::vector<Trial> loops_over(const Stretch& part, const Ground& ground,
+                              const WiggleSearch& search) {
+  std::vector<double> x;
+  for (const double f : part.frequency_hz) x.push_back(std::log(f));
+  Seeker seeker(std::move(x), departures(part, ground), part.has_phase, search.least_q);
+  std::vector<Trial> told;
   for (std::size_t round = 0; round < kMost; ++round) {
     const Trial t = seeker.strongest();
-    const double frequency_hz = std::exp(t.log_f);
     if (t.significance < kThreshold) break;
     seeker.take_out(t);
     const double percent = 100.0 * std::abs(t.height);
@@ -210,22 +234,51 @@ void search_stretch(const Response& z, const FittedImpedance* smooth, double low
     if (t.q < search.least_q || t.explained < kExplained || percent < search.least_percent ||
         percent > kTallest)
       continue;
-    if (search.humps.contains(frequency_hz) && t.q < search.least_q_there) continue;
+    if (search.humps.contains(std::exp(t.log_f)) && t.q < search.least_q_there) continue;
     // What a strong one leaves behind, not being a perfect resonance, is no second one.
-    const bool left_over = std::any_of(found.begin(), found.end(), [&](const Wiggle& w) {
-      return std::abs(std::log(w.frequency_hz.value / frequency_hz)) < 1.2 / w.q &&
-             percent < 0.35 * w.height_percent;
+    const bool left_over = std::any_of(told.begin(), told.end(), [&](const Trial& w) {
+      return std::abs(w.log_f - t.log_f) < 1.2 / w.q &&
+             std::abs(t.height) < 0.35 * std::abs(w.height);
     });
-    // Where two stretches overlap each finds it.
-    const bool known = std::any_of(
-        found.begin(), found.begin() + static_cast<std::ptrdiff_t>(before), [&](const Wiggle& w) {
-          return std::abs(std::log(w.frequency_hz.value / frequency_hz)) < 1.0 / w.q;
-        });
-    if (left_over || known) continue;
+    if (!left_over) told.push_back(t);
+  }
+  return told;
+}
+
+/// Where no model was fitted a network's broad poles are the ground. They would follow a loop as
+/// far as broad poles can: what was found is taken out, and the ground laid anew.
+std::vector<Trial> loops_over_network(const Stretch& part, const WiggleSearch& search) {
+  WiggleSearch sharper = search;
+  sharper.least_q = std::max(search.least_q, search.least_q_over_network);
+  std::vector<Trial> told;
+  for (int round = 0; round < 3; ++round) {
+    std::vector<Complex> without = part.z;
+    for (const Trial& t : told) {
+      for (std::size_t i = 0; i < without.size(); ++i)
+        without[i] /= std::exp(t.height * shape_of(std::log(part.frequency_hz[i]) - t.log_f, t.q));
+    }
+    const auto ground = network_ground(part.frequency_hz, without, search.least_q);
+    if (!ground) return told;
+    told = loops_over(
+        part, [&](double f) { return ground->at(f); }, sharper);
+    if (told.empty()) break;
+  }
+  return told;
+}
+
+/// As wiggles, where another stretch has not found them before.
+void add_wiggles(const Response& z, const std::vector<Trial>& told, std::vector<Wiggle>& found) {
+  const std::vector<Wiggle> before = found;
+  for (const Trial& t : told) {
+    const double frequency_hz = std::exp(t.log_f);
+    const bool known = std::any_of(before.begin(), before.end(), [&](const Wiggle& w) {
+      return std::abs(std::log(w.frequency_hz.value / frequency_hz)) < 1.0 / w.q;
+    });
+    if (known) continue;
     const double spread = kTwoSided95 * frequency_hz / (2.0 * t.q * std::sqrt(t.significance));
     found.push_back({{frequency_hz, spread},
                      std::abs(t.height) * std::abs(value_at(z, frequency_hz)),
-                     percent,
+                     100.0 * std::abs(t.height),
                      t.q,
                      t.significance});
   }
@@ -235,12 +288,27 @@ void search_stretch(const Response& z, const FittedImpedance* smooth, double low
 
 std::vector<Wiggle> find_wiggles(const Response& z, const FittedImpedance* smooth,
                                  const WiggleSearch& search) {
+  constexpr std::size_t kLeastPoints = 32;
   std::vector<Wiggle> found;
   const double to =
       smooth != nullptr ? std::min(search.high_hz, search.model_to_hz) : search.low_hz;
-  if (smooth != nullptr) search_stretch(z, smooth, search.low_hz, to, search, found);
-  if (to < search.high_hz)
-    search_stretch(z, nullptr, smooth != nullptr ? 0.8 * to : to, search.high_hz, search, found);
+  if (smooth != nullptr) {
+    const Stretch part = stretch_of(z, search.low_hz, to);
+    if (part.z.size() >= kLeastPoints)
+      add_wiggles(z,
+                  loops_over(
+                      part, [&](double f) { return smooth->at(f); }, search),
+                  found);
+  }
+  if (to < search.high_hz) {
+    const Stretch part = stretch_of(z, smooth != nullptr ? 0.8 * to : to, search.high_hz);
+    if (part.z.size() >= kLeastPoints)
+      add_wiggles(z,
+                  part.has_phase ? loops_over_network(part, search)
+                                 : loops_over(
+                                       part, [](double) { return Complex(1.0); }, search),
+                  found);
+  }
   std::sort(found.begin(), found.end(),
             [](const Wiggle& a, const Wiggle& b) { return a.height_percent > b.height_percent; });
   return found;

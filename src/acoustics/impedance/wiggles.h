@@ -24,9 +24,13 @@ struct WiggleSearch {
   double low_hz = 10.0;
   double high_hz = 20000.0;
   double least_percent = 0.5;
-  /// Above, the model was not fitted and is not used; the curve itself is the ground there.
+  /// Above, the model was not fitted and is not used; there a rational function with broad poles is
+  /// the ground (network_ground.h), without phase the curve itself.
   double model_to_hz = 1e12;
   double least_q = 4.0;  ///< broader ones are the crossover's or the coil's and belong to the curve
+  /// The same over a network's ground, whose poles are as sharp as `least_q`: what it misses of a
+  /// crossover under noise looks a little sharper than they.
+  double least_q_over_network = 5.5;
   /// Where the bass impedance peaks stand the lumped model itself may be a little off, with their
   /// Q: only sharper ones are told there. An empty range: nowhere.
   ValidRange humps = {1.0, 0.0};

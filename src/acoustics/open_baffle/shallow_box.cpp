@@ -7,16 +7,28 @@
 #include "base/constants.h"
 
 namespace lalometer {
+namespace {
+
+constexpr double kShallow = 0.2;
+constexpr double kDeep = 0.4;
+
+double side_m(const Baffle& baffle) {
+  return std::sqrt(baffle.width_m() * baffle.height_m());
+}
+
+}  // namespace
+
+bool is_shallow(const Baffle& baffle) {
+  return baffle.depth_m() < kDeep * side_m(baffle);
+}
 
 std::vector<std::complex<double>> box_response(const Baffle& baffle, const BafflePiston& piston,
                                                const BafflePoint& at, const FrequencyAxis& axis,
                                                double c, DiffractionEffort effort) {
   std::vector<std::complex<double>> values = baffle_response(baffle, piston, at, axis, c, effort);
-  constexpr double kShallow = 0.2;
-  constexpr double kDeep = 0.4;
   constexpr double kLow = 3.5;
   constexpr double kHigh = 5.0;
-  const double side = std::sqrt(baffle.width_m() * baffle.height_m());
+  const double side = side_m(baffle);
   const double depth = baffle.depth_m();
   const double shallow = std::clamp((kDeep - depth / side) / (kDeep - kShallow), 0.0, 1.0);
   const auto low_share = [&](double f) {

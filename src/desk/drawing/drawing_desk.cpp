@@ -134,11 +134,30 @@ void DrawingDesk::showRipple(SubjectView::RippleMap map) {
   view_->setRipple(std::move(map));
 }
 
-void DrawingDesk::refresh(bool coarse) {
+void DrawingDesk::refresh(bool moving) {
   view_->setSubject(drawn_subject(description_));
-  edges_ = edge_lane(description_, view_->chosen().value_or(static_cast<std::size_t>(-1)), coarse);
+  edges_ = edge_lane(description_, view_->chosen().value_or(static_cast<std::size_t>(-1)),
+                     moving ? EdgeEffort::kMoving : EdgeEffort::kStill);
   curve_->setContent(edges_);
+  session_.work().stop(solving_);
+  solving_ = 0;
+  if (!moving && !edges_.curves().empty() && needs_solving(description_)) solveEdges();
   emit changed();
+}
+
+void DrawingDesk::solveEdges() {
+  solving_ = session_.work().start<LaneContent>(
+      this, {},
+      [description = description_, part = *view_->chosen()](const WorkContext&) {
+        return Result<LaneContent>(edge_lane(description, part, EdgeEffort::kSolved));
+      },
+      [this, description = description_, part = *view_->chosen()](Result<LaneContent>&& lane) {
+        if (!lane || description != description_ || view_->chosen() != part) return;
+        solving_ = 0;
+        edges_ = std::move(*lane);
+        curve_->setContent(edges_);
+        emit changed();
+      });
 }
 
 }  // namespace lalometer

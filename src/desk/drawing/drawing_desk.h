@@ -34,7 +34,9 @@ class DrawingDesk : public QWidget, public DeskPart {
  private:
   void follow();
   void moveGrip(const DrawingGrip& grip, double right_mm, double up_mm, bool done);
-  void refresh(bool coarse);
+  void refresh(bool moving);
+  /// A shallow box's bass needs a solved panel: on a worker, shown if nothing changed meanwhile.
+  void solveEdges();
 
   BookSession& session_;
   SubjectView* view_;
@@ -44,6 +46,7 @@ class DrawingDesk : public QWidget, public DeskPart {
   int keeping_ = 0;          ///< changes on their way into the book
   Id subject_ = 0;
   LaneContent edges_;
+  WorkId solving_ = 0;
 };
 
 }  // namespace lalometer

@@ -32,12 +32,14 @@ CurveSource BookSession::curveSource(Id subject) const {
   for (const Take& t : takes_) {
     if (t.subject_id == subject && has_curve(t)) inputs.emplace(t.id, inputsOf(t));
   }
-  return [store = store_, inputs = std::move(inputs)](const Take& take) -> Result<Response> {
+  return [store = store_, inputs = std::move(inputs)](const Take& take) -> Result<TakenCurve> {
     const auto found = inputs.find(take.id);
     if (found == inputs.end())
       return fail(ErrorCode::kNotFound, "This take has no curve.", take.name);
     return store->get(curve_node(found->second), {*store, {}, in_turn})
-        .map([](const std::shared_ptr<const Analysis>& a) { return a->curve; });
+        .map([&](const std::shared_ptr<const Analysis>& a) {
+          return TakenCurve{a->curve, found->second.rig->impedance_uncertainty_percent};
+        });
   };
 }
 

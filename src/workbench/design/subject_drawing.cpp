@@ -8,6 +8,7 @@
 #include "acoustics/baffle/diffraction.h"
 #include "acoustics/baffle/rules.h"
 #include "acoustics/enclosure/enclosure_model.h"
+#include "acoustics/open_baffle/shallow_box.h"
 #include "base/constants.h"
 #include "base/text.h"
 #include "book/description/subject_geometry.h"
@@ -354,7 +355,12 @@ std::vector<KeyFigure> drawing_figures(const Description& description,
   return figures;
 }
 
-LaneContent edge_lane(const Description& description, std::size_t part, bool coarse) {
+bool needs_solving(const Description& description) {
+  const auto geometry = geometry_of(description, "");
+  return geometry && geometry->baffle && is_shallow(*geometry->baffle);
+}
+
+LaneContent edge_lane(const Description& description, std::size_t part, EdgeEffort effort) {
   LaneContent content;
   content.title = "Edges, modelled";
   content.left = {.quantity = AxisQuantity::kLevel,
@@ -376,12 +382,18 @@ LaneContent edge_lane(const Description& description, std::size_t part, bool coa
     content.empty_text = piston.error().message;
     return content;
   }
-  // While a hand moves a part a first-order curve at a twelfth of an octave follows within a frame.
+  // While a hand moves a part a first-order curve at a sixteenth of an octave follows within a
+  // frame.
+  const bool coarse = effort == EdgeEffort::kMoving;
   const FrequencyAxis axis =
       FrequencyAxis::logarithmic(50.0, coarse ? 16000.0 : 20000.0, coarse ? 16.0 : 48.0);
   const BafflePoint at = point_at(geometry->origin_x_m, geometry->origin_y_m, 1.0, 0.0, 0.0);
-  const auto box = baffle_response(*geometry->baffle, *piston, at, axis, kSpeedOfSound20_m_s,
-                                   coarse ? DiffractionEffort::kCoarse : DiffractionEffort::kFine);
+  const auto box =
+      effort == EdgeEffort::kSolved
+          ? box_response(*geometry->baffle, *piston, at, axis, kSpeedOfSound20_m_s,
+                         DiffractionEffort::kFine)
+          : baffle_response(*geometry->baffle, *piston, at, axis, kSpeedOfSound20_m_s,
+                            coarse ? DiffractionEffort::kCoarse : DiffractionEffort::kFine);
   const auto wall = infinite_baffle_response(*piston, at, axis, kSpeedOfSound20_m_s);
   Series curve;
   curve.label = driver.id;
@@ -389,6 +401,8 @@ LaneContent edge_lane(const Description& description, std::size_t part, bool coa
   for (std::size_t i = 0; i < axis.size(); ++i)
     curve.y.push_back(20.0 * std::log10(std::abs(box[i]) / std::abs(wall[i])));
   content.subtitle = fmt::format("{} at 1 m on the 0° axis, dB re an infinite baffle", driver.id);
+  if (effort != EdgeEffort::kSolved && is_shallow(*geometry->baffle))
+    content.subtitle += "; a shallow box's bass follows when it is solved";
   content.add_curves().push_back(std::move(curve));
   return content;
 }

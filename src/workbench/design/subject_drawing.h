@@ -78,8 +78,15 @@ enum class PartFigure { kDiameter, kLength };
                                                      std::optional<std::size_t> part);
 
 /// What the edges do to a driver of the drawing: a lane with the modelled curve re the same driver
-/// in an infinite baffle, on the 0 degree axis at 1 m. `coarse` while something moves.
+/// in an infinite baffle, on the 0 degree axis at 1 m.
+enum class EdgeEffort {
+  kMoving,  ///< within a frame, while something is dragged
+  kStill,   ///< some ms; of a shallow box the edges alone
+  kSolved,  ///< a new shallow box takes half a second; for a worker
+};
 [[nodiscard]] LaneContent edge_lane(const Description& description, std::size_t part,
-                                    bool coarse);
+                                    EdgeEffort effort);
+/// Whether kSolved tells more than kStill.
+[[nodiscard]] bool needs_solving(const Description& description);
 
 }  // namespace lalometer

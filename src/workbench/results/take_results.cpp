@@ -11,7 +11,7 @@ namespace {
 // Raised whenever the same inputs give another result.
 constexpr int kImpulseVersion = 2;
 constexpr int kCurveVersion = 2;
-constexpr int kReadingVersion = 1;
+constexpr int kReadingVersion = 2;
 constexpr int kMiniatureVersion = 1;
 constexpr int kModelVersion = 1;
 
@@ -80,13 +80,14 @@ Node<ImpedanceReading> reading_node(const TakeInputs& in) {
   std::string key =
       node_key("reading", kReadingVersion, {curve.key, condition_of(in.take), in.loading});
   return {std::move(key),
-          [curve = std::move(curve), condition = condition_of(in.take),
-           loading = in.loading](const Making& making) {
+          [curve = std::move(curve), condition = condition_of(in.take), loading = in.loading,
+           calibration_percent = in.rig->impedance_uncertainty_percent](const Making& making) {
             return making.store.get(curve, making)
                 .map([&](const std::shared_ptr<const Analysis>& analysis) {
                   const auto role = impedance_role(condition, loading);
                   return read_impedance(analysis->curve,
-                                        role.value_or(guessed_role(analysis->curve)));
+                                        role.value_or(guessed_role(analysis->curve)), {},
+                                        calibration_percent);
                 });
           },
           [](const ImpedanceReading&) { return std::size_t{4096}; }};

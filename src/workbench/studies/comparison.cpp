@@ -118,8 +118,11 @@ MemberFigures member_figures(const ComparedMember& m, ImpedanceRole role,
                              std::optional<double> re_ohm) {
   MemberFigures out{m.id, m.name, {}, {}, {}, {}, {}, {}, {}};
   std::map<std::string, std::vector<Estimate>> repeats;
-  for (const Response& z : m.impedances) {
-    const ImpedanceReading reading = read_impedance(z, role, re_ohm);
+  for (std::size_t i = 0; i < m.impedances.size(); ++i) {
+    const double calibration_percent =
+        i < m.calibration_percent.size() ? m.calibration_percent[i] : kUsualCalibration_percent;
+    const ImpedanceReading reading =
+        read_impedance(m.impedances[i], role, re_ohm, calibration_percent);
     if (!reading.refusal.empty()) {
       out.refusal = reading.refusal;
       continue;

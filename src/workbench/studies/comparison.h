@@ -17,6 +17,8 @@ struct ComparedMember {
   std::string name;
   std::vector<Response> responses;  ///< on axis, Pa at one drive and distance; repeats of one thing
   std::vector<Response> impedances;  ///< of one condition
+  /// Smooth error that each one's rig may have, per cent; those not told: the usual.
+  std::vector<double> calibration_percent = {};
 };
 
 /// A member's own figures.

@@ -64,15 +64,15 @@ std::vector<DriverGroup> driver_groups(const std::vector<Take>& takes, Id subjec
 
 CurveSource book_curves(const std::filesystem::path& book,
                         std::vector<std::pair<Id, RigCalibration>> rigs, Recipe recipe) {
-  return [book, rigs = std::move(rigs), recipe](const Take& take) -> Result<Response> {
+  return [book, rigs = std::move(rigs), recipe](const Take& take) -> Result<TakenCurve> {
     auto raw = Book::read_raw(book, take.raw_hash);
     if (!raw) return tl::unexpected(raw.error());
     RigCalibration rig;
     for (const auto& [id, calibration] : rigs) {
       if (id == take.rig_id) rig = calibration;
     }
-    return analysed({take, std::move(*raw), rig, recipe}).map([](Analysis&& a) {
-      return std::move(a.curve);
+    return analysed({take, std::move(*raw), rig, recipe}).map([&](Analysis&& a) {
+      return TakenCurve{std::move(a.curve), rig.impedance_uncertainty_percent};
     });
   };
 }
@@ -118,7 +118,8 @@ Result<DriverStudy> study_driver(const DriverGroup& group, const CurveSource& cu
     const Take& take = group.free_air[i];
     const auto z = curves(take);
     if (!z) return tl::unexpected(z.error());
-    auto fit = fit_driver(*z, {.re_ohm = re_ohm});
+    auto fit =
+        fit_driver(z->curve, {.re_ohm = re_ohm, .calibration_percent = z->calibration_percent});
     if (!fit) return bad_input(fit.error().message, take.name);
     ThieleSmall t = electrical_parameters(*fit);
     if (sd_m2 > 0.0 && !group.second.empty()) {
@@ -127,7 +128,10 @@ Result<DriverStudy> study_driver(const DriverGroup& group, const CurveSource& cu
       if (!second) return tl::unexpected(second.error());
       const auto& setup = std::get<ImpedanceSetup>(other.setup);
       const bool box = setup.condition == "test-box";
-      auto other_fit = fit_driver(*second, {.re_ohm = re_ohm, .in_closed_box = box});
+      auto other_fit =
+          fit_driver(second->curve, {.re_ohm = re_ohm,
+                                     .in_closed_box = box,
+                                     .calibration_percent = second->calibration_percent});
       if (!other_fit) return bad_input(other_fit.error().message, other.name);
       const double mass_kg = setup.added_mass_g * 1e-3;
       const double volume_m3 = setup.test_box_l * 1e-3;
@@ -143,7 +147,7 @@ Result<DriverStudy> study_driver(const DriverGroup& group, const CurveSource& cu
     }
     all.push_back(std::move(t));
     if (!study) {
-      const Response curve = *z;
+      const Response& curve = z->curve;
       WiggleSearch search;
       search.low_hz = 0.5 * fit->fs_hz.value;
       search.humps = {0.5 * fit->fs_hz.value, 1.6 * fit->fs_hz.value};
@@ -215,7 +219,7 @@ Description with_parameters(Description description, const std::string& driver,
 Result<SeriesStudy> study_series(const SeriesOptions& wish, const CurveSource& curves,
                                  std::stop_token stop, const Progress& progress,
                                  const Parallel& parallel) {
-  std::vector<std::pair<const Take*, Response>> have;
+  std::vector<std::pair<const Take*, TakenCurve>> have;
   std::size_t done = 0;
   for (const Take& take : wish.takes) {
     if (stop.stop_requested()) return cancelled();
@@ -231,7 +235,7 @@ Result<SeriesStudy> study_series(const SeriesOptions& wish, const CurveSource& c
     have.emplace_back(&take, std::move(*curve));
   }
   std::vector<CurveOfTake> material;
-  for (const auto& [take, curve] : have) {
+  for (const auto& [take, taken] : have) {
     std::string id;
     std::string name;
     if (wish.by_sample) {
@@ -242,7 +246,7 @@ Result<SeriesStudy> study_series(const SeriesOptions& wish, const CurveSource& c
       }
       id = std::to_string(take->variant_id);
     }
-    material.push_back({take, &curve, id, name});
+    material.push_back({take, &taken.curve, id, name, taken.calibration_percent});
   }
   const SeriesMaterial members = series_material(material, wish.loading);
   if (members.members.size() < 2) {

@@ -23,8 +23,13 @@ struct DriverGroup {
 /// Of a subject, in the order of their first takes; groups without a free-air take are left out.
 [[nodiscard]] std::vector<DriverGroup> driver_groups(const std::vector<Take>& takes, Id subject);
 
+/// A take's curve, and the smooth error that its rig may have, per cent.
+struct TakenCurve {
+  Response curve;
+  double calibration_percent = kUsualCalibration_percent;
+};
 /// Gives a take's curve; a worker's own way to the book.
-using CurveSource = std::function<Result<Response>(const Take&)>;
+using CurveSource = std::function<Result<TakenCurve>(const Take&)>;
 /// Reads raw data through connections of its own.
 [[nodiscard]] CurveSource book_curves(const std::filesystem::path& book,
                                       std::vector<std::pair<Id, RigCalibration>> rigs,

@@ -24,7 +24,8 @@ ComparedMember& member_of(SeriesMaterial& material, const CurveOfTake& curve) {
   for (ComparedMember& m : material.members) {
     if (m.id == curve.member_id) return m;
   }
-  return material.members.emplace_back(ComparedMember{curve.member_id, curve.member_name, {}, {}});
+  return material.members.emplace_back(
+      ComparedMember{curve.member_id, curve.member_name, {}, {}, {}});
 }
 
 }  // namespace
@@ -68,7 +69,9 @@ SeriesMaterial series_material(const std::vector<CurveOfTake>& curves, const std
         out.role = guessed_role(*c.curve);
         guessed = true;
       }
-      member_of(out, c).impedances.push_back(*c.curve);
+      ComparedMember& member = member_of(out, c);
+      member.impedances.push_back(*c.curve);
+      member.calibration_percent.push_back(c.calibration_percent);
     } else if (place.horizontal_deg != 0.0 || place.vertical_deg != 0.0) {
       ++off_axis;
     } else if (c.take->kind() == TakeKind::kResponse) {
@@ -93,7 +96,9 @@ SeriesMaterial series_material(const ImportPreview& set, bool by_sample) {
     for (const auto& [own, variant] : set.variants) {
       if (!by_sample && own == id) name = variant.name;
     }
-    curves.push_back({&item.take, &*item.curve, id, name});
+    curves.push_back(
+        {&item.take, &*item.curve, id, name,
+         item.rig ? item.rig->impedance_uncertainty_percent : kUsualCalibration_percent});
   }
   return series_material(curves, set.subject ? set.subject->description.loading : std::string());
 }

@@ -46,18 +46,18 @@ Take take(Id id, const std::string& condition, const std::string& sample = "A",
 
 /// Curves by the take's condition, as a book would give them.
 CurveSource source() {
-  return [](const Take& t) -> Result<Response> {
+  return [](const Take& t) -> Result<TakenCurve> {
     DriverParameters d = woofer();
     if (t.conditions.sample == "C") d.cms_m_per_n *= 0.86;
     if (condition_of(t) == "added-mass") d.mms_kg += 0.010;
     if (condition_of(t) == "test-box")
-      return curve(d, {.kind = BoxLoad::Kind::kSealed, .volume_m3 = 0.010});
+      return TakenCurve{curve(d, {.kind = BoxLoad::Kind::kSealed, .volume_m3 = 0.010})};
     if (condition_of(t) == "in-box")
-      return curve(d, {.kind = BoxLoad::Kind::kVented,
-                       .volume_m3 = 0.014,
-                       .ql = t.variant_id == 2 ? 3.0 : 8.0,
-                       .tuning_hz = 46.0});
-    return curve(d);
+      return TakenCurve{curve(d, {.kind = BoxLoad::Kind::kVented,
+                                  .volume_m3 = 0.014,
+                                  .ql = t.variant_id == 2 ? 3.0 : 8.0,
+                                  .tuning_hz = 46.0})};
+    return TakenCurve{curve(d)};
   };
 }
 
@@ -115,14 +115,43 @@ TEST(DriverStudies, SayWhatIsMissing) {
             ErrorCode::kCancelled);
 }
 
+// The same curve by a rig that states an error and by one that states a smaller one.
+TEST(DriverStudies, AndSeriesCountTheTakesOwnRig) {
+  const auto by_rig = [](double percent) {
+    return [percent](const Take& t) {
+      return source()(t).map([&](TakenCurve&& z) {
+        z.calibration_percent = percent;
+        return std::move(z);
+      });
+    };
+  };
+  const auto groups = driver_groups({take(1, "free-air")}, 1);
+  const auto rough = study_driver(groups[0], by_rig(2.0), 0.0, std::nullopt, {});
+  const auto fine = study_driver(groups[0], by_rig(0.2), 0.0, std::nullopt, {});
+  ASSERT_TRUE(rough && fine);
+  EXPECT_GT(rough->fit.qts.half_width, 5.0 * fine->fit.qts.half_width);
+
+  const SeriesOptions wish{.subject = 1,
+                           .by_sample = true,
+                           .loading = "",
+                           .takes = {take(1, "free-air", "A"), take(2, "free-air", "C")},
+                           .variants = {}};
+  const auto rough_series = study_series(wish, by_rig(2.0), {});
+  const auto fine_series = study_series(wish, by_rig(0.2), {});
+  ASSERT_TRUE(rough_series && fine_series);
+  // The usual repeat error of a single take is in both.
+  EXPECT_GT(figure_of(rough_series->comparison.members[0], "re_ohm")->value.half_width,
+            1.5 * figure_of(fine_series->comparison.members[0], "re_ohm")->value.half_width);
+}
+
 TEST(DriverStudies, AFailingTakeIsNamed) {
   const auto group = driver_groups({take(1, "free-air")}, 1);
   const auto study = study_driver(
       group[0],
-      [](const Take&) -> Result<Response> {
-        return curve(
+      [](const Take&) -> Result<TakenCurve> {
+        return TakenCurve{curve(
             woofer(),
-            {.kind = BoxLoad::Kind::kVented, .volume_m3 = 0.014, .ql = 7.0, .tuning_hz = 46.0});
+            {.kind = BoxLoad::Kind::kVented, .volume_m3 = 0.014, .ql = 7.0, .tuning_hz = 46.0})};
       },
       0.0132, std::nullopt, {});
   ASSERT_FALSE(study);

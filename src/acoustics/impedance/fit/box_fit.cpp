@@ -154,6 +154,12 @@ Estimate over(const std::vector<Weighed>& models, BackLoad back, double low, dou
   return {mean, std::sqrt(square)};
 }
 
+/// A loss is known as 1/Q; the same step of it is a longer way up in Q than down.
+Estimate as_loss(const Estimate& q) {
+  const double relative = q.half_width / q.value;
+  return from_relative(q.value, relative / (1.0 - relative * relative));
+}
+
 BoxFit told(const std::vector<Weighed>& models, BackLoad back, double low, double high,
             double noise) {
   const Fitted& best = models.front().fitted;
@@ -186,12 +192,12 @@ BoxFit told(const std::vector<Weighed>& models, BackLoad back, double low, doubl
   const double held = back == BackLoad::kRadiator ? 0.3 : 0.5;
   const Estimate qa = figure([](const BoxReading& r) { return r.absorption(); });
   if (qa.half_width < held * qa.value)
-    out.qa = qa;
+    out.qa = as_loss(qa);
   else
     out.notes.emplace_back("qa: what is lost by absorption is not told apart in this curve.");
   const Estimate ql = figure([](const BoxReading& r) { return r.leak(); });
   if (ql.half_width < held * ql.value) {
-    out.ql = ql;
+    out.ql = as_loss(ql);
   } else {
     out.notes.emplace_back(
         "ql: the box's losses are too small to be told apart from none in this curve.");

@@ -234,8 +234,7 @@ class Fitter {
       scatter.row(row).setZero();
       scatter.col(row).setZero();
     }
-    for (Eigen::Index k = 0; k < p; ++k) normal(k, k) += 1e-13 * (1.0 + normal.trace());
-    const Eigen::MatrixXd inverse = normal.ldlt().solve(Eigen::MatrixXd::Identity(p, p));
+    const Eigen::MatrixXd inverse = inverted(normal);
     const Eigen::MatrixXd covariance = inverse * scatter * inverse;
     fit.covariance.resize(p_ * p_);
     for (Eigen::Index a = 0; a < p; ++a) {
@@ -253,6 +252,16 @@ class Fitter {
     fit.residuals = residuals_;
     fit.converged = converged;
     return fit;
+  }
+
+  /// By the scale of each parameter: the logarithm of a loss that is nearly none moves the curve
+  /// next to nothing, and must come out as hardly known, not as held by rounding.
+  static Eigen::MatrixXd inverted(const Eigen::MatrixXd& normal) {
+    const Eigen::VectorXd scale = (normal.diagonal().array() + 1e-300).rsqrt();
+    Eigen::MatrixXd scaled = scale.asDiagonal() * normal * scale.asDiagonal();
+    scaled.diagonal().array() += 1e-12;
+    const Eigen::MatrixXd unit = Eigen::MatrixXd::Identity(normal.rows(), normal.cols());
+    return scale.asDiagonal() * scaled.ldlt().solve(unit) * scale.asDiagonal();
   }
 
   /// theta moves by -(J'WJ)^-1 J'W e for a relative error e of the impedance.

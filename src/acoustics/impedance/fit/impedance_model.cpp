@@ -353,13 +353,14 @@ std::vector<FitRange> ImpedanceModel::limits() const {
   if (shape_.back != BackLoad::kNone) {
     all[at(kAlpha)] = range(0.01, 100.0);
     all[at(kTuning)] = range(1.0, 2000.0);
-    all[at(kLeak)] = range(0.3, 2000.0);
+    all[at(kLeak)] = range(0.3, 3e5);
   }
   if (shape_.back == BackLoad::kRadiator) {
     all[at(kOwn)] = range(0.02, 3.0);
     all[at(kOwnQ)] = range(0.5, 200.0);
   }
-  if (shape_.absorbing) all[at(kAbsorption)] = range(0.3, 3000.0);
+  // Losses up to none: a limit that the data see would lay on one loss what the other has not.
+  if (shape_.absorbing) all[at(kAbsorption)] = range(0.3, 3e5);
   if (shape_.creep) all[at(kCreep)] = {0.0, 0.35};
   if (shape_.second) {
     const std::size_t k = at(kSecond);

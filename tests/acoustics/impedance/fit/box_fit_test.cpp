@@ -122,7 +122,8 @@ TEST(BoxFitTest, APassiveRadiatorShowsTuningAndNotch) {
   EXPECT_NEAR(fit->fb_hz.value, box.fb, 0.005 * box.fb);
   ASSERT_TRUE(fit->notch_hz.has_value());
   EXPECT_NEAR(fit->notch_hz->value, 18.0, fit->notch_hz->half_width);
-  EXPECT_LT(fit->notch_hz->half_width, 4.0);
+  // A leak up to none is allowed beside the radiator's own loss.
+  EXPECT_LT(fit->notch_hz->half_width, 5.0);
 }
 
 // A capacitor across a loudspeaker bends the upper impedance peak; the tuning must stay where it
