@@ -118,6 +118,31 @@ TEST(LanePicture, DrawsAnInvalidRangeFainterThanAValidOne) {
   EXPECT_LT(ink(150.0), 0.5 * ink(4000.0));
 }
 
+TEST(LanePicture, TheIntervalOfTheChosenCurveIsAPaleBand) {
+  LaneContent content;
+  Series s{.take_id = 1, .label = "a", .style = 0, .chosen = true, .x = {}, .y = {}};
+  for (double f = 20.0; f < 20000.0; f *= 1.01) {
+    s.x.push_back(f);
+    s.y.push_back(0.5);
+    s.spread.push_back(f < 1000.0 ? 0.2 : 0.0);
+  }
+  content.add_curves() = {s};
+  const LanePictureInput in{content,
+                            lane_geometry(content, 800, 200, {}, {0.0, 1.0}),
+                            Theme::light(),
+                            1.0,
+                            1.5,
+                            PictureQuality::kFine};
+  const QImage image = lane_picture(in);
+  const auto red = [&](double f, double y) {
+    return qRed(image.pixel(static_cast<int>(in.geometry.across.px(f)) + 3,
+                            static_cast<int>(in.geometry.up.px(y))));
+  };
+  EXPECT_LT(red(250.0, 0.62), red(4000.0, 0.62)) << "inside the band";
+  EXPECT_GT(red(250.0, 0.62), red(250.0, 0.5)) << "paler than the curve";
+  EXPECT_EQ(red(250.0, 0.82), red(4000.0, 0.82)) << "outside of it";
+}
+
 TEST(LanePicture, ManyCurvesOrAMapAskForAFinerPictureLater) {
   LaneContent content;
   content.add_curves().resize(8);

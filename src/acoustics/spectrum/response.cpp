@@ -131,6 +131,13 @@ Response resampled(const Response& curve, const FrequencyAxis& axis) {
       .with_flight(curve.flight_s());
 }
 
+std::optional<double> uncertainty_db_at(const Response& curve, double frequency_hz) {
+  if (curve.spread().empty() || frequency_hz < curve.axis().front() ||
+      frequency_hz > curve.axis().back())
+    return std::nullopt;
+  return 20.0 * std::log10(1.0 + kTwoSided95 * held_spread(curve, frequency_hz));
+}
+
 std::complex<double> value_at(const Response& curve, double frequency_hz) {
   const FrequencyAxis& axis = curve.axis();
   // A value read off at the axis' own end must not be lost to the last digit.

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <complex>
+#include <optional>
 #include <vector>
 
 #include "acoustics/spectrum/frequency_axis.h"
@@ -93,6 +94,10 @@ class Response {
 
 /// One value by the same rule as resampled(); NaN outside the axis.
 [[nodiscard]] std::complex<double> value_at(const Response& curve, double frequency_hz);
+
+/// Half-width of the level's 95 % interval there, dB; nothing outside the axis or where nobody
+/// knows.
+[[nodiscard]] std::optional<double> uncertainty_db_at(const Response& curve, double frequency_hz);
 
 /// The rows within the curve's valid range, for files, which know no hatching; the whole curve
 /// where fewer than two are left.

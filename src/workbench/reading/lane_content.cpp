@@ -16,7 +16,7 @@ const std::vector<LaneKind>& lane_kinds() {
 }
 
 Node<LaneContent> lane_node(const LaneKind& kind, const std::vector<LaidTake>& laid, Id chosen) {
-  constexpr int kLaneVersion = 2;
+  constexpr int kLaneVersion = 3;
   std::vector<std::string> inputs = {std::to_string(chosen)};
   for (const LaidTake& one : laid) {
     inputs.push_back(fmt::format("{} {} {} {} {}", one.take.id, one.take.colour,
@@ -84,7 +84,7 @@ std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid, double
         const Response& curve = one.analysis->curve;
         const std::complex<double> at = value_at(curve, frequency_hz);
         v.valid = curve.valid().contains(frequency_hz) && std::isfinite(at.real());
-        if (std::isfinite(at.real())) v.text = kind.at_cursor(one, at);
+        if (std::isfinite(at.real())) v.text = kind.at_cursor(one, frequency_hz, at);
       }
       values.push_back(std::move(v));
     }

@@ -64,7 +64,8 @@ struct LaneKind {
   /// Whether it shows something of such a take.
   bool (*needs)(const LaidTake& laid);
   /// Text of a curve's value at the cursor; null: this lane reads nothing there.
-  std::string (*at_cursor)(const LaidTake& laid, std::complex<double> value) = nullptr;
+  std::string (*at_cursor)(const LaidTake& laid, double frequency_hz,
+                           std::complex<double> value) = nullptr;
   /// What is told of an analysed take that it needs; null: nothing.
   std::vector<KeyFigure> (*figures)(const LaidTake& laid) = nullptr;
   bool shown_at_first = true;  ///< false: added by hand, since few need it daily

@@ -18,7 +18,7 @@ bool same(const std::vector<T>& a, const std::vector<T>& b) {
 bool operator==(const Series& a, const Series& b) {
   return std::tie(a.take_id, a.label, a.style, a.chosen, a.valid_low, a.valid_high) ==
              std::tie(b.take_id, b.label, b.style, b.chosen, b.valid_low, b.valid_high) &&
-         same(a.x, b.x) && same(a.y, b.y);
+         same(a.x, b.x) && same(a.y, b.y) && same(a.spread, b.spread);
 }
 
 bool operator==(const ValueMap& a, const ValueMap& b) {

@@ -43,6 +43,9 @@ struct Series {
   std::vector<double> y;
   double valid_low = 0.0;  ///< outside, the curve is drawn faint
   double valid_high = 1e300;
+  /// Half-width of the 95 % interval at each x, as a band about the curve; empty where nobody
+  /// knows.
+  std::vector<double> spread = {};
   friend bool operator==(const Series& a, const Series& b);
 };
 

@@ -210,6 +210,20 @@ TEST(CursorValues, CarryUnitsAndSayWhatIsNotValid) {
   EXPECT_EQ(cursor_values(all, 50000.0)[0].text, "–");
 }
 
+// A twentieth of the magnitude at one deviation: 20 log10(1 + 1.96 / 20) = 0.812 dB, by hand.
+TEST(Lanes, LevelShowsWhatRepeatsOrNoiseLeaveOpen) {
+  const Response bare = flat(Quantity::kPressure, 1.0);
+  const Response open = bare.with_spread(std::vector<double>(bare.size(), 0.05));
+  const std::vector<LaidTake> all = {laid(TakeKind::kResponse, open, "r", 1),
+                                     laid(TakeKind::kResponse, bare, "s", 2)};
+  const LaneContent content = lane_kind("level")->build(all, 1);
+  ASSERT_EQ(content.curves()[0].spread.size(), content.curves()[0].y.size());
+  EXPECT_NEAR(content.curves()[0].spread[3], 0.812, 0.001);
+  EXPECT_TRUE(content.curves()[1].spread.empty()) << "nobody knows";
+  EXPECT_EQ(cursor_values(all, 1000.0)[0].text, "94.0 ± 0.8 dB");
+  EXPECT_EQ(cursor_values(all, 1000.0)[1].text, "94.0 dB");
+}
+
 TEST(KeyFigures, RestOnTheirRange) {
   const auto figures = key_figures(laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0)));
   ASSERT_FALSE(figures.empty());

@@ -156,6 +156,26 @@ std::vector<PixelPoint> screen_points(const Series& s, const AcrossMapping& acro
   return thinned(points);
 }
 
+/// The interval about a curve, where it is valid, as a pale band.
+void draw_spread(QPainter& painter, const Series& s, const AcrossMapping& across,
+                 const UpMapping& up, double ratio, QColor colour) {
+  Series edge = s;
+  const auto points = [&](double sign) {
+    for (std::size_t i = 0; i < s.y.size(); ++i) edge.y[i] = s.y[i] + sign * s.spread[i];
+    return screen_points(edge, across, up, ratio, true);
+  };
+  QPolygonF band;
+  for (const PixelPoint& p : points(1.0))
+    if (std::isfinite(p.y)) band.push_back({p.x, p.y});
+  const auto below = points(-1.0);
+  for (auto p = below.rbegin(); p != below.rend(); ++p)
+    if (std::isfinite(p->y)) band.push_back({p->x, p->y});
+  colour.setAlpha(48);
+  painter.setPen(Qt::NoPen);
+  painter.setBrush(colour);
+  painter.drawPolygon(band);
+}
+
 /// Curves on a picture of the plot alone, so that nothing leaves the plot.
 void draw_curves(QImage& image, const LanePictureInput& in) {
   const LaneGeometry& g = in.geometry;
@@ -193,6 +213,12 @@ void draw_curves(QImage& image, const LanePictureInput& in) {
                   std::max(width - 0.3, 1.0) * ratio, colour, dots);
     }
   };
+  for (const Series& s : in.content.curves()) {
+    if (!s.chosen || s.spread.size() != s.y.size()) continue;
+    QPainter painter(&plot);
+    painter.setRenderHint(QPainter::Antialiasing, !quick);
+    draw_spread(painter, s, g.across, up, ratio, curve_style(s.style, in.theme.dark).colour);
+  }
   for (const Series& s : in.content.curves(Side::kRight)) draw(s, right, 1.0, 150);
   for (const Series& s : in.content.curves()) {
     if (!s.chosen) draw(s, up, in.curve_width_px, 235);

@@ -66,7 +66,7 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   return content;
 }
 
-std::string impedance_at(const LaidTake& one, std::complex<double> value) {
+std::string impedance_at(const LaidTake& one, double, std::complex<double> value) {
   std::string text = fmt::format("{} Ω", three_digits(std::abs(value)));
   if (!one.analysis->curve.has_phase()) return text;
   const double degrees = std::round(std::arg(value) * 180.0 / kPi);

@@ -31,7 +31,10 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
     if (!shows(one, TakeKind::kResponse)) continue;
     Series s = series_for(one, laid, chosen);
     const Response& curve = one.analysis->curve;
-    for (std::size_t i = 0; i < curve.size(); ++i) s.y.push_back(curve.level_db(i));
+    for (std::size_t i = 0; i < curve.size(); ++i) {
+      s.y.push_back(curve.level_db(i));
+      if (!curve.spread().empty()) s.spread.push_back(curve.uncertainty_db(i));
+    }
     content.add_curves().push_back(std::move(s));
     relative = relative || !one.analysis->calibrated;
     gated = gated || one.analysis->gate_s.has_value();
@@ -67,9 +70,13 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   return content;
 }
 
-std::string level_at(const LaidTake& one, std::complex<double> value) {
-  const Quantity quantity = one.analysis->curve.quantity();
-  return fmt::format("{:.1f} dB", to_level_db(std::abs(value), level_reference(quantity)));
+std::string level_at(const LaidTake& one, double frequency_hz, std::complex<double> value) {
+  const Response& curve = one.analysis->curve;
+  const double level = to_level_db(std::abs(value), level_reference(curve.quantity()));
+  const auto off = uncertainty_db_at(curve, frequency_hz);
+  // Less than a tenth is not told beside a tenth.
+  if (!off || *off < 0.1) return fmt::format("{:.1f} dB", level);
+  return fmt::format("{:.1f} ± {:.1f} dB", level, *off);
 }
 
 std::vector<KeyFigure> level_figures(const LaidTake& laid) {
