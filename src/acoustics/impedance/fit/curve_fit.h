@@ -57,11 +57,11 @@ struct CurveFitInput {
 struct CurveFit {
   std::vector<double> theta;
   /// Of theta, row by row: what the residuals scatter about the curve says, each point by its own
-  /// residual (a curve noisier at one end needs no noise model), and more where residuals that
-  /// hang together show that the model leaves something out.
+  /// residual (a curve noisier at one end needs no noise model), neighbours together as far as
+  /// their residuals hang together, where the model leaves something out.
   std::vector<double> covariance;
   /// What a smooth error of the rig moves theta by, one row (size of theta) for each independent
-  /// shape it may have at one standard deviation: constant, and waves of 8, 4 and 2 octaves.
+  /// shape it may have at one standard deviation: constant, and waves of 9 to 2.2 octaves.
   std::vector<std::vector<double>> calibration = {};
   std::vector<std::complex<double>> residuals;  ///< relative; real where there is no phase
   double rms = 0.0;  ///< of the residuals, weighted; one number per point
@@ -80,7 +80,7 @@ enum class FitEffort { kExplore, kFull };
 /// Levenberg-Marquardt with limits to each parameter, then reweighted so that points more than 3
 /// standard deviations away (Huber 1964) do not pull: a small loop of the curve belongs to a box
 /// mode, not to the driver. Source of the method: K. Levenberg 1944, D. W. Marquardt 1963;
-/// covariance: H. White 1980.
+/// covariance: H. White 1980; W. K. Newey and K. D. West 1987.
 /// @param start  within the limits; @param limits one per parameter.
 [[nodiscard]] CurveFit fit_curve(const CurveFitInput& input, const CurveModel& model,
                                  std::vector<double> start, std::span<const FitRange> limits,
