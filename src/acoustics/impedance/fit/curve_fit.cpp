@@ -13,6 +13,8 @@ using Complex = std::complex<double>;
 constexpr double kHuber = 3.0;
 constexpr int kMostSteps = 80;
 constexpr double kEnough = 1e-7;
+/// Where only models are compared.
+constexpr double kEnoughToExplore = 1e-5;
 /// Of the variance: which model and which points count was decided on the same data (found by
 /// benchmarks/accuracy_run).
 constexpr double kChosenOnTheSameData = 1.12;
@@ -36,6 +38,9 @@ class Fitter {
   CurveFit run(FitEffort effort) {
     const bool explore = effort == FitEffort::kExplore;
     residuals_.resize(n_);
+    enough_ = explore ? kEnoughToExplore : kEnough;
+    const double followed = explore ? 3e-5 : 3e-6;
+    for (const double weight : in_.weights) floor_ += weight * followed * followed;
     bool converged = descend(explore ? 45 : kMostSteps);
     for (int round = 0; round < (explore ? 2 : 3); ++round) {
       if (!reweigh()) break;
@@ -113,8 +118,8 @@ class Fitter {
       }
       if (!better) return true;
       depart(theta_, residuals_, true);
-      // Far less than the noise moves the figures.
-      if (gain < kEnough) return true;
+      // Far less than the noise moves the figures; or than any measured curve follows a model.
+      if (gain < enough_ || now < floor_) return true;
     }
     return false;
   }
@@ -344,6 +349,8 @@ class Fitter {
   std::vector<Complex> jacobian_;
   std::vector<Complex> residuals_;
   std::vector<double> pull_;
+  double enough_ = kEnough;      ///< relative gain of a step that ends it
+  double floor_ = 0.0;           ///< of the cost
   std::vector<double> per_ohm_;  ///< 1 / |measured|
 };
 
