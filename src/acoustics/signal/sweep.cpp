@@ -48,11 +48,17 @@ std::size_t SweepSpec::sample_count() const {
 }
 
 std::vector<double> exponential_sweep(const SweepSpec& spec) {
+  return exponential_sweep(spec, 0.0);
+}
+
+std::vector<double> exponential_sweep(const SweepSpec& spec, double offset_samples) {
   const double rate = spec.rate_s();
   const double k = 2.0 * kPi * spec.start_hz() * rate;
-  std::vector<double> x(spec.sample_count());
+  std::vector<double> x(spec.sample_count() + (offset_samples > 0.0 ? 1 : 0));
   for (std::size_t n = 0; n < x.size(); ++n) {
-    x[n] = std::sin(k * std::expm1(static_cast<double>(n) / spec.sample_rate_hz() / rate));
+    const double at = static_cast<double>(n) - offset_samples;
+    if (at < 0.0) continue;  // not begun yet
+    x[n] = std::sin(k * std::expm1(at / spec.sample_rate_hz() / rate));
   }
   return x;
 }

@@ -40,6 +40,10 @@ class SweepSpec {
 /// A. Farina, 108th AES Convention (2000), preprint 5093.
 [[nodiscard]] std::vector<double> exponential_sweep(const SweepSpec& spec);
 
+/// The same as another clock samples it: spec's rate in samples per second of the player, the sweep
+/// starting `offset` samples after the first one (0 <= offset < 1). Exact, not interpolated.
+[[nodiscard]] std::vector<double> exponential_sweep(const SweepSpec& spec, double offset_samples);
+
 /// Half-Hann fades at both ends of a signal, each at most half its length; 0 leaves an end as it
 /// is.
 void apply_fades(std::vector<double>& signal, std::size_t fade_in_count,

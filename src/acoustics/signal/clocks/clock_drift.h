@@ -1,0 +1,53 @@
+#pragma once
+
+#include <optional>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "acoustics/signal/sweep.h"
+
+/// How far a recorder's clock runs off the player's, from what it recorded. Drift e: the recorder
+/// takes rate * (1 + e) samples in a second of the player. It is taken out by sampling the ideal
+/// sweep as that clock does (SweepSpec with that rate), which is exact, where resampling the
+/// recording would only come near.
+namespace lalometer {
+
+struct ClockDrift {
+  enum class Basis {
+    kRepeats,   ///< known time from sweep to sweep
+    kOneSweep,  ///< a delay that grows along one sweep, beyond minimum phase
+  };
+  double ppm = 0.0;
+  double uncertainty_ppm = 0.0;  ///< half-width of the 95 % interval
+  Basis basis = Basis::kOneSweep;
+  /// Of repeats: after which of them (from 0) samples are missing or doubled, and how many.
+  std::optional<std::size_t> slip_after = std::nullopt;
+  double slip_samples = 0.0;
+};
+
+/// Like sweeps at known times: the pulses that they become are correlated with the first one's, to
+/// a hundredth of a sample. With three or more, one that stands off the others' line by more than
+/// 0.4 samples names a slip and is left out.
+/// @param starts    of at least two sweeps, to a few ms (find_sweeps()).
+/// @param period_s  from start to start, on the player's clock.
+/// Nothing where fewer than two lie at multiples of the period (within 2000 ppm).
+[[nodiscard]] std::optional<ClockDrift> drift_of_repeats(std::span<const double> recording,
+                                                         const SweepSpec& spec,
+                                                         std::span<const double> starts,
+                                                         double period_s);
+
+/// One bare sweep: a drift e delays what the sweep plays at f by e L ln f, L its time for a factor
+/// e of frequency. The phase of the direct sound (5 ms) beyond minimum phase is fitted by a delay
+/// and that, over the upper 2.6 octaves that a loudspeaker plays, where usually one driver does.
+/// Its half-width counts 40 us of the loudspeaker's own excess delay across that range (common
+/// practice, no source), so that some 60 ppm for a sweep of 3 s are the best that can be had.
+/// Nothing where no pulse stands out.
+[[nodiscard]] std::optional<ClockDrift> drift_of_one(std::span<const double> recording,
+                                                     const SweepSpec& spec, double start);
+
+/// Delay of b against a in samples, to a hundredth, by the top of their correlation; both equally
+/// long.
+[[nodiscard]] double delay_between(std::span<const double> a, std::span<const double> b);
+
+}  // namespace lalometer

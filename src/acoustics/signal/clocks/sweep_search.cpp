@@ -1,0 +1,118 @@
+#include "acoustics/signal/clocks/sweep_search.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "acoustics/signal/deconvolve.h"
+#include "acoustics/signal/fft.h"
+
+namespace lalometer {
+namespace {
+
+constexpr double kAboveMiddle_db = 24.0;
+constexpr double kBelowLoudest_db = 40.0;
+constexpr double kApart = 0.9;  ///< of the duration
+constexpr double kCell_s = 2e-3;
+
+/// Tops of the compressed recording in cells of 2 ms: |h| and where.
+struct Cells {
+  std::vector<double> top;
+  std::vector<double> at;
+};
+
+Cells compressed_cells(std::span<const double> x, const SweepSpec& spec) {
+  const std::size_t length = spec.sample_count();
+  const auto cell = static_cast<std::size_t>(kCell_s * spec.sample_rate_hz()) + 1;
+  Cells out;
+  out.top.assign(x.size() / cell + 1, 0.0);
+  out.at.assign(out.top.size(), 0.0);
+  const std::size_t block = fast_length(4 * length);
+  std::vector<double> reference(block, 0.0);
+  const std::vector<double> sweep = exponential_sweep(spec);
+  std::copy(sweep.begin(), sweep.end(), reference.begin());
+  // What begins in the first part of a block lies in it whole; the next block begins there.
+  const std::size_t step = block - length - length / 8;
+  for (std::size_t from = 0; from < x.size(); from += step) {
+    std::vector<double> part(block, 0.0);
+    const std::size_t to = std::min(from + block, x.size());
+    std::copy(x.begin() + static_cast<std::ptrdiff_t>(from),
+              x.begin() + static_cast<std::ptrdiff_t>(to), part.begin());
+    const ImpulseResponse h =
+        deconvolve(part, reference, spec.sample_rate_hz(), {spec.start_hz(), spec.stop_hz()});
+    const auto zero = static_cast<std::size_t>(h.zero_at);
+    for (std::size_t i = 0; i < step && from + i < x.size() && zero + i < h.samples.size(); ++i) {
+      const double size = std::abs(h.samples[zero + i]);
+      double& top = out.top[(from + i) / cell];
+      if (size > top) {
+        top = size;
+        out.at[(from + i) / cell] = static_cast<double>(from + i);
+      }
+    }
+  }
+  return out;
+}
+
+double middle_of(std::vector<double> values) {
+  auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+  std::nth_element(values.begin(), middle, values.end());
+  return *middle;
+}
+
+}  // namespace
+
+std::vector<HeardSweep> find_sweeps(std::span<const double> recording, const SweepSpec& spec) {
+  if (recording.size() < spec.sample_count()) return {};
+  const Cells cells = compressed_cells(recording, spec);
+  const std::size_t n = cells.top.size();
+  const auto apart = static_cast<std::size_t>(kApart * spec.duration_s() / kCell_s);
+  std::vector<std::size_t> order(n);
+  for (std::size_t i = 0; i < n; ++i) order[i] = i;
+  std::sort(order.begin(), order.end(),
+            [&](std::size_t a, std::size_t b) { return cells.top[a] > cells.top[b]; });
+  std::vector<HeardSweep> found;
+  const double loudest = cells.top[order.front()];
+  if (!(loudest > 0.0)) return found;
+  std::vector<bool> taken(n, false);
+  for (const std::size_t i : order) {
+    const double level = 20.0 * std::log10(cells.top[i] / loudest);
+    if (level < -kBelowLoudest_db) break;
+    if (taken[i]) continue;
+    const std::size_t from = i > apart ? i - apart : 0;
+    const std::size_t to = std::min(i + apart + 1, n);
+    const double middle = middle_of({cells.top.begin() + static_cast<std::ptrdiff_t>(from),
+                                     cells.top.begin() + static_cast<std::ptrdiff_t>(to)});
+    const bool stands_out = cells.top[i] > middle * std::pow(10.0, kAboveMiddle_db / 20.0);
+    // Whole in the recording: what begins too late has lost its treble.
+    const bool whole = cells.at[i] + 0.98 * static_cast<double>(spec.sample_count()) <
+                       static_cast<double>(recording.size());
+    std::fill(taken.begin() + static_cast<std::ptrdiff_t>(from),
+              taken.begin() + static_cast<std::ptrdiff_t>(to), true);
+    if (stands_out && whole) found.push_back({cells.at[i], level});
+  }
+  std::sort(found.begin(), found.end(),
+            [](const HeardSweep& a, const HeardSweep& b) { return a.at_sample < b.at_sample; });
+  return found;
+}
+
+ImpulseResponse compressed(std::span<const double> recording, const SweepSpec& spec,
+                           double at_sample, double before_s, double after_s) {
+  const double rate = spec.sample_rate_hz();
+  const auto before = static_cast<std::ptrdiff_t>(std::ceil(before_s * rate));
+  const auto after = static_cast<std::ptrdiff_t>(std::ceil(after_s * rate));
+  const double whole = std::floor(at_sample);
+  const std::vector<double> sweep = exponential_sweep(spec, at_sample - whole);
+  const std::ptrdiff_t first = static_cast<std::ptrdiff_t>(whole) - before;
+  const std::size_t length = static_cast<std::size_t>(before + after) + sweep.size();
+  std::vector<double> part(length, 0.0);
+  for (std::size_t i = 0; i < length; ++i) {
+    const std::ptrdiff_t at = first + static_cast<std::ptrdiff_t>(i);
+    if (at >= 0 && at < static_cast<std::ptrdiff_t>(recording.size()))
+      part[i] = recording[static_cast<std::size_t>(at)];
+  }
+  std::vector<double> reference(length, 0.0);
+  std::copy(sweep.begin(), sweep.end(), reference.begin() + before);
+  return deconvolve(part, reference, rate, {spec.start_hz(), spec.stop_hz()},
+                    static_cast<double>(before) / rate);
+}
+
+}  // namespace lalometer
