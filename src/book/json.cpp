@@ -106,6 +106,11 @@ std::string to_json(const Conditions& c) {
             {"lead_in_s", c.stimulus.lead_in_s},
             {"amplitude", c.stimulus.amplitude},
             {"more", more}};
+  if (c.stimulus.repeats > 1) {
+    json["sweep_repeats"] = c.stimulus.repeats;
+    json["sweep_period_s"] = c.stimulus.period_s;
+  }
+  if (c.sweep > 0) json["sweep"] = c.sweep;
   if (c.repeats.count > 1) {
     json["repeats"] = {{"count", c.repeats.count},
                        {"frequency_hz", c.repeats.frequency_hz},
@@ -136,6 +141,9 @@ Conditions conditions_from_json(const std::string& text) {
   read(json, "duration_s", c.stimulus.duration_s);
   read(json, "lead_in_s", c.stimulus.lead_in_s);
   read(json, "amplitude", c.stimulus.amplitude);
+  read(json, "sweep_repeats", c.stimulus.repeats);
+  read(json, "sweep_period_s", c.stimulus.period_s);
+  read(json, "sweep", c.sweep);
   if (const auto repeats = json.find("repeats"); repeats != json.end() && repeats->is_object())
     c.repeats = repeats_from(*repeats);
   if (const auto more = json.find("more"); more != json.end() && more->is_object()) {

@@ -69,6 +69,8 @@ struct Stimulus {
   double duration_s = 0.0;
   double lead_in_s = 0.0;  ///< silence before the sweep
   double amplitude = 1.0;  ///< peak re full scale of the output
+  int repeats = 1;         ///< like sweeps in one recording
+  double period_s = 0.0;   ///< of them: from start to start, on the player's clock
   friend bool operator==(const Stimulus&, const Stimulus&) = default;
 };
 
@@ -90,6 +92,8 @@ struct Conditions {
   double t0_s = 0.0;          ///< moment of excitation in an imported impulse response
   /// Of an imported sweep: which channel of the file is the loopback; -1 where there is none.
   int loopback_channel = -1;
+  /// Of an imported sweep: which of several in the file, from 1; 0: their mean, or the first.
+  int sweep = 0;
   Stimulus stimulus;
   RepeatSpread repeats;                          ///< of a recording that is the mean of several
   std::map<std::string, std::string> more_json;  ///< unknown keys of an imported take, kept

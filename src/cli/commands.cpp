@@ -17,6 +17,7 @@
 #include "cli/impedance_commands.h"
 #include "cli/option_checks.h"
 #include "cli/output.h"
+#include "cli/stimulus_command.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
 #include "workbench/practice/simulating.h"
@@ -36,7 +37,9 @@ struct ResponseOptions {
   double gate_ms = 0.0;
   int smooth = 0;
   std::string kind;
-  std::vector<double> stimulus;  ///< start, stop, duration, lead-in of a bare recorded sweep
+  /// Start, stop, duration, lead-in of a bare recorded sweep; then repeats and period.
+  std::vector<double> stimulus;
+  int sweep = 0;
   int channel = 0;
   int loopback_channel = -1;
 };
@@ -45,8 +48,17 @@ ImportChoices choices_of(const ResponseOptions& o) {
   ImportChoices choices;
   if (o.kind == "response") choices.kind = ColumnKind::kResponse;
   if (o.kind == "impedance") choices.kind = ColumnKind::kImpedance;
-  if (o.stimulus.size() == 4)
-    choices.stimulus = Stimulus{o.stimulus[0], o.stimulus[1], o.stimulus[2], o.stimulus[3], 1.0};
+  const std::vector<double>& s = o.stimulus;
+  const bool repeated = s.size() == 6;
+  if (s.size() == 5 || (repeated && !(s[4] >= 1.0 && s[4] == std::round(s[4]) && s[5] >= s[2])))
+    throw CLI::ValidationError(
+        "--stimulus", "repeats are a whole number, and the period is no shorter than the sweep");
+  if (s.size() >= 4) choices.stimulus = Stimulus{s[0], s[1], s[2], s[3], 1.0};
+  if (repeated) {
+    choices.stimulus->repeats = static_cast<int>(s[4]);
+    choices.stimulus->period_s = s[5];
+  }
+  choices.sweep = o.sweep;
   choices.channel = o.channel;
   choices.loopback_channel = o.loopback_channel;
   return choices;
@@ -118,6 +130,20 @@ int response_command(const Doors& doors, const ResponseOptions& o) {
     reflection_s = result.first_reflection_s;
     origin = result.origin;
     if (!reflection_s) told.note("No reflection stands out after the direct sound.");
+    if (!item->stage->start_known) {
+      if (arrival_s && reflection_s)
+        told.note(fmt::format("The first reflection comes {:.2f} ms after the arrival.",
+                              1e3 * (*reflection_s - *arrival_s)));
+      arrival_s = reflection_s = std::nullopt;
+    }
+    if (item->stage->sweeps_found > 0) {
+      told.put("sweeps_found", item->stage->sweeps_found);
+      const auto& drift = item->stage->drift;
+      told.put("drift_ppm",
+               drift ? std::optional(Estimate{drift->ppm, drift->uncertainty_ppm}) : std::nullopt,
+               1.0);
+      if (!drift) told.note("drift_ppm: no pulse stands out to tell it by.");
+    }
   }
   told.put("arrival_s", arrival_s).put("first_reflection_s", reflection_s);
   told.put("time_origin", std::string(word_of(origin.source)));
@@ -227,10 +253,14 @@ void add_reading_options(CLI::App& command, ResponseOptions& o) {
   command.add_option("--kind", o.kind, "what a text file holds")
       ->check(CLI::IsMember({"response", "impedance"}));
   command
-      .add_option("--stimulus", o.stimulus,
-                  "a bare recording holds this sweep: start Hz, stop Hz, duration s, lead-in s")
-      ->expected(4)
+      .add_option(
+          "--stimulus", o.stimulus,
+          "a bare recording holds this sweep: start Hz, stop Hz, duration s, lead-in s, and "
+          "where it is repeated: how often, and the time from start to start, s")
+      ->expected(4, 6)
       ->delimiter(',');
+  command.add_option("--sweep", o.sweep, "which of several sweeps in a recording, from 1")
+      ->check(above_zero());
   command.add_option("--channel", o.channel, "channel of the measurement in a sound file, from 0")
       ->check(not_negative());
   command.add_option("--loopback-channel", o.loopback_channel, "channel of the loopback, from 0")
@@ -359,6 +389,7 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   add_file_commands(app, doors, status);
   add_design_commands(app, doors, status);
   add_impedance_commands(app, doors, status);
+  add_stimulus_command(app, doors, status);
 
   try {
     app.parse(argc, argv);

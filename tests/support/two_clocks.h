@@ -66,10 +66,9 @@ inline std::vector<double> recorded(const std::function<double(double)>& played,
     const double t = at - static_cast<double>(i);
     const double before = i > 0 ? x[i - 1] : 0.0;
     const double p = x[i], q = x[i + 1], after = x[i + 2];
-    const double value =
-        p + t * (-before / 3.0 - p / 2.0 + q - after / 6.0) +
-        t * t * (before / 2.0 - p + q / 2.0) +
-        t * t * t * (-before / 6.0 + p / 2.0 - q / 2.0 + after / 6.0);
+    const double value = p + t * (-before / 3.0 - p / 2.0 + q - after / 6.0) +
+                         t * t * (before / 2.0 - p + q / 2.0) +
+                         t * t * t * (-before / 6.0 + p / 2.0 - q / 2.0 + after / 6.0);
     out.push_back(value + r.noise * normal(engine));
   }
   return out;

@@ -290,6 +290,8 @@ Result<SetTake> read_take(const Json& json, const std::filesystem::path& folder,
   item.take.drawing = reader.text("drawing", "");
   c.channel = static_cast<int>(reader.number("channel", 0.0));
   c.loopback_channel = static_cast<int>(reader.number("loopback_channel", -1.0));
+  c.sweep = static_cast<int>(reader.number("sweep", 0.0));
+  reader.require(c.sweep >= 0, "\"sweep\" counts from 1.");
   c.t0_s = reader.number("t0_s", 0.0);
   c.pa_per_v = reader.number("pa_per_v", 0.0);
   c.pa_per_unit = reader.number("pa_per_unit", 0.0);
@@ -303,6 +305,11 @@ Result<SetTake> read_take(const Json& json, const std::filesystem::path& folder,
     Reader s(*stimulus, where + ": stimulus");
     c.stimulus = {s.number("start_hz", 0.0), s.number("stop_hz", 0.0), s.number("duration_s", 0.0),
                   s.number("lead_in_s", 0.0), s.number("amplitude", 1.0)};
+    c.stimulus.repeats = static_cast<int>(s.number("repeats", 1.0));
+    c.stimulus.period_s = s.number("period_s", 0.0);
+    s.require(c.stimulus.repeats >= 1, "\"repeats\" must be at least 1.");
+    s.require(c.stimulus.repeats == 1 || c.stimulus.period_s >= c.stimulus.duration_s,
+              "\"repeats\" needs \"period_s\", no shorter than the sweep.");
     if (auto read = s.outcome(); !read) return tl::unexpected(read.error());
   }
   for (const auto& [key, value] : json.items()) {

@@ -87,6 +87,11 @@ Json take_json(const SetTake& item) {
     json["stimulus"] = {{"type", "exponential-sweep"},       {"start_hz", c.stimulus.start_hz},
                         {"stop_hz", c.stimulus.stop_hz},     {"duration_s", c.stimulus.duration_s},
                         {"lead_in_s", c.stimulus.lead_in_s}, {"amplitude", c.stimulus.amplitude}};
+    if (c.stimulus.repeats > 1) {
+      json["stimulus"]["repeats"] = c.stimulus.repeats;
+      json["stimulus"]["period_s"] = c.stimulus.period_s;
+    }
+    if (c.sweep > 0) json["sweep"] = c.sweep;
   }
   for (const auto& [key, value] : c.more_json) json[key] = parsed_ordered_json(value);
   return json;

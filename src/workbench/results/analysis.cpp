@@ -17,7 +17,7 @@ namespace lalometer {
 namespace {
 
 /// Raised whenever the same input gives another result.
-constexpr const char* kComputation = "analysis 7";
+constexpr const char* kComputation = "analysis 8";
 
 /// What a curve is made of; harmonics lie earlier, decay goes on later.
 constexpr double kKeptBefore_s = 0.02;
@@ -153,6 +153,16 @@ void add_noise(Analysis& a, const ImpulseStage& stage, double gathered_s) {
 
 }  // namespace
 
+namespace {
+
+Response without_phase(const Response& curve) {
+  std::vector<std::complex<double>> values(curve.size());
+  for (std::size_t i = 0; i < curve.size(); ++i) values[i] = std::max(curve.magnitude(i), 1e-30);
+  return *Response::make(curve.axis(), std::move(values), curve.quantity(), curve.valid(), false);
+}
+
+}  // namespace
+
 Analysis curve_stage(const ImpulseStage& stage, const Recipe& recipe) {
   const double start_s = stage.gate_start_s();
   const ImpulseResponse h = trimmed(*stage.impulse, start_s);
@@ -188,6 +198,7 @@ Analysis curve_stage(const ImpulseStage& stage, const Recipe& recipe) {
                     .gate_start_s = start_s,
                     .calibrated = stage.calibrated,
                     .notes = std::move(notes)};
+  if (stage.phase_open) analysis.curve = without_phase(analysis.curve);
   add_noise(analysis, stage, gate_s.value_or(stage.recorded_s));
   return analysis;
 }

@@ -14,6 +14,7 @@
 #include "base/text.h"
 #include "exchange/audio_file.h"
 #include "workbench/results/corrections.h"
+#include "workbench/results/heard_sweep.h"
 
 namespace lalometer {
 namespace {
@@ -207,6 +208,71 @@ void note_breaks(std::span<const double> signal, const SweepSpec& spec, std::siz
   }
 }
 
+/// Of a recorded sweep: with a loopback beside it, or as it was heard.
+Result<ImpulseStage> sweep_stage(const AnalysisInput& in, const AudioData& audio,
+                                 const std::vector<double>& signal, std::vector<std::string> notes,
+                                 std::stop_token stop) {
+  const Conditions& c = in.take.conditions;
+  Stimulus s = c.stimulus;
+  const double rate = audio.sample_rate_hz;
+  const auto spec = SweepSpec::make({s.start_hz, s.stop_hz, s.duration_s, rate});
+  if (!spec) return tl::unexpected(spec.error());
+  const auto lead = static_cast<std::size_t>(std::llround(s.lead_in_s * rate));
+  if (signal.size() < lead + spec->sample_count()) {
+    return bad_input(fmt::format("The recording lasts {} s, but lead-in and sweep take {} s.",
+                                 three_digits(static_cast<double>(signal.size()) / rate),
+                                 three_digits(s.lead_in_s + s.duration_s)),
+                     in.take.raw_name);
+  }
+  const bool calibrated = c.pa_per_v > 0.0;
+  const double factor = calibrated ? c.pa_per_v * c.drive_v : 1.0;
+  if (stop.stop_requested()) return cancelled();
+  ImpulseStage stage;
+  if (c.loopback_channel >= 0 &&
+      static_cast<std::size_t>(c.loopback_channel) < audio.channels.size()) {
+    const auto& reference = audio.channels[static_cast<std::size_t>(c.loopback_channel)];
+    ImpulseResponse h = deconvolve(signal, reference, rate, {s.start_hz, s.stop_hz}, split_s(s));
+    if (stop.stop_requested()) return cancelled();
+    const SweepTrack track = track_sweep(reference, *spec, lead);
+    const auto broken_hz = loopback_break_hz(reference, track, *spec, lead,
+                                             find_clipping(reference).clipped_count == 0);
+    if (track.present && broken_hz) {
+      notes.push_back(
+          fmt::format("Samples are missing or doubled near {}.", frequency_text(*broken_hz)));
+    }
+    stage = staged(in, std::move(h), Clock::kFromExcitation, factor, calibrated);
+    hear_noise(stage, signal, reference, s, rate);
+  } else {
+    auto heard = heard_take(signal, rate, c, split_s(s), in.take.raw_name, stop);
+    if (!heard) return tl::unexpected(heard.error());
+    notes.insert(notes.end(), heard->notes.begin(), heard->notes.end());
+    note_breaks(heard->stretch, heard->spec, heard->lead, heard->impulse, notes);
+    stage = staged(in, std::move(heard->impulse), Clock::kWithLatency, factor, calibrated);
+    // Without a loopback the latency shifts the sweep, and the silence before it grows.
+    s.lead_in_s = static_cast<double>(heard->lead) / rate;
+    hear_noise(stage, heard->stretch, heard->reference, s, rate);
+    if (stage.noise && heard->averaged > 1) {
+      const double less = 1.0 / std::sqrt(static_cast<double>(heard->averaged));
+      std::vector<std::complex<double>> values = stage.noise->values();
+      for (auto& value : values) value *= less;
+      stage.noise = *Response::make(stage.noise->axis(), std::move(values), stage.noise->quantity(),
+                                    stage.noise->valid(), false);
+    }
+    stage.sweeps_found = heard->found;
+    stage.drift = heard->drift;
+    stage.start_known = heard->start_known;
+    stage.phase_open = heard->phase_open;
+    if (!stage.start_known)
+      notes.emplace_back(
+          "When the sweep was played is not known: arrival and reflection have no time of their "
+          "own.");
+  }
+  stage.notes.insert(stage.notes.begin(), notes.begin(), notes.end());
+  if (!calibrated)
+    stage.notes.emplace_back("The file tells no sensitivity: levels are re the stimulus.");
+  return stage;
+}
+
 Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) {
   const auto audio = read_audio(in.raw, in.take.raw_name);
   if (!audio) return tl::unexpected(audio.error());
@@ -236,50 +302,7 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
     return stage;
   }
   note_clipping(signal, notes);
-  const Stimulus& s = c.stimulus;
-  const auto spec = SweepSpec::make({s.start_hz, s.stop_hz, s.duration_s, rate});
-  if (!spec) return tl::unexpected(spec.error());
-  const auto lead = static_cast<std::size_t>(std::llround(s.lead_in_s * rate));
-  if (signal.size() < lead + spec->sample_count()) {
-    return bad_input(fmt::format("The recording lasts {} s, but lead-in and sweep take {} s.",
-                                 three_digits(static_cast<double>(signal.size()) / rate),
-                                 three_digits(s.lead_in_s + s.duration_s)),
-                     in.take.raw_name);
-  }
-  const bool has_loopback = c.loopback_channel >= 0 &&
-                            static_cast<std::size_t>(c.loopback_channel) < audio->channels.size();
-  std::vector<double> reference(signal.size(), 0.0);
-  if (has_loopback) {
-    reference = audio->channels[static_cast<std::size_t>(c.loopback_channel)];
-  } else {
-    const std::vector<double> sweep = exponential_sweep(*spec);
-    for (std::size_t i = 0; i < sweep.size() && lead + i < reference.size(); ++i)
-      reference[lead + i] = s.amplitude * sweep[i];
-  }
-  if (stop.stop_requested()) return cancelled();
-  ImpulseResponse h = deconvolve(signal, reference, rate, {s.start_hz, s.stop_hz}, split_s(s));
-  if (stop.stop_requested()) return cancelled();
-  if (has_loopback) {
-    const SweepTrack track = track_sweep(reference, *spec, lead);
-    const auto broken_hz = loopback_break_hz(reference, track, *spec, lead,
-                                             find_clipping(reference).clipped_count == 0);
-    if (track.present && broken_hz) {
-      notes.push_back(
-          fmt::format("Samples are missing or doubled near {}.", frequency_text(*broken_hz)));
-    }
-  } else {
-    note_breaks(signal, *spec, lead, h, notes);
-  }
-  const bool calibrated = c.pa_per_v > 0.0;
-  ImpulseStage stage =
-      staged(in, std::move(h), has_loopback ? Clock::kFromExcitation : Clock::kWithLatency,
-             calibrated ? c.pa_per_v * c.drive_v : 1.0, calibrated);
-  // Without a loopback the latency shifts the sweep, and the silence before it grows.
-  hear_noise(stage, signal, reference, s, rate);
-  stage.notes.insert(stage.notes.begin(), notes.begin(), notes.end());
-  if (!calibrated)
-    stage.notes.emplace_back("The file tells no sensitivity: levels are re the stimulus.");
-  return stage;
+  return sweep_stage(in, *audio, signal, std::move(notes), stop);
 }
 
 }  // namespace

@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "acoustics/signal/clocks/clock_drift.h"
 #include "acoustics/signal/impulse_response.h"
 #include "acoustics/spectrum/response.h"
 #include "book/book.h"
@@ -58,6 +59,11 @@ struct ImpulseStage {
   /// root of the gate's seconds, in the impulse's unit.
   std::optional<Response> noise = std::nullopt;
   RepeatSpread repeats = {};
+  /// Of sound files without a loopback.
+  int sweeps_found = 0;
+  std::optional<ClockDrift> drift = std::nullopt;
+  bool start_known = true;  ///< false: arrival and origin count from the pulse's own top
+  bool phase_open = false;  ///< two clocks, whose drift is not known well enough to tell a phase
   double recorded_s = 0.0;  ///< what an ungated curve gathers noise of
 
   /// Where a gate begins: at the origin, or where sound is heard before it.

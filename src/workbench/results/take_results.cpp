@@ -9,8 +9,8 @@ namespace lalometer {
 namespace {
 
 // Raised whenever the same inputs give another result.
-constexpr int kImpulseVersion = 2;
-constexpr int kCurveVersion = 2;
+constexpr int kImpulseVersion = 3;
+constexpr int kCurveVersion = 3;
 constexpr int kReadingVersion = 2;
 constexpr int kMiniatureVersion = 1;
 constexpr int kModelVersion = 1;

@@ -45,6 +45,7 @@ struct ImportChoices {
   std::optional<Stimulus> stimulus;  ///< of sound files: makes them recorded sweeps
   int channel = 0;
   int loopback_channel = -1;
+  int sweep = 0;  ///< which of several in a recording, from 1; 0: their mean, or the first
 };
 
 /// Reads all files (and folders with set.json). Never throws anything away silently: each path ends

@@ -1,0 +1,243 @@
+#include "workbench/results/heard_sweep.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "acoustics/signal/clocks/sweep_search.h"
+#include "acoustics/signal/deconvolve.h"
+#include "base/text.h"
+
+namespace lalometer {
+namespace {
+
+/// A latency and a flight that a told lead-in may be followed by.
+constexpr double kLongestLatency_s = 1.0;
+constexpr double kEarly_s = 0.005;
+constexpr double kLongestTail_s = 4.0;
+constexpr double kMargin_s = 0.05;
+
+SweepSpec by_clock(const SweepSpec& spec, double drift_ppm) {
+  return *SweepSpec::make({spec.start_hz(), spec.stop_hz(), spec.duration_s(),
+                           spec.sample_rate_hz() * (1.0 + 1e-6 * drift_ppm)});
+}
+
+/// A stretch of the file with one sweep, and the ideal sweep where it was excited.
+struct Stretch {
+  std::vector<double> signal;
+  std::vector<double> reference;
+  std::size_t lead;
+};
+
+Stretch stretch_around(std::span<const double> file, const SweepSpec& spec, double excited_at,
+                       std::size_t before, std::size_t after, double amplitude) {
+  const double whole = std::floor(excited_at);
+  Stretch out;
+  const std::vector<double> sweep = exponential_sweep(spec, excited_at - whole);
+  out.signal.assign(before + sweep.size() + after, 0.0);
+  out.reference.assign(out.signal.size(), 0.0);
+  out.lead = before;
+  const auto first = static_cast<std::ptrdiff_t>(whole) - static_cast<std::ptrdiff_t>(before);
+  for (std::size_t i = 0; i < out.signal.size(); ++i) {
+    const std::ptrdiff_t at = first + static_cast<std::ptrdiff_t>(i);
+    if (at >= 0 && at < static_cast<std::ptrdiff_t>(file.size()))
+      out.signal[i] = file[static_cast<std::size_t>(at)];
+  }
+  for (std::size_t i = 0; i < sweep.size(); ++i) out.reference[before + i] = amplitude * sweep[i];
+  return out;
+}
+
+/// What is asked for, and what the file holds.
+class Hearing {
+ public:
+  Hearing(std::span<const double> signal, const SweepSpec& spec, const Conditions& c,
+          double split_s)
+      : signal_(signal),
+        spec_(spec),
+        c_(c),
+        s_(c.stimulus),
+        split_s_(split_s),
+        lead_(s_.lead_in_s * spec.sample_rate_hz()) {}
+
+  [[nodiscard]] bool may_hold_several() const {
+    const double length_s = static_cast<double>(signal_.size()) / spec_.sample_rate_hz();
+    return s_.repeats > 1 || c_.sweep > 0 || length_s > s_.lead_in_s + 2.0 * s_.duration_s + 0.5;
+  }
+
+  /// The file as it was always read: one sweep after its lead-in, everything else is its room.
+  HeardTake whole() const {
+    HeardTake out = heard(spec_);
+    const auto lead = static_cast<std::size_t>(std::llround(lead_));
+    out.stretch.assign(signal_.begin(), signal_.end());
+    out.reference.assign(out.stretch.size(), 0.0);
+    out.lead = lead;
+    const std::vector<double> sweep = exponential_sweep(spec_);
+    for (std::size_t i = 0; i < sweep.size() && lead + i < out.reference.size(); ++i)
+      out.reference[lead + i] = s_.amplitude * sweep[i];
+    out.impulse = deconvolve(out.stretch, out.reference, spec_.sample_rate_hz(), band(), split_s_);
+    return out;
+  }
+
+  void look() {
+    for (const HeardSweep& one : find_sweeps(signal_, spec_)) starts_.push_back(one.at_sample);
+  }
+  [[nodiscard]] const std::vector<double>& starts() const { return starts_; }
+
+  /// Whether what was found first follows the told lead-in as a latency does.
+  [[nodiscard]] bool start_known() const {
+    const double after_s = (starts_.front() - lead_) / spec_.sample_rate_hz();
+    return after_s > -kEarly_s && after_s < kLongestLatency_s;
+  }
+
+  /// The mean of the repeats, up to where samples are missing.
+  HeardTake mean_of_repeats() const {
+    const auto drift = drift_of_repeats(signal_, spec_, starts_, s_.period_s);
+    HeardTake out = heard(by_clock(spec_, drift ? drift->ppm : 0.0));
+    out.drift = drift;
+    out.start_known = start_known();
+    const double period = s_.period_s * out.spec.sample_rate_hz();
+    // The told silence is the player's too.
+    const double first =
+        out.start_known ? s_.lead_in_s * out.spec.sample_rate_hz() : starts_.front();
+    const double gap_s = s_.period_s - s_.duration_s;
+    const auto before = samples(std::min(0.5 * gap_s, s_.lead_in_s));
+    const auto after = samples(std::min(gap_s - kMargin_s, kLongestTail_s));
+    std::size_t used = 0;
+    for (std::size_t i = 0; i < starts_.size(); ++i) {
+      if (drift && drift->slip_after && i > *drift->slip_after) break;
+      const double count = std::round((starts_[i] - starts_[0]) / period);
+      if (std::abs(starts_[i] - starts_[0] - count * period) > 0.02 * period) continue;
+      Stretch one =
+          stretch_around(signal_, out.spec, first + count * period, before, after, s_.amplitude);
+      ImpulseResponse h =
+          deconvolve(one.signal, one.reference, out.spec.sample_rate_hz(), band(), split_s_);
+      if (used == 0) {
+        take(out, std::move(one), std::move(h));
+      } else {
+        const std::size_t n = std::min(out.impulse.samples.size(), h.samples.size());
+        for (std::size_t k = 0; k < n; ++k) out.impulse.samples[k] += h.samples[k];
+      }
+      ++used;
+    }
+    for (double& x : out.impulse.samples) x /= static_cast<double>(used);
+    out.averaged = static_cast<int>(used);
+    if (drift && drift->slip_after)
+      out.notes.push_back(fmt::format(
+          "{:.0f} samples are {} between sweeps {} and {}: only those before are in the mean.",
+          std::abs(drift->slip_samples), drift->slip_samples > 0.0 ? "missing" : "doubled",
+          *drift->slip_after + 1, *drift->slip_after + 2));
+    if (static_cast<int>(starts_.size()) < s_.repeats)
+      out.notes.push_back(
+          fmt::format("The recording holds {} of {} sweeps.", starts_.size(), s_.repeats));
+    return out;
+  }
+
+  /// One of several that are not alike. @param which  from 0.
+  HeardTake one_of_several(std::size_t which) const {
+    const SweepSpec spec = spec_;
+    HeardTake out = heard(spec);
+    const bool first_known = start_known() && which == 0;
+    out.start_known = first_known;
+    const double excited = first_known ? lead_ : starts_[which];
+    const double from =
+        which == 0 ? 0.0 : starts_[which - 1] + s_.duration_s * spec.sample_rate_hz();
+    const double to =
+        which + 1 < starts_.size() ? starts_[which + 1] : static_cast<double>(signal_.size());
+    const double end = excited + s_.duration_s * spec.sample_rate_hz();
+    const double gap_s = std::max(0.0, (excited - from) / spec.sample_rate_hz());
+    const double tail_s = std::max(0.0, (to - end) / spec.sample_rate_hz());
+    Stretch one = stretch_around(
+        signal_, spec, excited, samples(std::min(0.5 * gap_s, std::max(s_.lead_in_s, 0.25))),
+        samples(std::clamp(tail_s - kMargin_s, 0.0, kLongestTail_s)), s_.amplitude);
+    ImpulseResponse h =
+        deconvolve(one.signal, one.reference, spec.sample_rate_hz(), band(), split_s_);
+    take(out, std::move(one), std::move(h));
+    return out;
+  }
+
+  /// A drift that one sweep shows is taken out of it.
+  void mend_by_itself(HeardTake& out) const {
+    const auto louder = [](double a, double b) { return std::abs(a) < std::abs(b); };
+    const auto& h = out.impulse;
+    const auto top = std::max_element(h.samples.begin(), h.samples.end(), louder);
+    const double start =
+        static_cast<double>(out.lead) + static_cast<double>(top - h.samples.begin()) - h.zero_at;
+    out.drift = drift_of_one(out.stretch, spec_, start);
+    if (!out.drift || std::abs(out.drift->ppm) <= out.drift->uncertainty_ppm) return;
+    out.spec = by_clock(spec_, out.drift->ppm);
+    const std::vector<double> sweep = exponential_sweep(out.spec);
+    std::fill(out.reference.begin(), out.reference.end(), 0.0);
+    for (std::size_t i = 0; i < sweep.size() && out.lead + i < out.reference.size(); ++i)
+      out.reference[out.lead + i] = s_.amplitude * sweep[i];
+    out.impulse =
+        deconvolve(out.stretch, out.reference, out.spec.sample_rate_hz(), band(), split_s_);
+    out.phase_open = true;
+    out.notes.push_back(fmt::format(
+        "The recorder's clock runs {:.0f} ± {:.0f} ppm off the player's by this one sweep: taken "
+        "out, but no phase is told. Repeats in one recording would tell it exactly.",
+        out.drift->ppm, out.drift->uncertainty_ppm));
+  }
+
+ private:
+  static HeardTake heard(const SweepSpec& spec) {
+    return {.impulse = {}, .spec = spec, .stretch = {}, .reference = {}};
+  }
+  static void take(HeardTake& out, Stretch&& one, ImpulseResponse&& h) {
+    out.impulse = std::move(h);
+    out.stretch = std::move(one.signal);
+    out.reference = std::move(one.reference);
+    out.lead = one.lead;
+  }
+  [[nodiscard]] Band_hz band() const { return {s_.start_hz, s_.stop_hz}; }
+  [[nodiscard]] std::size_t samples(double time_s) const {
+    return static_cast<std::size_t>(std::max(0.0, time_s) * spec_.sample_rate_hz());
+  }
+
+  std::span<const double> signal_;
+  SweepSpec spec_;
+  const Conditions& c_;
+  const Stimulus& s_;
+  double split_s_;
+  double lead_;  ///< samples
+  std::vector<double> starts_;
+};
+
+}  // namespace
+
+Result<HeardTake> heard_take(std::span<const double> signal, double rate, const Conditions& c,
+                             double split_s, const std::string& file, std::stop_token stop) {
+  const Stimulus& s = c.stimulus;
+  const auto spec = SweepSpec::make({s.start_hz, s.stop_hz, s.duration_s, rate});
+  if (!spec) return tl::unexpected(spec.error());
+  Hearing hearing(signal, *spec, c, split_s);
+  if (!hearing.may_hold_several()) {
+    HeardTake out = hearing.whole();
+    if (stop.stop_requested()) return cancelled();
+    hearing.mend_by_itself(out);
+    return out;
+  }
+  hearing.look();
+  if (stop.stop_requested()) return cancelled();
+  const std::size_t found = hearing.starts().size();
+  if (c.sweep > 0 && static_cast<std::size_t>(c.sweep) > found)
+    return bad_input(fmt::format("The recording holds {} such {}; number {} was asked for.", found,
+                                 found == 1 ? "sweep" : "sweeps", c.sweep),
+                     file);
+  if (found == 0) return hearing.whole();
+  if (found > 1 && c.sweep == 0 && s.repeats > 1 && s.period_s > 0.0) {
+    HeardTake out = hearing.mean_of_repeats();
+    out.found = static_cast<int>(found);
+    return out;
+  }
+  HeardTake out =
+      found == 1 && hearing.start_known()
+          ? hearing.whole()
+          : hearing.one_of_several(c.sweep > 0 ? static_cast<std::size_t>(c.sweep) - 1 : 0);
+  out.found = static_cast<int>(found);
+  if (found > 1 && c.sweep == 0)
+    out.notes.push_back(fmt::format("The recording holds {} sweeps; this is the first.", found));
+  if (stop.stop_requested()) return cancelled();
+  hearing.mend_by_itself(out);
+  return out;
+}
+
+}  // namespace lalometer

@@ -1,0 +1,135 @@
+#include <gtest/gtest.h>
+
+#include "acoustics/signal/clocks/clock_drift.h"
+#include "acoustics/signal/clocks/sweep_search.h"
+#include "support/two_clocks.h"
+
+namespace lalometer {
+namespace {
+
+using test::Recorder;
+using test::Section;
+
+const std::vector<Section> kTwoWay = {{true, 60.0}, {false, 18000.0}};
+const std::vector<Section> kWoofer = {{true, 45.0}, {false, 3000.0}, {false, 3000.0}};
+const std::vector<Section> kTweeter = {{true, 900.0}, {true, 900.0}};
+
+SweepSpec spec_at(double rate) {
+  return *SweepSpec::make({20.0, 20000.0, 2.0, rate});
+}
+
+/// Three sweeps, 3 s from start to start.
+std::vector<double> three_sweeps(const std::vector<Section>& speaker, const Recorder& r) {
+  const auto one = test::sweep_of(20.0, 20000.0, 2.0);
+  return test::recorded(
+      [&](double t) { return 0.3 * (one(t - 0.5) + one(t - 3.5) + one(t - 6.5)); }, 9.3, speaker,
+      r);
+}
+
+std::vector<double> starts_of(const std::vector<HeardSweep>& found) {
+  std::vector<double> starts;
+  for (const HeardSweep& one : found) starts.push_back(one.at_sample);
+  return starts;
+}
+
+TEST(SweepSearch, FindsEachSweepAmongTalkAndADoor) {
+  auto x = three_sweeps(kTwoWay, {.noise = 0.0005});
+  std::mt19937_64 engine(9);
+  std::normal_distribution<double> normal;
+  // Talk: noise of 100 to 3 kHz in syllables; a door: a thump that rings at 60 Hz.
+  double low = 0.0;
+  for (std::size_t i = 0; i < 24000; ++i) {
+    low += 0.2 * (normal(engine) - low);
+    x[120000 + i] +=
+        0.2 * low * std::pow(std::sin(2.0 * kPi * 4.0 * static_cast<double>(i) / 48000.0), 2);
+  }
+  for (std::size_t i = 0; i < 30000; ++i)
+    x[262000 + i] += 0.4 * std::exp(-static_cast<double>(i) / 6000.0) *
+                     std::sin(2.0 * kPi * 60.0 * static_cast<double>(i) / 48000.0);
+  const auto found = find_sweeps(x, spec_at(48000.0));
+  ASSERT_EQ(found.size(), 3U);
+  for (std::size_t i = 0; i < 3; ++i)
+    EXPECT_NEAR(found[i].at_sample / 48000.0, 0.5123 + 3.0 * static_cast<double>(i), 0.003);
+}
+
+TEST(SweepSearch, FindsNoneInNoise) {
+  std::mt19937_64 engine(10);
+  std::normal_distribution<double> normal;
+  std::vector<double> x(400000);
+  for (double& v : x) v = 0.1 * normal(engine);
+  EXPECT_TRUE(find_sweeps(x, spec_at(48000.0)).empty());
+}
+
+TEST(ClockDriftTest, FollowsFromRepeatsWithinAFifthOfAMillionth) {
+  struct Case {
+    double rate, ppm;
+    const std::vector<Section>* speaker;
+  };
+  for (const Case& c : {Case{48000.0, -300.0, &kTwoWay}, Case{44100.0, 12.0, &kWoofer},
+                        Case{44100.0, 300.0, &kTweeter}}) {
+    const auto x = three_sweeps(
+        *c.speaker, {.rate_hz = c.rate, .drift_ppm = c.ppm, .noise = 0.0005, .seed = 4});
+    const auto starts = starts_of(find_sweeps(x, spec_at(c.rate)));
+    ASSERT_EQ(starts.size(), 3U);
+    const auto drift = drift_of_repeats(x, spec_at(c.rate), starts, 3.0);
+    ASSERT_TRUE(drift);
+    EXPECT_NEAR(drift->ppm, c.ppm, drift->uncertainty_ppm) << c.rate;
+    EXPECT_LT(drift->uncertainty_ppm, 0.3);
+    EXPECT_FALSE(drift->slip_after);
+  }
+}
+
+TEST(ClockDriftTest, OneSweepTellsItWithinItsOwnUncertainty) {
+  struct Case {
+    double ppm;
+    const std::vector<Section>* speaker;
+  };
+  for (const Case& c : {Case{-300.0, &kTwoWay}, Case{0.0, &kWoofer}, Case{120.0, &kTweeter}}) {
+    const auto one = test::sweep_of(20.0, 20000.0, 2.0);
+    const auto x = test::recorded([&](double t) { return 0.3 * one(t - 0.5); }, 3.0, *c.speaker,
+                                  {.drift_ppm = c.ppm, .noise = 0.0005});
+    const auto drift = drift_of_one(x, spec_at(48000.0), 0.5123 * 48000.0);
+    ASSERT_TRUE(drift);
+    EXPECT_NEAR(drift->ppm, c.ppm, drift->uncertainty_ppm);
+    EXPECT_LT(drift->uncertainty_ppm, 120.0);
+  }
+}
+
+TEST(ClockDriftTest, NamesLostAndDoubledSamplesBetweenRepeats) {
+  const auto whole = three_sweeps(kTwoWay, {.drift_ppm = 80.0, .noise = 0.0003});
+  for (const int lost : {1, 3, 20, -2}) {
+    auto x = whole;
+    const auto at = x.begin() + 290000;  // in the silence before the third
+    if (lost > 0)
+      x.erase(at, at + lost);
+    else
+      x.insert(at, static_cast<std::size_t>(-lost), *at);
+    const auto starts = starts_of(find_sweeps(x, spec_at(48000.0)));
+    const auto drift = drift_of_repeats(x, spec_at(48000.0), starts, 3.0);
+    ASSERT_TRUE(drift && drift->slip_after);
+    // Of three sweeps and one slip either side may be the usual one.
+    EXPECT_NEAR(std::abs(drift->slip_samples), std::abs(lost), 0.1);
+  }
+}
+
+TEST(ClockDriftTest, SweepsAtOtherTimesAreNoRepeats) {
+  const auto x = three_sweeps(kTwoWay, {});
+  const auto starts = starts_of(find_sweeps(x, spec_at(48000.0)));
+  EXPECT_FALSE(drift_of_repeats(x, spec_at(48000.0), starts, 2.1));
+  EXPECT_FALSE(drift_of_repeats(x, spec_at(48000.0), {&starts[0], 1}, 3.0));
+}
+
+TEST(DelayBetween, IsTrueToAHundredthOfASample) {
+  for (const double delay : {-7.35, 0.0, 0.25, 12.6}) {
+    std::vector<double> a(400), b(400);
+    for (std::size_t i = 0; i < a.size(); ++i) {
+      const double t = static_cast<double>(i) - 200.0;
+      a[i] = std::exp(-t * t / 50.0);
+      b[i] = std::exp(-(t - delay) * (t - delay) / 50.0);
+    }
+    EXPECT_NEAR(delay_between(a, b), delay, 0.01);
+  }
+}
+
+}  // namespace
+}  // namespace lalometer
