@@ -8,7 +8,6 @@
 namespace lalometer {
 
 Result<StimulusFile> stimulus_file(const StimulusWish& wish) {
-  constexpr double kFadeOut_s = 0.5e-3;
   constexpr double kSilence_s = 2.0;
   constexpr double kLongest_s = 3600.0;
   const auto spec = SweepSpec::make_synchronised(
@@ -33,8 +32,7 @@ Result<StimulusFile> stimulus_file(const StimulusWish& wish) {
                             0.0);
   for (int i = 0; i < wish.repeats; ++i) {
     const double at = (wish.lead_in_s + i * period_s) * wish.sample_rate_hz;
-    std::vector<double> sweep = exponential_sweep(*spec, at - std::floor(at));
-    apply_fades(sweep, 0, static_cast<std::size_t>(kFadeOut_s * wish.sample_rate_hz));
+    const std::vector<double> sweep = exponential_sweep(*spec, at - std::floor(at));
     const auto first = static_cast<std::size_t>(at);
     for (std::size_t k = 0; k < sweep.size() && first + k < sound.size(); ++k)
       sound[first + k] += wish.amplitude * sweep[k];

@@ -22,8 +22,8 @@ struct StimulusFile {
   Stimulus stimulus;  ///< as a set tells it
 };
 
-/// The sweep without a fade at its start, where it begins at zero, and with half a ms at its end: so the
-/// ideal sweep is its reference. Wishes that cannot be are refused.
+/// The sweep without fades: it begins at zero, and so the ideal sweep is exactly its reference (a
+/// fade of 0.5 ms at the end would be 0.05 dB at 16 kHz). Wishes that cannot be are refused.
 [[nodiscard]] Result<StimulusFile> stimulus_file(const StimulusWish& wish);
 
 }  // namespace lalometer
