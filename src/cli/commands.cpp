@@ -158,7 +158,9 @@ Result<Book> open_or_create(const fs::path& path) {
 
 int import_command(Doors doors, const std::vector<std::string>& files, const std::string& book_path,
                    const ResponseOptions& o, bool preview_only) {
-  const ImportPreview preview = preview_import({files.begin(), files.end()}, choices_of(o));
+  ImportChoices choices = choices_of(o);
+  choices.split = true;
+  const ImportPreview preview = preview_import({files.begin(), files.end()}, choices);
   std::vector<Told> items;
   std::vector<std::string> problems;
   std::vector<Id> kept;

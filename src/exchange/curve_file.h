@@ -15,6 +15,19 @@ namespace lalometer {
 [[nodiscard]] std::string curve_text(const Response& curve,
                                      const std::vector<std::string>& comments);
 
+/// What a microphone's file tells of its sensitivity in a comment line that names it ("sens..."):
+/// dB re full scale (rms of a full-scale sine) at 94 dB SPL, as microphones with their own
+/// converter have it, or mV/Pa.
+struct ToldSensitivity {
+  std::optional<double> dbfs_at_94 = std::nullopt;
+  std::optional<double> mv_per_pa = std::nullopt;
+  std::string line;  ///< as it stands there
+};
+/// A line is understood where one number stands before dB or before mV/Pa (or mV); -100 to 20 dB
+/// and 0.1 to 1000 mV/Pa are plausible. Two numbers before one unit: nothing.
+[[nodiscard]] std::optional<ToldSensitivity> told_sensitivity(
+    const std::vector<std::string>& comments);
+
 /// What a text file holds, by its name's ending, its comment lines, then its numbers; nothing where
 /// none of them tells and the user must.
 [[nodiscard]] std::optional<ColumnKind> guessed_kind(const std::string& file_name,

@@ -2,6 +2,7 @@
 #include <gmock/gmock.h>
 
 #include <nlohmann/json.hpp>
+#include <random>
 
 #include "cli/cli_support.h"
 #include "exchange/audio_file.h"
@@ -18,8 +19,8 @@ using test::TemporaryFolder;
 using testing::HasSubstr;
 
 const std::vector<Section> kTwoWay = {{true, 60.0}, {false, 18000.0}};
-constexpr const char* kStimulus = "20,20000,2,0.5";
-constexpr const char* kRepeats = "20,20000,2,0.5,3,3";
+constexpr const char* kStimulus = "20,20000,1,0.5";
+constexpr const char* kRepeats = "20,20000,1,0.5,3,1.6";
 
 std::string kept(const TemporaryFolder& folder, const std::string& name, double rate,
                  std::vector<double> samples) {
@@ -29,14 +30,14 @@ std::string kept(const TemporaryFolder& folder, const std::string& name, double 
 }
 
 std::vector<double> sweeps(int count, const test::Recorder& r, double later_s = 0.0) {
-  const auto one = test::sweep_of(20.0, 20000.0, 2.0);
+  const auto one = test::sweep_of(20.0, 20000.0, 1.0);
   return test::recorded(
       [&](double t) {
         double sum = 0.0;
-        for (int i = 0; i < count; ++i) sum += 0.3 * one(t - later_s - 0.5 - 3.0 * i);
+        for (int i = 0; i < count; ++i) sum += 0.3 * one(t - later_s - 0.5 - 1.6 * i);
         return sum;
       },
-      later_s + 0.3 + 3.0 * count, kTwoWay, r);
+      later_s + 0.5 + 1.6 * count, kTwoWay, r);
 }
 
 /// Largest differences between two answers over a range.
@@ -84,10 +85,15 @@ TEST(CliRecorder, RepeatsThroughTwoClocksEqualOneClock) {
 
 TEST(CliRecorder, OneBareSweepOfTwoClocksKeepsItsLevelAndClaimsNoPhase) {
   const TemporaryFolder folder;
-  const std::string one = kept(folder, "one.wav", 48000.0, sweeps(1, {}));
-  const std::string drifting =
-      kept(folder, "drifting.wav", 48000.0, sweeps(1, {.drift_ppm = 250.0}));
-  const std::vector<std::string> options = {"--stimulus", kStimulus, "--gate-ms", "8", "--json"};
+  const auto sweep = test::sweep_of(20.0, 20000.0, 2.0);
+  const auto bare = [&](double drift_ppm) {
+    return test::recorded([&](double t) { return 0.3 * sweep(t - 0.5); }, 3.2, kTwoWay,
+                          {.drift_ppm = drift_ppm});
+  };
+  const std::string one = kept(folder, "one.wav", 48000.0, bare(0.0));
+  const std::string drifting = kept(folder, "drifting.wav", 48000.0, bare(250.0));
+  const std::vector<std::string> options = {"--stimulus", "20,20000,2,0.5", "--gate-ms", "8",
+                                            "--json"};
   const auto asked = [&](const std::string& file) {
     std::vector<std::string> words = {"response", file};
     words.insert(words.end(), options.begin(), options.end());
@@ -106,9 +112,9 @@ TEST(CliRecorder, OneBareSweepOfTwoClocksKeepsItsLevelAndClaimsNoPhase) {
 TEST(CliRecorder, OfSeveralSweepsTheOneThatIsAskedForIsTold) {
   const TemporaryFolder folder;
   // The second is 6 dB softer; the recorder was started 4 s before the player.
-  const auto one = test::sweep_of(20.0, 20000.0, 2.0);
+  const auto one = test::sweep_of(20.0, 20000.0, 1.0);
   const auto x = test::recorded(
-      [&](double t) { return 0.4 * one(t - 4.5) + 0.2 * one(t - 9.1) + 0.4 * one(t - 13.0); }, 16.0,
+      [&](double t) { return 0.4 * one(t - 4.5) + 0.2 * one(t - 6.9) + 0.4 * one(t - 9.0); }, 11.0,
       kTwoWay, {.drift_ppm = 40.0});
   const std::string file = kept(folder, "by hand.wav", 48000.0, x);
   const auto told = [&](std::vector<std::string> more) {
@@ -129,14 +135,87 @@ TEST(CliRecorder, OfSeveralSweepsTheOneThatIsAskedForIsTold) {
   EXPECT_THAT(none.err, HasSubstr("holds 3 such sweeps"));
 }
 
+// A session by hand: six sweeps with talk and a door between them, the recorder 90 ppm off.
+TEST(CliRecorder, ASessionInOneFileBecomesATakeEach) {
+  const TemporaryFolder folder;
+  const auto one = test::sweep_of(20.0, 20000.0, 1.0);
+  std::mt19937_64 engine(12);
+  std::uniform_real_distribution<double> pause(1.9, 2.6);
+  std::vector<double> at;
+  for (double t = 2.5; at.size() < 6; t += 1.0 + pause(engine)) at.push_back(t);
+  auto x = test::recorded(
+      [&](double t) {
+        double sum = 0.0;
+        for (std::size_t i = 0; i < at.size(); ++i)
+          sum += (i % 2 == 0 ? 0.3 : 0.15) * one(t - at[i]);
+        return sum;
+      },
+      at.back() + 3.0, kTwoWay, {.rate_hz = 44100.0, .drift_ppm = 90.0, .noise = 0.0003});
+  std::normal_distribution<double> normal;
+  double low = 0.0;
+  for (std::size_t i = 0; i < 30000; ++i) {
+    low += 0.2 * (normal(engine) - low);
+    x[static_cast<std::size_t>((at[1] + 1.3) * 44100.0) + i] +=
+        0.15 * low * std::pow(std::sin(2.0 * kPi * 4.0 * static_cast<double>(i) / 44100.0), 2);
+    x[static_cast<std::size_t>((at[3] + 1.4) * 44100.0) + i] +=
+        0.5 * std::exp(-static_cast<double>(i) / 5000.0) *
+        std::sin(2.0 * kPi * 55.0 * static_cast<double>(i) / 44100.0);
+  }
+  const std::string file = kept(folder, "session.wav", 44100.0, std::move(x));
+  const std::string book = (folder / "session.lalo").string();
+  const json taken =
+      run({"import", file, "--book", book, "--stimulus", "20,20000,1,0.5", "--json"}).parsed();
+  ASSERT_EQ(taken["items"].size(), 6U);
+  EXPECT_EQ(taken["items"][3]["name"], "session 4");
+  EXPECT_EQ(taken["items"][3]["understood"], "sweep 4 of 6 in one recording, 44100 Hz");
+  ASSERT_EQ(taken["take_ids"].size(), 6U);
+  std::vector<double> level;
+  for (const json& id : taken["take_ids"]) {
+    const json j =
+        run({"response", book, "--take", std::to_string(id.get<int>()), "--gate-ms", "6", "--json"})
+            .parsed();
+    level.push_back(j["level_db"][j["level_db"].size() / 2].get<double>());
+  }
+  for (std::size_t i = 1; i < level.size(); ++i)
+    EXPECT_NEAR(level[0] - level[i], i % 2 == 0 ? 0.0 : 6.02, 0.1) << i;
+}
+
 TEST(CliRecorder, LostSamplesBetweenRepeatsAreNamed) {
   const TemporaryFolder folder;
   auto x = sweeps(4, {.drift_ppm = -120.0});
-  x.erase(x.begin() + 439000, x.begin() + 439003);  // before the fourth
+  x.erase(x.begin() + 247000, x.begin() + 247003);  // before the fourth
   const std::string file = kept(folder, "lost.wav", 48000.0, std::move(x));
-  const json j = run({"response", file, "--stimulus", "20,20000,2,0.5,4,3", "--json"}).parsed();
+  const json j = run({"response", file, "--stimulus", "20,20000,1,0.5,4,1.6", "--json"}).parsed();
   EXPECT_THAT(j["notes"].dump(), HasSubstr("3 samples are missing between sweeps 3 and 4"));
   EXPECT_NEAR(j["drift_ppm"]["value"].get<double>(), -120.0, 1.0);
+}
+
+// Three sweeps beside their loopback: together they would have a comb for a spectrum.
+TEST(CliRecorder, RepeatsWithALoopbackEqualOneSweep) {
+  const TemporaryFolder folder;
+  const auto loop = test::sweep_of(20.0, 20000.0, 1.0);
+  const auto pair = [&](const std::string& name, int count) {
+    const auto wire = test::recorded(
+        [&](double t) {
+          double sum = 0.0;
+          for (int i = 0; i < count; ++i) sum += 0.3 * loop(t - 0.5 - 1.6 * i);
+          return sum;
+        },
+        0.5 + 1.6 * count, {}, {.latency_s = 0.01});
+    const auto bytes =
+        *audio_bytes({48000.0, {sweeps(count, {}), wire}, ""}, AudioFormat::kWavFloat32);
+    EXPECT_TRUE(write_file(folder / name, bytes).has_value());
+    return (folder / name).string();
+  };
+  const auto asked = [&](const std::string& file, const char* stimulus) {
+    return run({"response", file, "--stimulus", stimulus, "--loopback-channel", "1", "--gate-ms",
+                "8", "--json"})
+        .parsed();
+  };
+  const Apart most = apart(asked(pair("one.wav", 1), kStimulus),
+                           asked(pair("three.wav", 3), kRepeats), 150.0, 15000.0);
+  EXPECT_LT(most.level_db, 0.02);
+  EXPECT_LT(most.phase_deg, 0.5);
 }
 
 TEST(CliRecorder, AStimulusFileIsItsOwnReference) {

@@ -156,5 +156,21 @@ TEST(GuessedKind, GoesByEndingThenCommentsThenNumbers) {
       << "nobody can tell: the user must";
 }
 
+TEST(ToldSensitivity, IsReadInTheUsualShapesAndInNoOther) {
+  const auto level =
+      told_sensitivity({"made at 20 degrees", "Sensitivity -18.2 dB FS at 94 dB SPL"});
+  ASSERT_TRUE(level);
+  EXPECT_DOUBLE_EQ(*level->dbfs_at_94, -18.2);
+  EXPECT_FALSE(level->mv_per_pa);
+  EXPECT_DOUBLE_EQ(*told_sensitivity({"sens. factor = -1,4dB"})->dbfs_at_94, -1.4);
+  const auto voltage = told_sensitivity({"SENSITIVITY: 12.5 mV/Pa"});
+  ASSERT_TRUE(voltage);
+  EXPECT_DOUBLE_EQ(*voltage->mv_per_pa, 12.5);
+  EXPECT_FALSE(told_sensitivity({"-18.2 dB"})) << "of what?";
+  EXPECT_FALSE(told_sensitivity({"sensitivity -18 dB or -20 dB"})) << "which one?";
+  EXPECT_FALSE(told_sensitivity({"sensitivity -400 dB"})) << "absurd";
+  EXPECT_FALSE(told_sensitivity({}));
+}
+
 }  // namespace
 }  // namespace lalometer

@@ -37,12 +37,17 @@ void CaptureController::setRig(const RigCalibration& rig) {
   emit rigChanged();
 }
 
-void CaptureController::setMicrophoneCorrection(const std::string& name,
-                                                const Response& correction) {
+void CaptureController::setMicrophoneCorrection(const std::string& name, const Response& correction,
+                                                std::optional<double> pa_per_unit) {
   RigCalibration rig = rig_;
   rig.microphone_correction = correction;
   rig.microphone_correction_name = name;
   rig.taken_at[calibration::kMicrophone] = utc_now();
+  if (pa_per_unit) {
+    rig.input_pa_per_unit = *pa_per_unit;
+    rig.taken_at[calibration::kSensitivity] = utc_now();
+    rig.calibrator_hz.reset();  // the file's own, at its 0 dB
+  }
   setRig(rig);
 }
 

@@ -24,7 +24,9 @@ class CaptureController : public QObject {
   /// one. Changes are kept in the book and hold for the takes after them.
   [[nodiscard]] const RigCalibration& rig() const { return rig_; }
   void setRig(const RigCalibration& rig);
-  void setMicrophoneCorrection(const std::string& name, const Response& correction);
+  /// @param pa_per_unit  the sensitivity that its file tells; nothing leaves the rig's own.
+  void setMicrophoneCorrection(const std::string& name, const Response& correction,
+                               std::optional<double> pa_per_unit = std::nullopt);
   [[nodiscard]] bool running() const { return running_; }
   [[nodiscard]] const TakeOutcome* refused() const { return refused_.get(); }
   [[nodiscard]] const std::vector<Remark>& remarks() const { return remarks_; }

@@ -149,9 +149,13 @@ void MainWindow::wireSession() {
   connect(&capture_, &CaptureController::stateChanged, this, &MainWindow::updateEditActions);
   connect(
       import_, &ImportSheet::correctionTaken, this,
-      [this](const QString& name, const Response& correction) {
-        capture_.setMicrophoneCorrection(name.toStdString(), correction);
-        showMessage(tr("%1 is the microphone's correction from now on (Capture, Rig).").arg(name));
+      [this](const QString& name, const Response& correction, std::optional<double> pa_per_unit) {
+        capture_.setMicrophoneCorrection(name.toStdString(), correction, pa_per_unit);
+        showMessage((pa_per_unit
+                         ? tr("%1 is the microphone's correction and sensitivity from now "
+                              "on (Capture, Rig).")
+                         : tr("%1 is the microphone's correction from now on (Capture, Rig)."))
+                        .arg(name));
       });
   connect(route_, &RouteStrip::stationChosen, this,
           [this](int s) { setStation(static_cast<RouteStrip::Station>(s)); });

@@ -135,6 +135,7 @@ void ImportSheet::showCurve() {
 
 ImportChoices ImportSheet::choices() const {
   ImportChoices choices;
+  choices.split = true;
   if (kind_->currentIndex() == 1) choices.kind = ColumnKind::kResponse;
   if (kind_->currentIndex() == 2) choices.kind = ColumnKind::kImpedance;
   if (sound_->currentIndex() == 1) {
@@ -284,7 +285,7 @@ void ImportSheet::finishTaking(const Result<std::vector<Id>>& ids) {
   }
   for (const ImportItem& item : preview_.items) {
     if (item.calibration && item.wanted && item.curve)
-      emit correctionTaken(QString::fromStdString(item.file), *item.curve);
+      emit correctionTaken(QString::fromStdString(item.file), *item.curve, item.pa_per_unit);
   }
   hide();
   emit taken(static_cast<int>(ids->size()));

@@ -29,8 +29,10 @@ class ImportSheet : public QFrame, public DeskPart {
 
  signals:
   void taken(int count);
-  /// A microphone's correction was ticked: it goes with the rig.
-  void correctionTaken(const QString& name, const Response& correction);
+  /// A microphone's correction was ticked: it goes with the rig, and so does the sensitivity that
+  /// its file tells (Pa peak per recorded 1.0).
+  void correctionTaken(const QString& name, const Response& correction,
+                       std::optional<double> pa_per_unit);
 
  private:
   void makeOptions(class QVBoxLayout* layout);

@@ -208,6 +208,30 @@ void note_breaks(std::span<const double> signal, const SweepSpec& spec, std::siz
   }
 }
 
+/// Of repeats the mean of each one's own: all of them together have a comb for a spectrum, in whose
+/// gaps nothing was played.
+ImpulseResponse by_loopback(std::span<const double> signal, std::span<const double> reference,
+                            double rate, const Stimulus& s) {
+  const Band_hz band{s.start_hz, s.stop_hz};
+  if (s.repeats < 2 || !(s.period_s >= s.duration_s))
+    return deconvolve(signal, reference, rate, band, split_s(s));
+  const auto period = static_cast<std::size_t>(std::llround(s.period_s * rate));
+  ImpulseResponse mean;
+  double used = 0.0;
+  for (std::size_t from = 0; from + period <= signal.size() && used < s.repeats; from += period) {
+    const ImpulseResponse h = deconvolve(signal.subspan(from, period),
+                                         reference.subspan(from, period), rate, band, split_s(s));
+    used += 1.0;
+    if (mean.samples.empty())
+      mean = h;
+    else
+      for (std::size_t i = 0; i < h.samples.size(); ++i) mean.samples[i] += h.samples[i];
+  }
+  if (used < 1.0) return deconvolve(signal, reference, rate, band, split_s(s));
+  for (double& x : mean.samples) x /= used;
+  return mean;
+}
+
 /// Of a recorded sweep: with a loopback beside it, or as it was heard.
 Result<ImpulseStage> sweep_stage(const AnalysisInput& in, const AudioData& audio,
                                  const std::vector<double>& signal, std::vector<std::string> notes,
@@ -231,7 +255,7 @@ Result<ImpulseStage> sweep_stage(const AnalysisInput& in, const AudioData& audio
   if (c.loopback_channel >= 0 &&
       static_cast<std::size_t>(c.loopback_channel) < audio.channels.size()) {
     const auto& reference = audio.channels[static_cast<std::size_t>(c.loopback_channel)];
-    ImpulseResponse h = deconvolve(signal, reference, rate, {s.start_hz, s.stop_hz}, split_s(s));
+    ImpulseResponse h = by_loopback(signal, reference, rate, s);
     if (stop.stop_requested()) return cancelled();
     const SweepTrack track = track_sweep(reference, *spec, lead);
     const auto broken_hz = loopback_break_hz(reference, track, *spec, lead,

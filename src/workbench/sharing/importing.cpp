@@ -67,6 +67,20 @@ Result<ImportItem> read_text_item(const fs::path& path, std::vector<std::byte> b
   item.raw = {std::move(bytes), 0.0, 0, item.file};
   if (kind == ColumnKind::kCalibration) {
     item.calibration = true;
+    if (const auto told = told_sensitivity(table->comments)) {
+      if (told->dbfs_at_94) {
+        item.pa_per_unit = pa_per_unit_of(94.0 - *told->dbfs_at_94);
+        item.notes.push_back(
+            fmt::format("\"{}\" is read as {} dB re full scale at 94 dB SPL: full scale is {:.1f} "
+                        "dB SPL, at the gain the microphone had then.",
+                        told->line, shortest(*told->dbfs_at_94), 94.0 - *told->dbfs_at_94));
+      } else {
+        item.notes.push_back(
+            fmt::format("\"{}\" is read as {} mV/Pa: a level needs the input's volts at full scale "
+                        "beside it, so none is set by it.",
+                        told->line, shortest(*told->mv_per_pa)));
+      }
+    }
     item.curve = curve_of(*table, kind);
     item.notes.insert(item.notes.end(), table->notes.begin(), table->notes.end());
     item.understood =
@@ -93,6 +107,34 @@ Result<ImportItem> read_sound_item(const fs::path& path, std::vector<std::byte> 
   item.notes.push_back(fmt::format("{}, {} channels.", audio->format, audio->channels.size()));
   item.raw = {std::move(bytes), audio->sample_rate_hz, 0, item.file};
   return describe(item, 0.0, stop).map([&] { return item; });
+}
+
+/// A recorder that ran on: several sweeps that nobody called repeats.
+bool splits(const ImportItem& item, const ImportChoices& choices) {
+  return choices.split && choices.sweep == 0 && item.stage && item.stage->sweeps_found > 1 &&
+         item.take.conditions.stimulus.repeats == 1;
+}
+
+/// A take of each, in their order; they share the file.
+void add_each_sweep(ImportPreview& preview, const ImportItem& whole, const std::stop_token& stop,
+                    const Progress& progress) {
+  const int count = whole.stage->sweeps_found;
+  for (int k = 1; k <= count && !stop.stop_requested(); ++k) {
+    progress(static_cast<double>(k) / count);
+    ImportItem item;
+    item.file = whole.file;
+    item.take = whole.take;
+    item.take.name = fmt::format("{} {}", whole.take.name, k);
+    item.take.conditions.sweep = k;
+    item.raw = whole.raw;
+    if (const auto described = describe(item, 0.0, stop); !described) {
+      preview.problems.push_back(described.error());
+      continue;
+    }
+    item.understood = fmt::format("sweep {} of {} in one recording, {} Hz", k, count,
+                                  shortest(item.raw.sample_rate_hz));
+    preview.items.push_back(std::move(item));
+  }
 }
 
 void read_set_into(ImportPreview& preview, const fs::path& path, std::stop_token stop,
@@ -201,10 +243,13 @@ ImportPreview preview_import(const std::vector<fs::path>& paths, const ImportCho
     const bool sound = ending == ".wav" || ending == ".flac";
     auto item = sound ? read_sound_item(path, std::move(*bytes), choices, stop)
                       : read_text_item(path, std::move(*bytes), choices, stop);
-    if (item)
-      preview.items.push_back(std::move(*item));
-    else
+    if (!item) {
       preview.problems.push_back(item.error());
+    } else if (splits(*item, choices)) {
+      add_each_sweep(preview, *item, stop, tell);
+    } else {
+      preview.items.push_back(std::move(*item));
+    }
   }
   return stop.stop_requested() ? ImportPreview{} : preview;
 }

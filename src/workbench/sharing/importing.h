@@ -22,6 +22,8 @@ struct ImportItem {
   std::optional<Recipe> recipe = std::nullopt;  ///< of an item of a book: its own
   std::string variant_id;                       ///< the set's own; empty for single files
   bool calibration = false;  ///< a microphone or interface correction, not a take
+  /// Of a microphone's file that tells dB re full scale at 94 dB SPL: Pa peak per recorded 1.0.
+  std::optional<double> pa_per_unit = std::nullopt;
   /// Of sound with an impulse response: its costly half, for whoever wants another gate.
   std::shared_ptr<const ImpulseStage> stage = nullptr;
   std::optional<Response> curve;  ///< for the preview; of sound files what the default recipe gives
@@ -45,7 +47,8 @@ struct ImportChoices {
   std::optional<Stimulus> stimulus;  ///< of sound files: makes them recorded sweeps
   int channel = 0;
   int loopback_channel = -1;
-  int sweep = 0;  ///< which of several in a recording, from 1; 0: their mean, or the first
+  int sweep = 0;       ///< which of several in a recording, from 1; 0: their mean, or the first
+  bool split = false;  ///< several sweeps that are no repeats become a take each
 };
 
 /// Reads all files (and folders with set.json). Never throws anything away silently: each path ends

@@ -168,7 +168,7 @@ struct ExcessPhase {
 std::optional<ExcessPhase> excess_phase(std::span<const double> direct, double zero, double rate,
                                         const SweepSpec& spec) {
   constexpr std::size_t kLength = 16384;
-  constexpr double kOctaves = 2.6;
+  constexpr double kOctaves = 2.2;
   const Spectrum h = real_spectrum(direct, kLength);
   const double step = rate / static_cast<double>(kLength);
   std::vector<double> magnitude(h.size());
@@ -186,7 +186,8 @@ std::optional<ExcessPhase> excess_phase(std::span<const double> direct, double z
     const double f = static_cast<double>(k) * step;
     if (f < limit && magnitude[k] > 0.3 * largest) top = f;
   }
-  if (!(top > 8.0 * step)) return std::nullopt;
+  constexpr double kLeastTop_hz = 1200.0;
+  if (top < kLeastTop_hz) return std::nullopt;
   // Beyond the sweep the curve is continued level: what was not played has no phase.
   const auto last = static_cast<std::size_t>(limit / step);
   for (std::size_t k = 0; k < h.size(); ++k)
@@ -212,7 +213,7 @@ std::optional<ExcessPhase> excess_phase(std::span<const double> direct, double z
 /// Slope of the excess delay over ln f, s, and its standard deviation. Constant and delay are free.
 std::pair<double, double> delay_slope(const ExcessPhase& e) {
   const auto n = static_cast<Eigen::Index>(e.radian.size());
-  Eigen::MatrixXd a(n, 3);
+  Eigen::MatrixXd a(n, 4);
   Eigen::VectorXd b(n);
   const double middle = std::sqrt(e.frequency_hz.front() * e.frequency_hz.back());
   for (Eigen::Index i = 0; i < n; ++i) {
@@ -222,6 +223,7 @@ std::pair<double, double> delay_slope(const ExcessPhase& e) {
     a(i, 0) = w;
     a(i, 1) = w * turns;
     a(i, 2) = w * turns * std::log(e.frequency_hz[k] / middle);
+    a(i, 3) = w / e.frequency_hz[k];
     b(i) = w * e.radian[k];
   }
   const Eigen::VectorXd scale = a.colwise().norm().cwiseInverse();
@@ -231,7 +233,7 @@ std::pair<double, double> delay_slope(const ExcessPhase& e) {
   // The lines of a window of 5 ms hang together: some twenty of them are one.
   constexpr double kTogether = 20.0;
   const double square =
-      (scaled * x - b).squaredNorm() / std::max(1.0, static_cast<double>(n) / kTogether - 3.0);
+      (scaled * x - b).squaredNorm() / std::max(1.0, static_cast<double>(n) / kTogether - 4.0);
   return {x(2) * scale(2), std::sqrt(square / kTogether * inverse(2, 2) * kTogether) * scale(2)};
 }
 
@@ -242,7 +244,7 @@ std::optional<ClockDrift> drift_of_one(std::span<const double> recording, const 
   constexpr double kReach_s = 0.03;
   constexpr double kBefore_s = 2e-3;
   constexpr double kAfter_s = 5e-3;
-  constexpr double kOwnDelay_s = 40e-6;
+  constexpr double kOwnDelay_s = 60e-6;
   double drift = 0.0;
   double deviation = 0.0;
   double span = 1.0;

@@ -14,15 +14,15 @@ const std::vector<Section> kTwoWay = {{true, 60.0}, {false, 18000.0}};
 const std::vector<Section> kWoofer = {{true, 45.0}, {false, 3000.0}, {false, 3000.0}};
 const std::vector<Section> kTweeter = {{true, 900.0}, {true, 900.0}};
 
-SweepSpec spec_at(double rate) {
-  return *SweepSpec::make({20.0, 20000.0, 2.0, rate});
+SweepSpec spec_at(double rate, double duration_s = 1.0) {
+  return *SweepSpec::make({20.0, 20000.0, duration_s, rate});
 }
 
-/// Three sweeps, 3 s from start to start.
+/// Three sweeps, 1.5 s from start to start.
 std::vector<double> three_sweeps(const std::vector<Section>& speaker, const Recorder& r) {
-  const auto one = test::sweep_of(20.0, 20000.0, 2.0);
+  const auto one = test::sweep_of(20.0, 20000.0, 1.0);
   return test::recorded(
-      [&](double t) { return 0.3 * (one(t - 0.5) + one(t - 3.5) + one(t - 6.5)); }, 9.3, speaker,
+      [&](double t) { return 0.3 * (one(t - 0.5) + one(t - 2.0) + one(t - 3.5)); }, 4.8, speaker,
       r);
 }
 
@@ -38,18 +38,18 @@ TEST(SweepSearch, FindsEachSweepAmongTalkAndADoor) {
   std::normal_distribution<double> normal;
   // Talk: noise of 100 to 3 kHz in syllables; a door: a thump that rings at 60 Hz.
   double low = 0.0;
-  for (std::size_t i = 0; i < 24000; ++i) {
+  for (std::size_t i = 0; i < 20000; ++i) {
     low += 0.2 * (normal(engine) - low);
-    x[120000 + i] +=
+    x[74500 + i] +=
         0.2 * low * std::pow(std::sin(2.0 * kPi * 4.0 * static_cast<double>(i) / 48000.0), 2);
   }
-  for (std::size_t i = 0; i < 30000; ++i)
-    x[262000 + i] += 0.4 * std::exp(-static_cast<double>(i) / 6000.0) *
+  for (std::size_t i = 0; i < 20000; ++i)
+    x[147000 + i] += 0.4 * std::exp(-static_cast<double>(i) / 6000.0) *
                      std::sin(2.0 * kPi * 60.0 * static_cast<double>(i) / 48000.0);
   const auto found = find_sweeps(x, spec_at(48000.0));
   ASSERT_EQ(found.size(), 3U);
   for (std::size_t i = 0; i < 3; ++i)
-    EXPECT_NEAR(found[i].at_sample / 48000.0, 0.5123 + 3.0 * static_cast<double>(i), 0.003);
+    EXPECT_NEAR(found[i].at_sample / 48000.0, 0.5123 + 1.5 * static_cast<double>(i), 0.003);
 }
 
 TEST(SweepSearch, FindsNoneInNoise) {
@@ -71,10 +71,10 @@ TEST(ClockDriftTest, FollowsFromRepeatsWithinAFifthOfAMillionth) {
         *c.speaker, {.rate_hz = c.rate, .drift_ppm = c.ppm, .noise = 0.0005, .seed = 4});
     const auto starts = starts_of(find_sweeps(x, spec_at(c.rate)));
     ASSERT_EQ(starts.size(), 3U);
-    const auto drift = drift_of_repeats(x, spec_at(c.rate), starts, 3.0);
+    const auto drift = drift_of_repeats(x, spec_at(c.rate), starts, 1.5);
     ASSERT_TRUE(drift);
     EXPECT_NEAR(drift->ppm, c.ppm, drift->uncertainty_ppm) << c.rate;
-    EXPECT_LT(drift->uncertainty_ppm, 0.3);
+    EXPECT_LT(drift->uncertainty_ppm, 0.5);
     EXPECT_FALSE(drift->slip_after);
   }
 }
@@ -88,24 +88,45 @@ TEST(ClockDriftTest, OneSweepTellsItWithinItsOwnUncertainty) {
     const auto one = test::sweep_of(20.0, 20000.0, 2.0);
     const auto x = test::recorded([&](double t) { return 0.3 * one(t - 0.5); }, 3.0, *c.speaker,
                                   {.drift_ppm = c.ppm, .noise = 0.0005});
-    const auto drift = drift_of_one(x, spec_at(48000.0), 0.5123 * 48000.0);
+    const auto drift = drift_of_one(x, spec_at(48000.0, 2.0), 0.5123 * 48000.0);
     ASSERT_TRUE(drift);
     EXPECT_NEAR(drift->ppm, c.ppm, drift->uncertainty_ppm);
-    EXPECT_LT(drift->uncertainty_ppm, 120.0);
+    EXPECT_LT(drift->uncertainty_ppm, 150.0);
   }
+}
+
+// A crossover turns the phase and a driver stands back: neither is a clock's doing. A subwoofer
+// tells nothing.
+TEST(ClockDriftTest, ACrossoverOrAReflectionIsNoDrift) {
+  const auto one = test::sweep_of(20.0, 20000.0, 2.0);
+  const auto part = [&](const std::vector<Section>& speaker, double later_s) {
+    return test::recorded([&](double t) { return 0.3 * one(t - 0.3 - later_s); }, 2.8, speaker,
+                          {.noise = 0.0003});
+  };
+  for (const double corner : {1300.0, 3500.0}) {
+    auto x = part({{true, 50.0}, {false, corner}, {false, corner}}, 1e-4);
+    const auto high = part({{true, corner}, {true, corner}, {false, 19000.0}}, 0.0);
+    for (std::size_t i = 0; i < x.size(); ++i) x[i] += high[i];
+    for (std::size_t i = x.size(); i-- > 100;) x[i] += 0.4 * x[i - 100];  // 2.1 ms later
+    const auto drift = drift_of_one(x, spec_at(48000.0, 2.0), 0.3123 * 48000.0);
+    ASSERT_TRUE(drift);
+    EXPECT_LT(std::abs(drift->ppm), drift->uncertainty_ppm) << corner;
+  }
+  EXPECT_FALSE(drift_of_one(part({{true, 30.0}, {false, 120.0}, {false, 120.0}}, 0.0),
+                            spec_at(48000.0, 2.0), 0.3123 * 48000.0));
 }
 
 TEST(ClockDriftTest, NamesLostAndDoubledSamplesBetweenRepeats) {
   const auto whole = three_sweeps(kTwoWay, {.drift_ppm = 80.0, .noise = 0.0003});
   for (const int lost : {1, 3, 20, -2}) {
     auto x = whole;
-    const auto at = x.begin() + 290000;  // in the silence before the third
+    const auto at = x.begin() + 155000;  // in the silence before the third
     if (lost > 0)
       x.erase(at, at + lost);
     else
       x.insert(at, static_cast<std::size_t>(-lost), *at);
     const auto starts = starts_of(find_sweeps(x, spec_at(48000.0)));
-    const auto drift = drift_of_repeats(x, spec_at(48000.0), starts, 3.0);
+    const auto drift = drift_of_repeats(x, spec_at(48000.0), starts, 1.5);
     ASSERT_TRUE(drift && drift->slip_after);
     // Of three sweeps and one slip either side may be the usual one.
     EXPECT_NEAR(std::abs(drift->slip_samples), std::abs(lost), 0.1);
@@ -115,8 +136,8 @@ TEST(ClockDriftTest, NamesLostAndDoubledSamplesBetweenRepeats) {
 TEST(ClockDriftTest, SweepsAtOtherTimesAreNoRepeats) {
   const auto x = three_sweeps(kTwoWay, {});
   const auto starts = starts_of(find_sweeps(x, spec_at(48000.0)));
-  EXPECT_FALSE(drift_of_repeats(x, spec_at(48000.0), starts, 2.1));
-  EXPECT_FALSE(drift_of_repeats(x, spec_at(48000.0), {&starts[0], 1}, 3.0));
+  EXPECT_FALSE(drift_of_repeats(x, spec_at(48000.0), starts, 1.05));
+  EXPECT_FALSE(drift_of_repeats(x, spec_at(48000.0), {&starts[0], 1}, 1.5));
 }
 
 TEST(DelayBetween, IsTrueToAHundredthOfASample) {
