@@ -23,6 +23,8 @@
 #include "desk/parts/curve_preview.h"
 #include "desk/shelf/shelf_view.h"
 #include "desk/window_fixture.h"
+#include "exchange/audio_file.h"
+#include "support/two_clocks.h"
 #include "workbench/sharing/exporting.h"
 #include "workbench/sharing/importing.h"
 
@@ -246,6 +248,40 @@ TEST_F(Pages, ASetIsPreviewedWithAPictureAndTakenAsANewSubject) {
   EXPECT_EQ(session().subjects().size(), 2U);
   EXPECT_EQ(session().takes().size(), 8U);
   EXPECT_EQ(session().book().variants(session().subjects()[1].id)->size(), 2U);
+}
+
+// A recorder started by hand, 90 ppm off: a take of each sweep, or their mean where they are told
+// to be alike.
+TEST_F(Pages, ARecordingWithSeveralSweepsBecomesATakeOfEach) {
+  const auto one = test::sweep_of(20.0, 20000.0, 1.0);
+  auto x =
+      test::recorded([&](double t) { return 0.3 * (one(t - 0.5) + one(t - 2.1) + one(t - 3.7)); },
+                     5.4, {{true, 60.0}, {false, 18000.0}}, {.drift_ppm = 90.0});
+  ASSERT_TRUE(write_file(folder_ / "walk.wav",
+                         *audio_bytes({48000.0, {std::move(x)}, ""}, AudioFormat::kWavFloat32))
+                  .has_value());
+  window_->importFiles({QString::fromStdString((folder_ / "walk.wav").string())});
+  rest();
+  auto* sound = part<QComboBox>("importSound");
+  sound->setCurrentIndex(1);
+  emit sound->activated(1);
+  const auto say = [&](int field, double value) {
+    auto* box =
+        part<QDoubleSpinBox>(QStringLiteral("importSweep%1").arg(field).toUtf8().constData());
+    box->setValue(value);
+    emit box->editingFinished();
+  };
+  const double told[] = {20.0, 20000.0, 1.0, 0.5};
+  for (int i = 0; i < 4; ++i) say(i, told[i]);
+  rest();
+  EXPECT_EQ(part<QTreeWidget>("importList")->topLevelItemCount(), 3);
+  say(5, 1.6);
+  say(4, 3);
+  rest();
+  EXPECT_EQ(part<QTreeWidget>("importList")->topLevelItemCount(), 1);
+  QTest::mouseClick(part<QPushButton>("importTake"), Qt::LeftButton);
+  rest();
+  EXPECT_EQ(session().takes().back().conditions.stimulus.repeats, 3);
 }
 
 TEST_F(Pages, AnUntickedFileIsLeftOut) {

@@ -82,14 +82,14 @@ void ImportSheet::makeOptions(QVBoxLayout* layout) {
   auto* sweep = new QHBoxLayout(sweep_box_);
   sweep->setContentsMargins(0, 0, 0, 0);
   const std::tuple<QString, double, double, int> fields[] = {
-      {tr("from Hz"), 10.0, 20000.0, 1},
-      {tr("to Hz"), 22000.0, 96000.0, 0},
-      {tr("for s"), 1.4, 60.0, 3},
-      {tr("after silence, s"), 0.25, 60.0, 3}};
-  for (int i = 0; i < 4; ++i) {
+      {tr("from Hz"), 10.0, 20000.0, 1}, {tr("to Hz"), 22000.0, 96000.0, 0},
+      {tr("for s"), 1.4, 60.0, 3},       {tr("after silence, s"), 0.25, 60.0, 3},
+      {tr("times"), 1.0, 999.0, 0},      {tr("every s"), 4.0, 600.0, 3}};
+  for (int i = 0; i < 6; ++i) {
     const auto& [name, value, most, decimals] = fields[i];
     sweep->addWidget(role_label(name, "quiet", sweep_box_));
     sweep_[i] = new QDoubleSpinBox(sweep_box_);
+    sweep_[i]->setObjectName(QStringLiteral("importSweep%1").arg(i));
     sweep_[i]->setDecimals(decimals);
     sweep_[i]->setRange(0.0, most);
     sweep_[i]->setValue(value);
@@ -98,6 +98,9 @@ void ImportSheet::makeOptions(QVBoxLayout* layout) {
   }
   loopback_ = new QComboBox(sweep_box_);
   loopback_->addItems({tr("no loopback"), tr("loopback on channel 2")});
+  sweep_[4]->setToolTip(
+      tr("Like sweeps in one recording: their mean is taken, and they tell how far "
+         "the recorder's clock runs off. Once: several become a take each."));
   sweep->addWidget(loopback_);
   sweep_box_->hide();
   layout->addWidget(sweep_box_);
@@ -141,6 +144,11 @@ ImportChoices ImportSheet::choices() const {
   if (sound_->currentIndex() == 1) {
     choices.stimulus = Stimulus{sweep_[0]->value(), sweep_[1]->value(), sweep_[2]->value(),
                                 sweep_[3]->value(), 1.0};
+    const auto times = static_cast<int>(sweep_[4]->value());
+    if (times > 1 && sweep_[5]->value() >= sweep_[2]->value()) {
+      choices.stimulus->repeats = times;
+      choices.stimulus->period_s = sweep_[5]->value();
+    }
     choices.loopback_channel = loopback_->currentIndex() == 1 ? 1 : -1;
   }
   return choices;

@@ -52,7 +52,7 @@ class ImportSheet : public QFrame, public DeskPart {
   QComboBox* kind_;
   QComboBox* sound_;
   QWidget* sweep_box_;
-  QDoubleSpinBox* sweep_[4];
+  QDoubleSpinBox* sweep_[6];  ///< start, stop, duration, silence, how often, period
   QComboBox* loopback_;
   QPushButton* take_;
   CurvePreview* preview_curve_;
