@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cctype>
-#include <regex>
 
 #include "acoustics/spectrum/flight_time.h"
 #include "base/text.h"
@@ -53,33 +52,42 @@ std::string curve_text(const Response& curve, const std::vector<std::string>& co
   return text;
 }
 
+namespace {
+
+/// The only number that stands before a unit in a line of lower case, blanks between; the pressure
+/// of a calibrator, 94, is none. Nothing where there are two.
+std::optional<double> number_before(const std::string& line, const std::string& unit, double low,
+                                    double high) {
+  std::optional<double> value;
+  for (std::size_t at = line.find(unit); at != std::string::npos; at = line.find(unit, at + 1)) {
+    std::size_t end = at;
+    while (end > 0 && line[end - 1] == ' ') --end;
+    std::size_t begin = end;
+    while (begin > 0 &&
+           std::string_view("0123456789.,+-").find(line[begin - 1]) != std::string_view::npos)
+      --begin;
+    std::string text = line.substr(begin, end - begin);
+    std::replace(text.begin(), text.end(), ',', '.');
+    if (text.starts_with('+')) text.erase(0, 1);
+    const auto number = parse_number(text);
+    if (!number || *number == 94.0) continue;
+    if (value) return std::nullopt;
+    value = number;
+  }
+  return value && *value >= low && *value <= high ? value : std::nullopt;
+}
+
+}  // namespace
+
 std::optional<ToldSensitivity> told_sensitivity(const std::vector<std::string>& comments) {
-  static const std::regex kLevel(R"(([-+]?\d+(?:[.,]\d+)?)\s*dB(?!\s*SPL))", std::regex::icase);
-  static const std::regex kVoltage(R"(([-+]?\d+(?:[.,]\d+)?)\s*mV(?:\s*/\s*Pa)?)",
-                                   std::regex::icase);
-  const auto only = [](const std::string& line, const std::regex& shape, double low,
-                       double high) -> std::optional<double> {
-    std::optional<double> value;
-    for (auto it = std::sregex_iterator(line.begin(), line.end(), shape);
-         it != std::sregex_iterator(); ++it) {
-      std::string text = (*it)[1];
-      std::replace(text.begin(), text.end(), ',', '.');
-      const auto number = parse_number(text.front() == '+' ? text.substr(1) : text);
-      // The pressure of the calibrator is no sensitivity.
-      if (!number || *number == 94.0) continue;
-      if (value) return std::nullopt;
-      value = number;
-    }
-    return value && *value >= low && *value <= high ? value : std::nullopt;
-  };
   for (const std::string& line : comments) {
     std::string lower = line;
     std::transform(lower.begin(), lower.end(), lower.begin(),
                    [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
     if (lower.find("sens") == std::string::npos) continue;
     ToldSensitivity told{.line = line};
-    told.mv_per_pa = only(line, kVoltage, 0.1, 1000.0);
-    if (!told.mv_per_pa) told.dbfs_at_94 = only(line, kLevel, -100.0, 20.0);
+    told.mv_per_pa = number_before(lower, "mv", 0.1, 1000.0);
+    if (!told.mv_per_pa) told.dbfs_at_94 = number_before(lower, "db", -100.0, 20.0);
     if (told.mv_per_pa || told.dbfs_at_94) return told;
   }
   return std::nullopt;

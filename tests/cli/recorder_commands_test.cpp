@@ -239,6 +239,20 @@ TEST(CliRecorder, AStimulusFileIsItsOwnReference) {
   }
 }
 
+// A sweep up to half the recorder's rate, whose clock runs slow: half of its rate lies below.
+TEST(CliRecorder, ASweepToHalfTheRateComesBackFromASlowClock) {
+  const TemporaryFolder folder;
+  const auto one = test::sweep_of(20.0, 22050.0, 1.0);
+  const auto x = test::recorded([&](double t) { return 0.3 * (one(t - 0.5) + one(t - 2.1)); }, 3.6,
+                                kTwoWay, {.rate_hz = 44100.0, .drift_ppm = -250.0});
+  const std::string file = kept(folder, "slow.wav", 44100.0, x);
+  const json j = run({"response", file, "--stimulus", "20,22050,1,0.5,2,1.6", "--json"}).parsed();
+  EXPECT_NEAR(j["drift_ppm"]["value"].get<double>(), -250.0, 1.0);
+  const json missing =
+      run({"response", file, "--stimulus", "20,22050,1,0.5,3,1.6", "--json"}).parsed();
+  EXPECT_THAT(missing["notes"].dump(), HasSubstr("holds 2 of 3 sweeps"));
+}
+
 TEST(CliRecorder, StimuliThatCannotBeAreRefused) {
   const TemporaryFolder folder;
   EXPECT_EQ(run({"stimulus", (folder / "a.mp3").string()}).status, 3);

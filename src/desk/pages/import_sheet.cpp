@@ -79,7 +79,7 @@ void ImportSheet::makeOptions(QVBoxLayout* layout) {
   options->addStretch(1);
   layout->addLayout(options);
   sweep_box_ = new QWidget(this);
-  auto* sweep = new QHBoxLayout(sweep_box_);
+  auto* sweep = new QGridLayout(sweep_box_);  // beside the score there is no room for one row
   sweep->setContentsMargins(0, 0, 0, 0);
   const std::tuple<QString, double, double, int> fields[] = {
       {tr("from Hz"), 10.0, 20000.0, 1}, {tr("to Hz"), 22000.0, 96000.0, 0},
@@ -87,21 +87,23 @@ void ImportSheet::makeOptions(QVBoxLayout* layout) {
       {tr("times"), 1.0, 999.0, 0},      {tr("every s"), 4.0, 600.0, 3}};
   for (int i = 0; i < 6; ++i) {
     const auto& [name, value, most, decimals] = fields[i];
-    sweep->addWidget(role_label(name, "quiet", sweep_box_));
+    const int row = i / 3;
+    const int column = 2 * (i % 3);
+    sweep->addWidget(role_label(name, "quiet", sweep_box_), row, column);
     sweep_[i] = new QDoubleSpinBox(sweep_box_);
     sweep_[i]->setObjectName(QStringLiteral("importSweep%1").arg(i));
     sweep_[i]->setDecimals(decimals);
     sweep_[i]->setRange(0.0, most);
     sweep_[i]->setValue(value);
     sweep_[i]->setButtonSymbols(QAbstractSpinBox::NoButtons);
-    sweep->addWidget(sweep_[i]);
+    sweep->addWidget(sweep_[i], row, column + 1);
   }
   loopback_ = new QComboBox(sweep_box_);
   loopback_->addItems({tr("no loopback"), tr("loopback on channel 2")});
   sweep_[4]->setToolTip(
       tr("Like sweeps in one recording: their mean is taken, and they tell how far "
          "the recorder's clock runs off. Once: several become a take each."));
-  sweep->addWidget(loopback_);
+  sweep->addWidget(loopback_, 2, 0, 1, 2);
   sweep_box_->hide();
   layout->addWidget(sweep_box_);
 }

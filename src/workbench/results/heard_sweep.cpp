@@ -235,6 +235,8 @@ Result<HeardTake> heard_take(std::span<const double> signal, double rate, const 
   out.found = static_cast<int>(found);
   if (found > 1 && c.sweep == 0)
     out.notes.push_back(fmt::format("The recording holds {} sweeps; this is the first.", found));
+  if (found == 1 && s.repeats > 1)
+    out.notes.push_back(fmt::format("The recording holds 1 of {} sweeps.", s.repeats));
   if (stop.stop_requested()) return cancelled();
   hearing.mend_by_itself(out);
   return out;
