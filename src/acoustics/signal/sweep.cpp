@@ -18,9 +18,7 @@ Result<SweepSpec> SweepSpec::make(const Values& v) {
     return bad_input(fmt::format("A sweep runs upward from above 0 Hz, not from {} Hz to {} Hz.",
                                  shortest(v.start_hz), shortest(v.stop_hz)));
   }
-  // A recorder's clock may run a thousandth slow.
-  constexpr double kHalfRate = 0.5005;
-  if (v.stop_hz > kHalfRate * v.sample_rate_hz) {
+  if (v.stop_hz > 0.5 * v.sample_rate_hz) {
     return bad_input(
         fmt::format("A sweep to {} Hz needs a sample rate of at least {} Hz, not {} Hz.",
                     shortest(v.stop_hz), shortest(2.0 * v.stop_hz), shortest(v.sample_rate_hz)));

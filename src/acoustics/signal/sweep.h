@@ -6,9 +6,8 @@
 
 namespace lalometer {
 
-/// An exponential sine sweep. Invariants, checked in make(): 0 < start < stop <= sample_rate / 2
-/// (and a thousandth, by which a recorder may run slow), duration > 0 and at least 16 samples, all
-/// finite.
+/// An exponential sine sweep. Invariants, checked in make(): 0 < start < stop <= sample_rate / 2,
+/// duration > 0 and at least 16 samples, all finite.
 class SweepSpec {
  public:
   struct Values {

@@ -16,9 +16,13 @@ constexpr double kEarly_s = 0.005;
 constexpr double kLongestTail_s = 4.0;
 constexpr double kMargin_s = 0.05;
 
+/// Where half of a slow clock's rate lies below the sweep's end, the sweep up to there: its time
+/// for an octave stays, so it is the same as far as it goes.
 SweepSpec by_clock(const SweepSpec& spec, double drift_ppm) {
-  return *SweepSpec::make({spec.start_hz(), spec.stop_hz(), spec.duration_s(),
-                           spec.sample_rate_hz() * (1.0 + 1e-6 * drift_ppm)});
+  const double rate = spec.sample_rate_hz() * (1.0 + 1e-6 * drift_ppm);
+  const double stop = std::min(spec.stop_hz(), 0.5 * rate);
+  const double duration = stop < spec.stop_hz() ? sweep_time_s(spec, stop) : spec.duration_s();
+  return *SweepSpec::make({spec.start_hz(), stop, duration, rate});
 }
 
 /// A stretch of the file with one sweep, and the ideal sweep where it was excited.
