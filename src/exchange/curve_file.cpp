@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cctype>
+#include <cmath>
 
 #include "acoustics/spectrum/flight_time.h"
 #include "base/text.h"
@@ -87,7 +88,11 @@ std::optional<ToldSensitivity> told_sensitivity(const std::vector<std::string>& 
     if (lower.find("sens") == std::string::npos) continue;
     ToldSensitivity told{.line = line};
     told.mv_per_pa = number_before(lower, "mv", 0.1, 1000.0);
-    if (!told.mv_per_pa) told.dbfs_at_94 = number_before(lower, "db", -100.0, 20.0);
+    const auto level = number_before(lower, "db", -100.0, 20.0);
+    if (!told.mv_per_pa && lower.find("v/pa") == std::string::npos) told.dbfs_at_94 = level;
+    // dB re 1 V/Pa.
+    if (!told.mv_per_pa && !told.dbfs_at_94 && level)
+      told.mv_per_pa = 1000.0 * std::pow(10.0, *level / 20.0);
     if (told.mv_per_pa || told.dbfs_at_94) return told;
   }
   return std::nullopt;

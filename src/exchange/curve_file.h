@@ -23,7 +23,8 @@ struct ToldSensitivity {
   std::optional<double> mv_per_pa = std::nullopt;
   std::string line;  ///< as it stands there
 };
-/// A line is understood where one number stands before dB or before mV/Pa (or mV); -100 to 20 dB
+/// A line is understood where one number stands before dB (re full scale; re 1 V/Pa where the line
+/// says V/Pa) or before mV/Pa (or mV); -100 to 20 dB
 /// and 0.1 to 1000 mV/Pa are plausible. Two numbers before one unit: nothing.
 [[nodiscard]] std::optional<ToldSensitivity> told_sensitivity(
     const std::vector<std::string>& comments);

@@ -218,6 +218,34 @@ TEST(CliRecorder, RepeatsWithALoopbackEqualOneSweep) {
   EXPECT_LT(most.phase_deg, 0.5);
 }
 
+// 40 samples between two sweeps are 520 ppm that neither of them shows by itself.
+TEST(CliRecorder, TwoSweepsThatDisagreeWithThemselvesAreSaid) {
+  const TemporaryFolder folder;
+  auto x = sweeps(2, {.drift_ppm = 20.0});
+  x.erase(x.begin() + 90000, x.begin() + 90040);
+  const std::string file = kept(folder, "gap.wav", 48000.0, std::move(x));
+  const json j = run({"response", file, "--stimulus", "20,20000,1,0.5,2,1.6", "--json"}).parsed();
+  EXPECT_THAT(j["notes"].dump(), HasSubstr("missing or doubled between them"));
+  EXPECT_NEAR(j["drift_ppm"]["value"].get<double>(), 20.0,
+              j["drift_ppm"]["uncertainty"].get<double>());
+}
+
+// Sweeps of a set's take are chosen as those of a file are; the key is not kept twice.
+TEST(CliRecorder, ASetsRecordingTellsTheSweepThatIsAskedFor) {
+  const TemporaryFolder folder;
+  kept(folder, "rec.wav", 48000.0, sweeps(3, {}));
+  test::write(folder / "set.json", R"({"format": "lalometer-set", "version": 1,
+    "subject": {"name": "s", "kind": "loudspeaker"},
+    "takes": [{"id": "a", "kind": "sweep", "file": "rec.wav", "sweep": 2, "stimulus":
+      {"type": "exponential-sweep", "start_hz": 20, "stop_hz": 20000, "duration_s": 1,
+       "lead_in_s": 0.5, "amplitude": 1}}]})");
+  const std::string set = folder.path().string();
+  EXPECT_EQ(run({"response", set, "--json"}).parsed()["sweeps_found"], 3);
+  EXPECT_EQ(run({"response", set, "--sweep", "4"}).status, 3);
+  EXPECT_TRUE(run({"response", set, "--sweep", "1", "--json"}).parsed()["arrival_s"].is_number());
+  EXPECT_TRUE(run({"response", set, "--json"}).parsed()["arrival_s"].is_null());
+}
+
 TEST(CliRecorder, AStimulusFileIsItsOwnReference) {
   const TemporaryFolder folder;
   const std::string file = (folder / "play.flac").string();

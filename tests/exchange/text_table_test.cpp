@@ -166,6 +166,10 @@ TEST(ToldSensitivity, IsReadInTheUsualShapesAndInNoOther) {
   const auto voltage = told_sensitivity({"SENSITIVITY: 12.5 mV/Pa"});
   ASSERT_TRUE(voltage);
   EXPECT_DOUBLE_EQ(*voltage->mv_per_pa, 12.5);
+  const auto volts = told_sensitivity({"sensitivity -38 dB re 1 V/Pa"});
+  ASSERT_TRUE(volts);
+  EXPECT_FALSE(volts->dbfs_at_94) << "not re full scale";
+  EXPECT_NEAR(*volts->mv_per_pa, 12.59, 0.01);
   EXPECT_FALSE(told_sensitivity({"-18.2 dB"})) << "of what?";
   EXPECT_FALSE(told_sensitivity({"sensitivity -18 dB or -20 dB"})) << "which one?";
   EXPECT_FALSE(told_sensitivity({"sensitivity -400 dB"})) << "absurd";

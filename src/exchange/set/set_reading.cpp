@@ -58,6 +58,7 @@ class Reader {
 };
 
 const std::set<std::string> kKnownTakeKeys = {"id",
+                                              "sweep",
                                               "kind",
                                               "file",
                                               "condition",

@@ -190,6 +190,7 @@ Analysis curve_stage(const ImpulseStage& stage, const Recipe& recipe) {
     notes.emplace_back("No gate: the room's reflections are in the curve.");
   }
   Analysis analysis{.curve = recipe.gated ? smoothed(*curve, recipe.smoothing) : std::move(*curve),
+                    .start_known = stage.start_known,
                     .impulse = stage.impulse,
                     .arrival_s = stage.arrival_s,
                     .origin = stage.origin,

@@ -8,6 +8,8 @@ namespace lalometer {
 /// A take analysed: f(raw, recipe), never kept as truth.
 struct Analysis {
   Response curve;  ///< Pa rms at the take's drive and distance, or ohm
+  /// False: nobody knows when the sweep was played, and arrival and origin tell no flight.
+  bool start_known = true;
   /// Of takes that have one: the impulse response in Pa per sample at the drive (or as the file
   /// holds it).
   std::shared_ptr<const ImpulseResponse> impulse = nullptr;

@@ -5,6 +5,8 @@
 
 #include "acoustics/signal/clocks/sweep_search.h"
 #include "acoustics/signal/deconvolve.h"
+#include "acoustics/signal/fft.h"
+#include "base/constants.h"
 #include "base/text.h"
 
 namespace lalometer {
@@ -25,29 +27,16 @@ SweepSpec by_clock(const SweepSpec& spec, double drift_ppm) {
   return *SweepSpec::make({spec.start_hz(), stop, duration, rate});
 }
 
-/// A stretch of the file with one sweep, and the ideal sweep where it was excited.
-struct Stretch {
-  std::vector<double> signal;
-  std::vector<double> reference;
-  std::size_t lead;
-};
-
-Stretch stretch_around(std::span<const double> file, const SweepSpec& spec, double excited_at,
-                       std::size_t before, std::size_t after, double amplitude) {
-  const double whole = std::floor(excited_at);
-  Stretch out;
-  const std::vector<double> sweep = exponential_sweep(spec, excited_at - whole);
-  out.signal.assign(before + sweep.size() + after, 0.0);
-  out.reference.assign(out.signal.size(), 0.0);
-  out.lead = before;
-  const auto first = static_cast<std::ptrdiff_t>(whole) - static_cast<std::ptrdiff_t>(before);
-  for (std::size_t i = 0; i < out.signal.size(); ++i) {
-    const std::ptrdiff_t at = first + static_cast<std::ptrdiff_t>(i);
-    if (at >= 0 && at < static_cast<std::ptrdiff_t>(file.size()))
-      out.signal[i] = file[static_cast<std::size_t>(at)];
-  }
-  for (std::size_t i = 0; i < sweep.size(); ++i) out.reference[before + i] = amplitude * sweep[i];
-  return out;
+/// A signal so much earlier, 0 to 1 sample: what stands between samples is brought onto them.
+std::vector<double> advanced(const std::vector<double>& x, double samples) {
+  const std::size_t n = fast_length(x.size() + 1);
+  Spectrum bins = real_spectrum(x, n);
+  for (std::size_t k = 0; k < bins.size(); ++k)
+    bins[k] *=
+        std::polar(1.0, 2.0 * kPi * static_cast<double>(k) * samples / static_cast<double>(n));
+  Samples out(n);
+  RealTransform(n).inverse(bins, out);
+  return {out.begin(), out.begin() + static_cast<std::ptrdiff_t>(x.size())};
 }
 
 /// What is asked for, and what the file holds.
@@ -64,7 +53,7 @@ class Hearing {
 
   [[nodiscard]] bool may_hold_several() const {
     const double length_s = static_cast<double>(signal_.size()) / spec_.sample_rate_hz();
-    return s_.repeats > 1 || c_.sweep > 0 || length_s > s_.lead_in_s + 2.0 * s_.duration_s + 0.5;
+    return s_.repeats > 1 || c_.sweep > 0 || length_s > s_.lead_in_s + 2.0 * s_.duration_s;
   }
 
   /// The file as it was always read: one sweep after its lead-in, everything else is its room.
@@ -105,33 +94,34 @@ class Hearing {
     const double gap_s = s_.period_s - s_.duration_s;
     const auto before = samples(std::min(0.5 * gap_s, s_.lead_in_s));
     const auto after = samples(std::min(gap_s - kMargin_s, kLongestTail_s));
-    std::size_t used = 0;
+    std::vector<std::vector<double>> aligned;
     for (std::size_t i = 0; i < starts_.size(); ++i) {
-      if (drift && drift->slip_after && i > *drift->slip_after) break;
+      if (drift && drift->slip_after && i > (drift->slip_placed ? *drift->slip_after : 0)) break;
       const double count = std::round((starts_[i] - starts_[0]) / period);
       if (std::abs(starts_[i] - starts_[0] - count * period) > 0.02 * period) continue;
-      Stretch one =
-          stretch_around(signal_, out.spec, first + count * period, before, after, s_.amplitude);
+      const double excited = first + count * period;
+      SweepStretch one = stretch_around(signal_, out.spec, excited, before, after);
+      // A sweep that begins between samples may be one longer.
+      const std::size_t length = before + out.spec.sample_count() + after;
+      one.signal.resize(length);
+      one.reference.resize(length);
       ImpulseResponse h =
           deconvolve(one.signal, one.reference, out.spec.sample_rate_hz(), band(), split_s_);
-      if (used == 0) {
+      aligned.push_back(advanced(one.signal, excited - std::floor(excited)));
+      if (aligned.size() == 1) {
         take(out, std::move(one), std::move(h));
       } else {
-        const std::size_t n = std::min(out.impulse.samples.size(), h.samples.size());
-        for (std::size_t k = 0; k < n; ++k) out.impulse.samples[k] += h.samples[k];
+        for (std::size_t k = 0; k < h.samples.size(); ++k) out.impulse.samples[k] += h.samples[k];
       }
-      ++used;
     }
-    for (double& x : out.impulse.samples) x /= static_cast<double>(used);
-    out.averaged = static_cast<int>(used);
-    if (drift && drift->slip_after)
-      out.notes.push_back(fmt::format(
-          "{:.0f} samples are {} between sweeps {} and {}: only those before are in the mean.",
-          std::abs(drift->slip_samples), drift->slip_samples > 0.0 ? "missing" : "doubled",
-          *drift->slip_after + 1, *drift->slip_after + 2));
-    if (static_cast<int>(starts_.size()) < s_.repeats)
-      out.notes.push_back(
-          fmt::format("The recording holds {} of {} sweeps.", starts_.size(), s_.repeats));
+    for (double& x : out.impulse.samples) x /= s_.amplitude * static_cast<double>(aligned.size());
+    out.averaged = static_cast<int>(aligned.size());
+    if (aligned.size() > 1) {
+      const double latency = std::max(0.0, starts_.front() - first);
+      out.spread =
+          spread_of_repeats(aligned, out.spec, out.lead + static_cast<std::size_t>(latency));
+    }
+    note_repeats(out);
     return out;
   }
 
@@ -149,13 +139,23 @@ class Hearing {
     const double end = excited + s_.duration_s * spec.sample_rate_hz();
     const double gap_s = std::max(0.0, (excited - from) / spec.sample_rate_hz());
     const double tail_s = std::max(0.0, (to - end) / spec.sample_rate_hz());
-    Stretch one = stretch_around(
-        signal_, spec, excited, samples(std::min(0.5 * gap_s, std::max(s_.lead_in_s, 0.25))),
-        samples(std::clamp(tail_s - kMargin_s, 0.0, kLongestTail_s)), s_.amplitude);
+    SweepStretch one = stretch_around(signal_, spec, excited,
+                                      samples(std::min(0.5 * gap_s, std::max(s_.lead_in_s, 0.25))),
+                                      samples(std::clamp(tail_s - kMargin_s, 0.0, kLongestTail_s)));
     ImpulseResponse h =
         deconvolve(one.signal, one.reference, spec.sample_rate_hz(), band(), split_s_);
+    for (double& x : h.samples) x /= s_.amplitude;
     take(out, std::move(one), std::move(h));
     return out;
+  }
+
+  /// Of two sweeps the distance alone tells no slip. What the first one tells by itself may: then
+  /// their distance says nothing.
+  [[nodiscard]] bool two_disagree(const HeardTake& mean) const {
+    if (starts_.size() != 2 || !mean.drift) return false;
+    const auto own = drift_of_one(signal_, spec_, starts_.front());
+    return own && std::abs(own->ppm - mean.drift->ppm) >
+                      own->uncertainty_ppm + mean.drift->uncertainty_ppm;
   }
 
   /// A drift that one sweep shows is taken out of it.
@@ -185,11 +185,36 @@ class Hearing {
   static HeardTake heard(const SweepSpec& spec) {
     return {.impulse = {}, .spec = spec, .stretch = {}, .reference = {}};
   }
-  static void take(HeardTake& out, Stretch&& one, ImpulseResponse&& h) {
+  void take(HeardTake& out, SweepStretch&& one, ImpulseResponse&& h) const {
     out.impulse = std::move(h);
     out.stretch = std::move(one.signal);
     out.reference = std::move(one.reference);
+    for (double& x : out.reference) x *= s_.amplitude;
     out.lead = one.lead;
+  }
+  void note_repeats(HeardTake& out) const {
+    const auto& drift = out.drift;
+    if (!drift) {
+      out.notes.emplace_back("The sweeps do not lie a told period apart: check it.");
+      return;
+    }
+    if (std::abs(drift->ppm) > drift->uncertainty_ppm)
+      out.notes.push_back(
+          fmt::format("The recorder's clock runs {:.1f} ± {:.1f} ppm off the player's: taken out.",
+                      drift->ppm, drift->uncertainty_ppm));
+    if (drift->slip_after && drift->slip_placed)
+      out.notes.push_back(fmt::format(
+          "{:.0f} samples are {} between sweeps {} and {}: only those before are in the mean.",
+          std::abs(drift->slip_samples), drift->slip_samples > 0.0 ? "missing" : "doubled",
+          *drift->slip_after + 1, *drift->slip_after + 2));
+    if (drift->slip_after && !drift->slip_placed)
+      out.notes.push_back(fmt::format(
+          "{:.0f} samples are missing or doubled between sweeps 1 and 2 or 2 and 3; three do not "
+          "tell where. The first alone is told.",
+          std::abs(drift->slip_samples)));
+    if (static_cast<int>(starts_.size()) < s_.repeats)
+      out.notes.push_back(
+          fmt::format("The recording holds {} of {} sweeps.", starts_.size(), s_.repeats));
   }
   [[nodiscard]] Band_hz band() const { return {s_.start_hz, s_.stop_hz}; }
   [[nodiscard]] std::size_t samples(double time_s) const {
@@ -229,6 +254,13 @@ Result<HeardTake> heard_take(std::span<const double> signal, double rate, const 
   if (found == 0) return hearing.whole();
   if (found > 1 && c.sweep == 0 && s.repeats > 1 && s.period_s > 0.0) {
     HeardTake out = hearing.mean_of_repeats();
+    if (hearing.two_disagree(out)) {
+      out = hearing.one_of_several(0);
+      hearing.mend_by_itself(out);
+      out.notes.emplace_back(
+          "The distance of the two sweeps is not what one of them tells: samples are missing or "
+          "doubled between them, or the period is not the told one. The first alone is told.");
+    }
     out.found = static_cast<int>(found);
     return out;
   }

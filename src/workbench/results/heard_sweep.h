@@ -30,6 +30,7 @@ struct HeardTake {
   std::optional<ClockDrift> drift = std::nullopt;
   /// The drift is not known well enough to tell a phase.
   bool phase_open = false;
+  RepeatSpread spread = {};  ///< of repeats
   std::vector<std::string> notes = {};
 };
 

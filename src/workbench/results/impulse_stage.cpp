@@ -5,6 +5,7 @@
 
 #include "acoustics/signal/checks/arrival.h"
 #include "acoustics/signal/checks/noise_floor.h"
+#include "acoustics/signal/clocks/sweep_search.h"
 #include "acoustics/signal/deconvolve.h"
 #include "acoustics/signal/recording/continuity.h"
 #include "acoustics/signal/recording/recording_checks.h"
@@ -215,12 +216,20 @@ ImpulseResponse by_loopback(std::span<const double> signal, std::span<const doub
   const Band_hz band{s.start_hz, s.stop_hz};
   if (s.repeats < 2 || !(s.period_s >= s.duration_s))
     return deconvolve(signal, reference, rate, band, split_s(s));
-  const auto period = static_cast<std::size_t>(std::llround(s.period_s * rate));
+  const auto spec = SweepSpec::make({s.start_hz, s.stop_hz, s.duration_s, rate});
+  // Between two sweeps half of the silence belongs to each.
+  const auto before =
+      static_cast<std::size_t>(rate * std::min(s.lead_in_s, 0.5 * (s.period_s - s.duration_s)));
+  const auto after = static_cast<std::size_t>(rate * (s.period_s - s.duration_s)) - before;
   ImpulseResponse mean;
   double used = 0.0;
-  for (std::size_t from = 0; from + period <= signal.size() && used < s.repeats; from += period) {
-    const ImpulseResponse h = deconvolve(signal.subspan(from, period),
-                                         reference.subspan(from, period), rate, band, split_s(s));
+  for (int k = 0; k < s.repeats; ++k) {
+    const double excited = (s.lead_in_s + k * s.period_s) * rate;
+    if (excited + s.duration_s * rate > static_cast<double>(signal.size())) break;
+    const double at = std::round(excited);
+    const ImpulseResponse h = deconvolve(stretch_around(signal, *spec, at, before, after).signal,
+                                         stretch_around(reference, *spec, at, before, after).signal,
+                                         rate, band, split_s(s));
     used += 1.0;
     if (mean.samples.empty())
       mean = h;
@@ -282,6 +291,7 @@ Result<ImpulseStage> sweep_stage(const AnalysisInput& in, const AudioData& audio
       stage.noise = *Response::make(stage.noise->axis(), std::move(values), stage.noise->quantity(),
                                     stage.noise->valid(), false);
     }
+    if (heard->averaged > 1) stage.repeats = heard->spread;
     stage.sweeps_found = heard->found;
     stage.drift = heard->drift;
     stage.start_known = heard->start_known;

@@ -137,8 +137,8 @@ void add_each_sweep(ImportPreview& preview, const ImportItem& whole, const std::
   }
 }
 
-void read_set_into(ImportPreview& preview, const fs::path& path, std::stop_token stop,
-                   const Progress& progress) {
+void read_set_into(ImportPreview& preview, const fs::path& path, const ImportChoices& choices,
+                   std::stop_token stop, const Progress& progress) {
   auto set = read_set(path);
   if (!set) {
     preview.problems.push_back(set.error());
@@ -154,6 +154,8 @@ void read_set_into(ImportPreview& preview, const fs::path& path, std::stop_token
     ImportItem item;
     item.file = taken.raw.file_name;
     item.take = std::move(taken.take);
+    if (choices.sweep > 0 && item.take.form == RawForm::kSweepFile)
+      item.take.conditions.sweep = choices.sweep;
     item.take.sample_rate_hz = taken.raw.sample_rate_hz;
     item.raw = std::move(taken.raw);
     if (taken.microphone_correction) {
@@ -231,7 +233,7 @@ ImportPreview preview_import(const std::vector<fs::path>& paths, const ImportCho
     tell(0.0);
     std::error_code ignored;
     if (fs::is_directory(path, ignored) || path.filename() == "set.json") {
-      read_set_into(preview, path, stop, tell);
+      read_set_into(preview, path, choices, stop, tell);
       continue;
     }
     auto bytes = file_bytes(path);

@@ -83,7 +83,8 @@ constexpr double kSlip_samples = 0.4;
 
 /// Where steps between neighbours differ from the usual one by a slip.
 void find_slip(const std::vector<double>& number, const std::vector<double>& place,
-               ClockDrift& drift) {
+               double deviation, ClockDrift& drift) {
+  constexpr double kDeviations = 5.0;
   if (number.size() < 3) return;
   std::vector<double> steps;
   for (std::size_t i = 1; i < number.size(); ++i)
@@ -91,7 +92,7 @@ void find_slip(const std::vector<double>& number, const std::vector<double>& pla
   std::vector<double> sorted = steps;
   std::sort(sorted.begin(), sorted.end());
   const double usual = sorted[(sorted.size() - 1) / 2];
-  double largest = kSlip_samples;
+  double largest = std::max(kSlip_samples, kDeviations * deviation);
   for (std::size_t i = 0; i < steps.size(); ++i) {
     const double off = (steps[i] - usual) * (number[i + 1] - number[i]);
     if (std::abs(off) <= largest) continue;
@@ -99,20 +100,21 @@ void find_slip(const std::vector<double>& number, const std::vector<double>& pla
     drift.slip_after = i;
     drift.slip_samples = -off;  // lost ones bring the next sweep nearer
   }
+  drift.slip_placed = !drift.slip_after || steps.size() > 2;
 }
 
 }  // namespace
 
-double delay_between(std::span<const double> a, std::span<const double> b) {
+namespace {
+
+/// Top of a correlation, by its spectrum; n: length of the transform that it came from.
+double top_of_correlation(const Spectrum& product, std::size_t n) {
   constexpr std::size_t kFiner = 16;
-  const std::size_t n = fast_length(a.size() + b.size());
-  const Spectrum fa = real_spectrum(a, n);
-  const Spectrum fb = real_spectrum(b, n);
   const RealTransform fine(n * kFiner);
-  Spectrum product(fine.bin_count(), 0.0);
-  for (std::size_t k = 0; k < fa.size(); ++k) product[k] = std::conj(fa[k]) * fb[k];
+  Spectrum padded(fine.bin_count(), 0.0);
+  std::copy(product.begin(), product.end(), padded.begin());
   Samples correlation(fine.size());
-  fine.inverse(product, correlation);
+  fine.inverse(padded, correlation);
   const auto top = static_cast<std::size_t>(
       std::max_element(correlation.begin(), correlation.end()) - correlation.begin());
   const std::size_t size = correlation.size();
@@ -121,6 +123,61 @@ double delay_between(std::span<const double> a, std::span<const double> b) {
   double at = static_cast<double>(top) + within;
   if (at > 0.5 * static_cast<double>(size)) at -= static_cast<double>(size);
   return at / static_cast<double>(kFiner);
+}
+
+/// Mean over some bins to each side.
+std::vector<double> over_neighbours(const std::vector<double>& x) {
+  constexpr std::size_t kReach = 6;
+  std::vector<double> out(x.size());
+  double sum = 0.0;
+  std::size_t from = 0;
+  std::size_t to = 0;
+  for (std::size_t k = 0; k < x.size(); ++k) {
+    while (to < x.size() && to <= k + kReach) sum += x[to++];
+    while (k > from + kReach) sum -= x[from++];
+    out[k] = sum / static_cast<double>(to - from);
+  }
+  return out;
+}
+
+}  // namespace
+
+PulseDelay delay_between(std::span<const double> a, std::span<const double> b) {
+  // Where the loudspeaker plays nothing there is nothing but noise; it would only shake the top. In
+  // noise alone what is common comes to no such size by chance.
+  constexpr double kInCommon = 4.0;
+  const std::size_t n = fast_length(a.size() + b.size());
+  const Spectrum fa = real_spectrum(a, n);
+  const Spectrum fb = real_spectrum(b, n);
+  Spectrum product(fa.size());
+  for (std::size_t k = 0; k < fa.size(); ++k) product[k] = std::conj(fa[k]) * fb[k];
+  PulseDelay delay{top_of_correlation(product, n), static_cast<double>(a.size())};
+  std::vector<double> common(fa.size());
+  std::vector<double> apart(fa.size());
+  for (int round = 0; round < 2; ++round) {
+    const auto turn = [n](std::size_t k) {
+      return 2.0 * kPi * static_cast<double>(k) / static_cast<double>(n);
+    };
+    for (std::size_t k = 0; k < fa.size(); ++k) {
+      const std::complex<double> back = std::polar(1.0, turn(k) * delay.samples);
+      common[k] = (std::conj(fa[k]) * fb[k] * back).real();
+      apart[k] = std::norm(fb[k] * back - fa[k]);
+    }
+    common = over_neighbours(common);
+    apart = over_neighbours(apart);
+    double information = 0.0;
+    for (std::size_t k = 0; k < fa.size(); ++k) {
+      const bool told = common[k] > kInCommon * apart[k];
+      product[k] = told ? std::conj(fa[k]) * fb[k] : 0.0;
+      if (told)
+        information += 2.0 * turn(k) * turn(k) * common[k] / std::max(apart[k], 1e-12 * common[k]);
+    }
+    if (!(information > 0.0)) return delay;
+    // Zeros behind the pulses give more bins than independent ones.
+    const double bins = static_cast<double>(n) / static_cast<double>(a.size());
+    delay = {top_of_correlation(product, n), std::sqrt(bins / information)};
+  }
+  return delay;
 }
 
 std::optional<ClockDrift> drift_of_repeats(std::span<const double> recording, const SweepSpec& spec,
@@ -132,27 +189,34 @@ std::optional<ClockDrift> drift_of_repeats(std::span<const double> recording, co
   const Pulse first = pulse_at(recording, spec, starts[0], kReach_s);
   std::vector<double> number = {0.0};
   std::vector<double> place = {static_cast<double>(first.first)};
+  double deviation = kCorrelation_samples;  // of one place
   for (std::size_t i = 1; i < starts.size(); ++i) {
     const double count = std::round((starts[i] - starts[0]) / period);
     const double due = starts[0] + count * period;
     if (count < 1.0 || std::abs(starts[i] - due) > kFarthest * count * period + 0.02 * period)
       continue;
-    const Pulse pulse = pulse_at(recording, spec, starts[i], kReach_s);
+    // Once more with the window where the first pulse has it: a bass pulse is longer than that.
+    Pulse pulse = pulse_at(recording, spec, starts[i], kReach_s);
+    const double off = delay_between(first.samples, pulse.samples).samples;
+    pulse = pulse_at(recording, spec, std::floor(starts[i]) + std::round(off), kReach_s);
     number.push_back(count);
-    place.push_back(static_cast<double>(pulse.first) + delay_between(first.samples, pulse.samples));
+    const PulseDelay delay = delay_between(first.samples, pulse.samples);
+    place.push_back(static_cast<double>(pulse.first) + delay.samples);
+    deviation = std::max(deviation, delay.deviation);
   }
   if (number.size() < 2) return std::nullopt;
   ClockDrift drift{.basis = ClockDrift::Basis::kRepeats};
-  find_slip(number, place, drift);
-  if (drift.slip_after) {
+  find_slip(number, place, deviation, drift);
+  if (drift.slip_after && drift.slip_placed) {
     // What lies behind the slip is brought back: the line goes through both parts.
     for (std::size_t i = *drift.slip_after + 1; i < place.size(); ++i)
       place[i] += drift.slip_samples;
   }
   const Line line = line_through(number, place);
-  const double one = std::hypot(line.deviation, kCorrelation_samples);
+  const double one = std::max(line.deviation, deviation);
   drift.ppm = 1e6 * (line.slope / period - 1.0);
   drift.uncertainty_ppm = kTwoSided95 * 1e6 * one * line.slope_deviation / period;
+  if (!drift.slip_placed) drift.uncertainty_ppm += 0.5e6 * std::abs(drift.slip_samples) / period;
   return drift;
 }
 

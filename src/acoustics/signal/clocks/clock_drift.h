@@ -23,12 +23,16 @@ struct ClockDrift {
   Basis basis = Basis::kOneSweep;
   /// Of repeats: after which of them (from 0) samples are missing or doubled, and how many.
   std::optional<std::size_t> slip_after = std::nullopt;
-  double slip_samples = 0.0;
+  double slip_samples = 0.0;  ///< missing ones; below 0: doubled
+  /// False: of three sweeps nobody can tell which of the two steps is the wrong one. The drift then
+  /// lies between what either says.
+  bool slip_placed = true;
 };
 
 /// Like sweeps at known times: the pulses that they become are correlated with the first one's, to
-/// a hundredth of a sample. With three or more, one that stands off the others' line by more than
-/// 0.4 samples names a slip and is left out.
+/// a hundredth of a sample where they reach high. With three or more, a step from one to the next
+/// that differs from the usual one by more than 0.4 samples, and by five deviations of what the
+/// pulses tell (a subwoofer's: little), is a slip. Of two sweeps none is seen.
 /// @param starts    of at least two sweeps, to a few ms (find_sweeps()).
 /// @param period_s  from start to start, on the player's clock.
 /// Nothing where fewer than two lie at multiples of the period (within 2000 ppm).
@@ -48,8 +52,14 @@ struct ClockDrift {
 [[nodiscard]] std::optional<ClockDrift> drift_of_one(std::span<const double> recording,
                                                      const SweepSpec& spec, double start);
 
-/// Delay of b against a in samples, to a hundredth, by the top of their correlation; both equally
-/// long.
-[[nodiscard]] double delay_between(std::span<const double> a, std::span<const double> b);
+/// Delay of b against a in samples, by the top of their correlation over the frequencies at which
+/// they have more in common than apart; both equally long.
+struct PulseDelay {
+  double samples;
+  /// Cramer and Rao's bound by what they have in common and apart there (A. H. Quazi, IEEE Trans.
+  /// ASSP 29 (1981) 527).
+  double deviation;
+};
+[[nodiscard]] PulseDelay delay_between(std::span<const double> a, std::span<const double> b);
 
 }  // namespace lalometer

@@ -20,7 +20,7 @@ struct Cells {
   std::vector<double> at;
 };
 
-Cells compressed_cells(std::span<const double> x, const SweepSpec& spec) {
+Cells compressed_cells(std::span<const double> x, const SweepSpec& spec, double highest_hz) {
   const std::size_t length = spec.sample_count();
   const auto cell = static_cast<std::size_t>(kCell_s * spec.sample_rate_hz()) + 1;
   Cells out;
@@ -38,7 +38,7 @@ Cells compressed_cells(std::span<const double> x, const SweepSpec& spec) {
     std::copy(x.begin() + static_cast<std::ptrdiff_t>(from),
               x.begin() + static_cast<std::ptrdiff_t>(to), part.begin());
     const ImpulseResponse h =
-        deconvolve(part, reference, spec.sample_rate_hz(), {spec.start_hz(), spec.stop_hz()});
+        deconvolve(part, reference, spec.sample_rate_hz(), {spec.start_hz(), highest_hz});
     const auto zero = static_cast<std::size_t>(h.zero_at);
     for (std::size_t i = 0; i < step && from + i < x.size() && zero + i < h.samples.size(); ++i) {
       const double size = std::abs(h.samples[zero + i]);
@@ -58,11 +58,9 @@ double middle_of(std::vector<double> values) {
   return *middle;
 }
 
-}  // namespace
-
-std::vector<HeardSweep> find_sweeps(std::span<const double> recording, const SweepSpec& spec) {
-  if (recording.size() < spec.sample_count()) return {};
-  const Cells cells = compressed_cells(recording, spec);
+std::vector<HeardSweep> sweeps_up_to(double highest_hz, std::span<const double> recording,
+                                     const SweepSpec& spec) {
+  const Cells cells = compressed_cells(recording, spec, highest_hz);
   const std::size_t n = cells.top.size();
   const auto apart = static_cast<std::size_t>(kApart * spec.duration_s() / kCell_s);
   std::vector<std::size_t> order(n);
@@ -94,24 +92,44 @@ std::vector<HeardSweep> find_sweeps(std::span<const double> recording, const Swe
   return found;
 }
 
+}  // namespace
+
+std::vector<HeardSweep> find_sweeps(std::span<const double> recording, const SweepSpec& spec) {
+  constexpr double kBass_hz = 500.0;
+  if (recording.size() < spec.sample_count()) return {};
+  std::vector<HeardSweep> found = sweeps_up_to(spec.stop_hz(), recording, spec);
+  // A subwoofer's pulse stands out where it plays only.
+  if (found.empty() && spec.start_hz() < 0.25 * kBass_hz && spec.stop_hz() > kBass_hz)
+    found = sweeps_up_to(kBass_hz, recording, spec);
+  return found;
+}
+
+SweepStretch stretch_around(std::span<const double> recording, const SweepSpec& spec,
+                            double excited_at, std::size_t before, std::size_t after) {
+  const double whole = std::floor(excited_at);
+  const std::vector<double> sweep = exponential_sweep(spec, excited_at - whole);
+  const auto first = static_cast<std::ptrdiff_t>(whole) - static_cast<std::ptrdiff_t>(before);
+  SweepStretch out;
+  out.lead = before;
+  out.signal.assign(before + sweep.size() + after, 0.0);
+  out.reference.assign(out.signal.size(), 0.0);
+  for (std::size_t i = 0; i < out.signal.size(); ++i) {
+    const std::ptrdiff_t at = first + static_cast<std::ptrdiff_t>(i);
+    if (at >= 0 && at < static_cast<std::ptrdiff_t>(recording.size()))
+      out.signal[i] = recording[static_cast<std::size_t>(at)];
+  }
+  std::copy(sweep.begin(), sweep.end(),
+            out.reference.begin() + static_cast<std::ptrdiff_t>(before));
+  return out;
+}
+
 ImpulseResponse compressed(std::span<const double> recording, const SweepSpec& spec,
                            double at_sample, double before_s, double after_s) {
   const double rate = spec.sample_rate_hz();
-  const auto before = static_cast<std::ptrdiff_t>(std::ceil(before_s * rate));
-  const auto after = static_cast<std::ptrdiff_t>(std::ceil(after_s * rate));
-  const double whole = std::floor(at_sample);
-  const std::vector<double> sweep = exponential_sweep(spec, at_sample - whole);
-  const std::ptrdiff_t first = static_cast<std::ptrdiff_t>(whole) - before;
-  const std::size_t length = static_cast<std::size_t>(before + after) + sweep.size();
-  std::vector<double> part(length, 0.0);
-  for (std::size_t i = 0; i < length; ++i) {
-    const std::ptrdiff_t at = first + static_cast<std::ptrdiff_t>(i);
-    if (at >= 0 && at < static_cast<std::ptrdiff_t>(recording.size()))
-      part[i] = recording[static_cast<std::size_t>(at)];
-  }
-  std::vector<double> reference(length, 0.0);
-  std::copy(sweep.begin(), sweep.end(), reference.begin() + before);
-  return deconvolve(part, reference, rate, {spec.start_hz(), spec.stop_hz()},
+  const auto before = static_cast<std::size_t>(std::ceil(before_s * rate));
+  const auto after = static_cast<std::size_t>(std::ceil(after_s * rate));
+  const SweepStretch part = stretch_around(recording, spec, at_sample, before, after);
+  return deconvolve(part.signal, part.reference, rate, {spec.start_hz(), spec.stop_hz()},
                     static_cast<double>(before) / rate);
 }
 

@@ -18,12 +18,24 @@ struct HeardSweep {
 
 /// All sweeps of one kind in a recording of any length, in order. The recording is compressed by
 /// the sweep in blocks; a sweep becomes a pulse, talk and doors are spread over the sweep's length.
-/// A pulse counts that stands 24 dB above the middle of its surroundings (the mean of 60 dB is
-/// normal) and not more than 40 dB below the loudest; two cannot lie closer than 0.9 of the sweep's
-/// duration, so that harmonics are none. A clock that is 300 ppm off spreads the pulse by less than
-/// a thousandth of the sweep.
+/// A pulse counts that stands 24 dB above the middle of its surroundings (some 60 are usual) and
+/// not more than 40 dB below the loudest; two cannot lie closer than 0.9 of the sweep's duration,
+/// so that harmonics are none. Where nothing stands out, what lies
+/// below 500 Hz is looked at alone: a subwoofer's. A clock that is 300 ppm off spreads the pulse by
+/// less than a thousandth of the sweep.
 [[nodiscard]] std::vector<HeardSweep> find_sweeps(std::span<const double> recording,
                                                   const SweepSpec& spec);
+
+/// A stretch of a recording with one sweep, and the ideal sweep where it was excited: both equally
+/// long, silence where the recording does not reach.
+struct SweepStretch {
+  std::vector<double> signal;
+  std::vector<double> reference;
+  std::size_t lead;  ///< index at which the sweep begins, or just before it
+};
+/// @param excited_at  in samples of the recording, may lie between two.
+[[nodiscard]] SweepStretch stretch_around(std::span<const double> recording, const SweepSpec& spec,
+                                          double excited_at, std::size_t before, std::size_t after);
 
 /// The stretch of a recording around one sweep, compressed. t = 0: the sweep starts at `at_sample`.
 /// @param spec  its rate may be that of a recorder's own clock: samples per second of the player.

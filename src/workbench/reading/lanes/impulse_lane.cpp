@@ -70,13 +70,20 @@ bool holds_impulse(const LaidTake& one) {
 std::vector<KeyFigure> arrival_figures(const LaidTake& laid) {
   if (!laid.analysis->impulse) return {};
   std::vector<KeyFigure> figures;
-  figures.push_back(
-      {"Arrival", fmt::format("{:.3f} ms", laid.analysis->arrival_s * 1e3),
-       fmt::format("{:.2f} m at 343 m/s", laid.analysis->arrival_s * kSpeedOfSound20_m_s)});
-  figures.push_back({"Phase zero", fmt::format("{:.3f} ms", laid.analysis->origin.at_s * 1e3),
-                     laid.analysis->origin.source == TimeOrigin::Source::kTape
-                         ? "by the distance"
-                         : "by the sound's onset"});
+  // Without a loopback a converter's latency is in it: no distance.
+  const bool latent =
+      laid.take.form == RawForm::kSweepFile && laid.take.conditions.loopback_channel < 0;
+  const bool taped = laid.analysis->origin.source == TimeOrigin::Source::kTape;
+  if (laid.analysis->start_known) {
+    const double metres = laid.analysis->arrival_s * kSpeedOfSound20_m_s;
+    figures.push_back({"Arrival", fmt::format("{:.3f} ms", laid.analysis->arrival_s * 1e3),
+                       latent ? "latency and flight" : fmt::format("{:.2f} m at 343 m/s", metres)});
+    figures.push_back({"Phase zero", fmt::format("{:.3f} ms", laid.analysis->origin.at_s * 1e3),
+                       taped ? "by the distance" : "by the sound's onset"});
+  } else {
+    figures.push_back({"Arrival", "–", "when it was played is not known"});
+    figures.push_back({"Phase zero", "at the onset", "by the sound's onset"});
+  }
   if (laid.analysis->first_reflection_s) {
     figures.push_back(
         {"First reflection",

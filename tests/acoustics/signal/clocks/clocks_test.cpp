@@ -128,8 +128,10 @@ TEST(ClockDriftTest, NamesLostAndDoubledSamplesBetweenRepeats) {
     const auto starts = starts_of(find_sweeps(x, spec_at(48000.0)));
     const auto drift = drift_of_repeats(x, spec_at(48000.0), starts, 1.5);
     ASSERT_TRUE(drift && drift->slip_after);
-    // Of three sweeps and one slip either side may be the usual one.
     EXPECT_NEAR(std::abs(drift->slip_samples), std::abs(lost), 0.1);
+    // Of three sweeps either step may be the usual one: the drift is told no better.
+    EXPECT_FALSE(drift->slip_placed);
+    EXPECT_NEAR(drift->ppm, 80.0, drift->uncertainty_ppm);
   }
 }
 
@@ -140,6 +142,20 @@ TEST(ClockDriftTest, SweepsAtOtherTimesAreNoRepeats) {
   EXPECT_FALSE(drift_of_repeats(x, spec_at(48000.0), {&starts[0], 1}, 1.5));
 }
 
+// A subwoofer's pulse is broad, and noise moves it by more than half a sample: no slip.
+TEST(ClockDriftTest, ASubwoofersNoiseIsNoSlip) {
+  for (const std::uint64_t seed : {1U, 2U, 3U}) {
+    const auto x = three_sweeps({{true, 30.0}, {false, 110.0}, {false, 110.0}},
+                                {.drift_ppm = -60.0, .noise = 0.01, .seed = seed});
+    const auto starts = starts_of(find_sweeps(x, spec_at(48000.0)));
+    ASSERT_EQ(starts.size(), 3U);
+    const auto drift = drift_of_repeats(x, spec_at(48000.0), starts, 1.5);
+    ASSERT_TRUE(drift);
+    EXPECT_FALSE(drift->slip_after) << drift->slip_samples;
+    EXPECT_NEAR(drift->ppm, -60.0, drift->uncertainty_ppm);
+  }
+}
+
 TEST(DelayBetween, IsTrueToAHundredthOfASample) {
   for (const double delay : {-7.35, 0.0, 0.25, 12.6}) {
     std::vector<double> a(400), b(400);
@@ -148,7 +164,7 @@ TEST(DelayBetween, IsTrueToAHundredthOfASample) {
       a[i] = std::exp(-t * t / 50.0);
       b[i] = std::exp(-(t - delay) * (t - delay) / 50.0);
     }
-    EXPECT_NEAR(delay_between(a, b), delay, 0.01);
+    EXPECT_NEAR(delay_between(a, b).samples, delay, 0.01);
   }
 }
 
