@@ -82,6 +82,22 @@ RepeatSpread repeats_from(const Json& json) {
   return spread;
 }
 
+Json chirps_json(const ChirpTrain& t) {
+  return {{"count", t.count},           {"start_hz", t.start_hz}, {"stop_hz", t.stop_hz},
+          {"duration_s", t.duration_s}, {"period_s", t.period_s}, {"gap_s", t.gap_s}};
+}
+
+ChirpTrain chirps_from(const Json& json) {
+  ChirpTrain t;
+  read(json, "count", t.count);
+  read(json, "start_hz", t.start_hz);
+  read(json, "stop_hz", t.stop_hz);
+  read(json, "duration_s", t.duration_s);
+  read(json, "period_s", t.period_s);
+  read(json, "gap_s", t.gap_s);
+  return t;
+}
+
 }  // namespace
 
 std::string to_json(const Conditions& c) {
@@ -109,6 +125,10 @@ std::string to_json(const Conditions& c) {
   if (c.stimulus.repeats > 1) {
     json["sweep_repeats"] = c.stimulus.repeats;
     json["sweep_period_s"] = c.stimulus.period_s;
+  }
+  if (c.stimulus.chirps.count > 0) {
+    json["sweep_chirps"] = chirps_json(c.stimulus.chirps);
+    json["chirp_distance_m"] = c.chirp_distance_m;
   }
   if (c.sweep > 0) json["sweep"] = c.sweep;
   if (c.repeats.count > 1) {
@@ -144,6 +164,9 @@ Conditions conditions_from_json(const std::string& text) {
   read(json, "sweep_repeats", c.stimulus.repeats);
   read(json, "sweep_period_s", c.stimulus.period_s);
   read(json, "sweep", c.sweep);
+  read(json, "chirp_distance_m", c.chirp_distance_m);
+  if (const auto chirps = json.find("sweep_chirps"); chirps != json.end() && chirps->is_object())
+    c.stimulus.chirps = chirps_from(*chirps);
   if (const auto repeats = json.find("repeats"); repeats != json.end() && repeats->is_object())
     c.repeats = repeats_from(*repeats);
   if (const auto more = json.find("more"); more != json.end() && more->is_object()) {
@@ -206,6 +229,12 @@ std::string to_json(const RigCalibration& rig) {
             {"jig_v_per_unit", rig.jig_v_per_unit},
             {"reference_ohm", rig.reference_ohm},
             {"cable_ohm", rig.cable_ohm}};
+  if (rig.time != TimeBase::kLoopback) json["time"] = word_of(rig.time);
+  if (rig.time == TimeBase::kChirps) {
+    json["chirps_by_second"] = rig.chirps_by_second;
+    json["chirp_distance_m"] = rig.chirp_distance_m;
+  }
+  json["level_known"] = rig.level_known;
   if (rig.impedance_uncertainty_percent != 1.0)
     json["impedance_uncertainty_percent"] = rig.impedance_uncertainty_percent;
   json["microphone_correction_name"] = rig.microphone_correction_name;
@@ -253,6 +282,12 @@ RigCalibration rig_from_json(const std::string& text) {
     for (const auto& [what, when] : json["taken_at"].items())
       if (when.is_string()) rig.taken_at[what] = when.get<std::string>();
   }
+  std::string time;
+  read(json, "time", time);
+  rig.time = time_base_of(time).value_or(TimeBase::kLoopback);
+  read(json, "chirps_by_second", rig.chirps_by_second);
+  read(json, "chirp_distance_m", rig.chirp_distance_m);
+  read(json, "level_known", rig.level_known);
   // Sensitivities kept before the frequency was: calibrators sound at 1 kHz (common practice).
   if (rig.taken_at.contains("sensitivity")) rig.calibrator_hz = 1000.0;
   if (json.contains("calibrator_hz")) {

@@ -7,6 +7,7 @@
 #include <string_view>
 #include <vector>
 
+#include "acoustics/signal/clocks/reference_chirps.h"
 #include "acoustics/signal/recording/repeats.h"
 #include "book/description/description.h"
 #include "book/take_setup.h"
@@ -71,6 +72,7 @@ struct Stimulus {
   double amplitude = 1.0;  ///< peak re full scale of the output
   int repeats = 1;         ///< like sweeps in one recording
   double period_s = 0.0;   ///< of them: from start to start, on the player's clock
+  ChirpTrain chirps = {};  ///< before and after each sweep, the first ones within its lead-in
   friend bool operator==(const Stimulus&, const Stimulus&) = default;
 };
 
@@ -94,6 +96,8 @@ struct Conditions {
   int loopback_channel = -1;
   /// Of an imported sweep: which of several in the file, from 1; 0: their mean, or the first.
   int sweep = 0;
+  /// From what played the reference chirps to the microphone; 0: not told.
+  double chirp_distance_m = 0.0;
   Stimulus stimulus;
   RepeatSpread repeats;                          ///< of a recording that is the mean of several
   std::map<std::string, std::string> more_json;  ///< unknown keys of an imported take, kept

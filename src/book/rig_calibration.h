@@ -4,6 +4,7 @@
 #include <map>
 #include <optional>
 #include <string>
+#include <string_view>
 
 #include "acoustics/impedance/divider.h"
 #include "acoustics/spectrum/response.h"
@@ -11,10 +12,32 @@
 
 namespace lalometer {
 
+/// What tells when a sweep was played.
+enum class TimeBase {
+  kLoopback,  ///< a second input that hears the output: time, distance, everything
+  kChirps,    ///< reference chirps: one time for all takes, and both clocks' drift
+  kNone,      ///< the onset alone: level and gate hold, no distance, no phase between takes
+};
+/// "loopback", "chirps", "none".
+[[nodiscard]] constexpr std::string_view word_of(TimeBase base) {
+  constexpr std::string_view kWords[] = {"loopback", "chirps", "none"};
+  return kWords[static_cast<std::size_t>(base)];
+}
+[[nodiscard]] constexpr std::optional<TimeBase> time_base_of(std::string_view word) {
+  for (const TimeBase each : {TimeBase::kLoopback, TimeBase::kChirps, TimeBase::kNone})
+    if (word_of(each) == word) return each;
+  return std::nullopt;
+}
+
 /// What turns full-scale units into volts, pascals and ohms. Kept with date and rig, applied by
 /// reference.
 struct RigCalibration {
   std::string rig_name = "Practice bench";
+  TimeBase time = TimeBase::kLoopback;
+  bool chirps_by_second = false;  ///< by a loudspeaker of their own on the second output
+  double chirp_distance_m = 0.0;  ///< from what plays the chirps to the microphone; 0: not told
+  /// Whether volts and pascals were calibrated; levels are relative otherwise, and say so.
+  bool level_known = true;
   double output_v_per_unit = 20.0;    ///< amplifier's terminals, V peak per digital 1.0
   double loopback_v_per_unit = 20.0;  ///< V peak at the amplifier per recorded 1.0
   double input_pa_per_unit = 20.0;    ///< microphone input, Pa peak per recorded 1.0

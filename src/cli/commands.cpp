@@ -25,6 +25,7 @@
 #include "workbench/sharing/exporting.h"
 #include "workbench/sharing/importing.h"
 #include "workbench/sharing/sources.h"
+#include "workbench/taking/stimulus_file.h"
 #include "workbench/telling/response_told.h"
 
 namespace lalometer {
@@ -39,6 +40,8 @@ struct ResponseOptions {
   std::string kind;
   /// Start, stop, duration, lead-in of a bare recorded sweep; then repeats and period.
   std::vector<double> stimulus;
+  bool chirps = false;
+  double chirp_distance_m = 0.0;
   int sweep = 0;
   int channel = 0;
   int loopback_channel = -1;
@@ -58,6 +61,9 @@ ImportChoices choices_of(const ResponseOptions& o) {
     choices.stimulus->repeats = static_cast<int>(s[4]);
     choices.stimulus->period_s = s[5];
   }
+  if (choices.stimulus && (o.chirps || o.chirp_distance_m > 0.0))
+    choices.stimulus->chirps.count = kUsualChirps;
+  choices.chirp_distance_m = o.chirp_distance_m;
   choices.sweep = o.sweep;
   choices.channel = o.channel;
   choices.loopback_channel = o.loopback_channel;
@@ -261,6 +267,11 @@ void add_reading_options(CLI::App& command, ResponseOptions& o) {
           "where it is repeated: how often, and the time from start to start, s")
       ->expected(4, 6)
       ->delimiter(',');
+  command.add_flag("--chirps", o.chirps, "with reference chirps as the command stimulus plays them");
+  command
+      .add_option("--chirp-distance-m", o.chirp_distance_m,
+                  "from what played the chirps to the microphone")
+      ->check(above_zero());
   command.add_option("--sweep", o.sweep, "which of several sweeps in a recording, from 1")
       ->check(above_zero());
   command.add_option("--channel", o.channel, "channel of the measurement in a sound file, from 0")

@@ -135,6 +135,60 @@ TEST(CliRecorder, OfSeveralSweepsTheOneThatIsAskedForIsTold) {
   EXPECT_THAT(none.err, HasSubstr("holds 3 such sweeps"));
 }
 
+/// A sweep `late_s` behind its reference chirps, which a loudspeaker of their own plays.
+std::vector<double> with_chirps(double late_s, const test::Recorder& r) {
+  const auto sweep = test::sweep_of(20.0, 20000.0, 1.0);
+  const auto chirps = test::chirps_around(1.0);
+  return test::recorded([&](double t) { return 0.3 * (sweep(t - 2.0 - late_s) + chirps(t - 2.0)); },
+                        5.0, kTwoWay, r);
+}
+
+TEST(CliRecorder, ReferenceChirpsMakeTwoClocksOneAndTakesShareTheirTime) {
+  const TemporaryFolder folder;
+  const auto asked = [&](double late_s, const test::Recorder& r, std::vector<std::string> more) {
+    const std::string file = kept(folder, "x.wav", r.rate_hz, with_chirps(late_s, r));
+    std::vector<std::string> words = {"response", file,        "--stimulus", "20,20000,1,2.0",
+                                      "--chirps", "--gate-ms", "8",          "--json"};
+    words.insert(words.end(), more.begin(), more.end());
+    return run(words).parsed();
+  };
+  const json want = asked(0.0, {48000.0, 0.0, 0.0}, {});
+  EXPECT_EQ(want["time_origin"], "reference");
+  EXPECT_TRUE(want["arrival_s"].is_null()) << "the chirps' distance is not told";
+  for (const test::Recorder& r :
+       {test::Recorder{48000.0, 300.0, 0.031}, {44100.0, -300.0, 0.004}}) {
+    const json got = asked(0.0, r, {});
+    EXPECT_NEAR(got["drift_ppm"]["value"].get<double>(), r.drift_ppm, 1.0);
+    EXPECT_LT(got["drift_ppm"]["uncertainty"].get<double>(), 1.0);
+    const Apart most = apart(want, got, 150.0, 10000.0);
+    EXPECT_LT(most.level_db, 0.05) << r.rate_hz;
+    EXPECT_LT(most.phase_deg, 2.0) << r.rate_hz;
+  }
+  // Another take, 0.4 ms farther, on another day's clock: 5 us are 1.8 degrees at 1 kHz.
+  const json late = asked(0.0004, {48000.0, -80.0, 0.019}, {});
+  for (std::size_t i = 0; i < late["frequency_hz"].size(); ++i) {
+    const double f = late["frequency_hz"][i];
+    if (f < 900.0 || f > 1100.0) continue;
+    const double turned = late["phase_deg"][i].get<double>() - want["phase_deg"][i].get<double>() +
+                          360.0 * f * 0.0004;
+    EXPECT_NEAR(std::remainder(turned, 360.0) / (360.0 * f), 0.0, 5e-6);
+  }
+  // With the chirps' own distance told, arrival is flight and nothing else.
+  const json told = asked(2.5 / 343.2, {48000.0, 60.0, 0.05}, {"--chirp-distance-m", "0.5"});
+  EXPECT_NEAR(told["arrival_s"].get<double>(), 3.0 / 343.2, 4e-5);
+}
+
+TEST(CliRecorder, LostSamplesOfAChirpedSweepAreNamed) {
+  const TemporaryFolder folder;
+  std::vector<double> x = with_chirps(0.0, {48000.0, 25.0, 0.01, 0.0005});
+  x.erase(x.begin() + 120000, x.begin() + 120003);
+  const auto told = run({"response", kept(folder, "x.wav", 48000.0, std::move(x)), "--stimulus",
+                         "20,20000,1,2.0", "--chirps", "--json"})
+                        .parsed();
+  EXPECT_THAT(told["notes"].dump(), HasSubstr("3 samples are missing in the sweep"));
+  EXPECT_TRUE(told["phase_deg"][300].is_null());
+}
+
 // A session by hand: six sweeps with talk and a door between them, the recorder 90 ppm off.
 TEST(CliRecorder, ASessionInOneFileBecomesATakeEach) {
   const TemporaryFolder folder;

@@ -83,4 +83,23 @@ inline std::function<double(double)> sweep_of(double start_hz, double stop_hz, d
   };
 }
 
+/// Four chirps of 30 ms, 2 to 12 kHz, a quarter of a second apart and 0.4 s from a sweep of this
+/// duration that begins at 0; then four after it. As docs/file-formats.md tells them.
+inline std::function<double(double)> chirps_around(double duration_s) {
+  return [=](double t) {
+    double sum = 0.0;
+    for (int side = 0; side < 2; ++side) {
+      for (int k = 0; k < 4; ++k) {
+        const double at = side == 0 ? -0.4 - 0.03 - 0.25 * (3 - k) : duration_s + 0.4 + 0.25 * k;
+        const double u = t - at;
+        if (u < 0.0 || u > 0.03) continue;
+        const double edge = std::min(u, 0.03 - u) / 0.006;
+        const double window = edge < 1.0 ? 0.5 - 0.5 * std::cos(kPi * edge) : 1.0;
+        sum += window * std::sin(2.0 * kPi * (2000.0 * u + 0.5 * 10000.0 * u * u / 0.03));
+      }
+    }
+    return sum;
+  };
+}
+
 }  // namespace lalometer::test

@@ -9,56 +9,18 @@
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
 #include "exchange/set/measurement_set.h"
+#include "exchange/set/set_stimulus.h"
 #include "exchange/text_table.h"
 
 namespace lalometer {
 namespace {
 
 using Json = nlohmann::ordered_json;
-
-/// Reads one object's members with the place in every complaint.
-class Reader {
- public:
-  Reader(const Json& json, std::string where) : json_(json), where_(std::move(where)) {}
-
-  [[nodiscard]] double number(const char* key, double fallback) {
-    const auto found = json_.find(key);
-    if (found == json_.end() || found->is_null()) return fallback;
-    if (!found->is_number()) return complain(key, "a number", *found), fallback;
-    return found->get<double>();
-  }
-  [[nodiscard]] std::string text(const char* key, std::string fallback) {
-    const auto found = json_.find(key);
-    if (found == json_.end() || found->is_null()) return fallback;
-    if (!found->is_string()) return complain(key, "a text", *found), fallback;
-    return found->get<std::string>();
-  }
-  [[nodiscard]] bool flag(const char* key) {
-    const auto found = json_.find(key);
-    if (found == json_.end() || found->is_null()) return false;
-    if (!found->is_boolean()) return complain(key, "true or false", *found), false;
-    return found->get<bool>();
-  }
-  void require(bool holds, const std::string& complaint) {
-    if (!holds && problem_.empty()) problem_ = complaint;
-  }
-  [[nodiscard]] Result<void> outcome() const {
-    if (problem_.empty()) return {};
-    return bad_input(problem_, where_);
-  }
-
- private:
-  void complain(const char* key, const char* wanted, const Json& found) {
-    require(false, fmt::format("\"{}\" should be {}, found {}.", key, wanted,
-                               dumped(found).substr(0, 60)));
-  }
-  const Json& json_;
-  std::string where_;
-  std::string problem_;
-};
+using Reader = SetReader;
 
 const std::set<std::string> kKnownTakeKeys = {"id",
                                               "sweep",
+                                              "chirp_distance_m",
                                               "kind",
                                               "file",
                                               "condition",
@@ -118,30 +80,6 @@ Result<Subject> read_subject(const Json& root, const std::string& file) {
   }
   subject.description = std::move(*description);
   return subject;
-}
-
-Result<void> check_stimulus(const Conditions& c, const AudioData& audio, const std::string& where) {
-  const Stimulus& s = c.stimulus;
-  if (!(s.start_hz > 0.0 && s.stop_hz > s.start_hz && s.duration_s > 0.0 && s.lead_in_s >= 0.0 &&
-        s.amplitude > 0.0)) {
-    return bad_input(
-        "A sweep's stimulus needs start_hz > 0, stop_hz above it, duration_s > 0, lead_in_s >= 0 "
-        "and amplitude > 0.",
-        where);
-  }
-  if (s.stop_hz > 0.5 * audio.sample_rate_hz) {
-    return bad_input(
-        fmt::format("The sweep runs to {} Hz, above half of the file's sample rate of {} Hz.",
-                    shortest(s.stop_hz), shortest(audio.sample_rate_hz)),
-        where);
-  }
-  const double length_s = static_cast<double>(audio.channels[0].size()) / audio.sample_rate_hz;
-  if (length_s < s.lead_in_s + s.duration_s) {
-    return bad_input(fmt::format("The file lasts {} s, but lead-in and sweep take {} s.",
-                                 three_digits(length_s), three_digits(s.lead_in_s + s.duration_s)),
-                     where);
-  }
-  return {};
 }
 
 /// Opens the raw file of a take and checks that it can be read as what it is said to be.
@@ -301,18 +239,10 @@ Result<SetTake> read_take(const Json& json, const std::filesystem::path& folder,
   reader.require(c.drive_v > 0.0, "\"drive_v\" must be above 0.");
   reader.require(c.gate_s >= 0.0, "\"gate_ms\" must not be below 0.");
   item.take.setup = setup_of(kind, json, reader);
-  if (const auto stimulus = json.find("stimulus");
-      stimulus != json.end() && stimulus->is_object()) {
-    Reader s(*stimulus, where + ": stimulus");
-    c.stimulus = {s.number("start_hz", 0.0), s.number("stop_hz", 0.0), s.number("duration_s", 0.0),
-                  s.number("lead_in_s", 0.0), s.number("amplitude", 1.0)};
-    c.stimulus.repeats = static_cast<int>(s.number("repeats", 1.0));
-    c.stimulus.period_s = s.number("period_s", 0.0);
-    s.require(c.stimulus.repeats >= 1, "\"repeats\" must be at least 1.");
-    s.require(c.stimulus.repeats == 1 || c.stimulus.period_s >= c.stimulus.duration_s,
-              "\"repeats\" needs \"period_s\", no shorter than the sweep.");
-    if (auto read = s.outcome(); !read) return tl::unexpected(read.error());
-  }
+  c.chirp_distance_m = reader.number("chirp_distance_m", 0.0);
+  reader.require(c.chirp_distance_m >= 0.0, "\"chirp_distance_m\" must not be below 0.");
+  if (auto read = read_stimulus(json, where, c.stimulus); !read)
+    return tl::unexpected(read.error());
   for (const auto& [key, value] : json.items()) {
     if (!kKnownTakeKeys.contains(key)) c.more_json[key] = dumped(value);
   }

@@ -7,6 +7,7 @@
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
 #include "exchange/set/measurement_set.h"
+#include "exchange/set/set_stimulus.h"
 
 namespace lalometer {
 namespace {
@@ -84,13 +85,8 @@ Json take_json(const SetTake& item) {
   }
   if (item.take.form == RawForm::kImpulseFile) json["t0_s"] = c.t0_s;
   if (item.take.form == RawForm::kSweepFile) {
-    json["stimulus"] = {{"type", "exponential-sweep"},       {"start_hz", c.stimulus.start_hz},
-                        {"stop_hz", c.stimulus.stop_hz},     {"duration_s", c.stimulus.duration_s},
-                        {"lead_in_s", c.stimulus.lead_in_s}, {"amplitude", c.stimulus.amplitude}};
-    if (c.stimulus.repeats > 1) {
-      json["stimulus"]["repeats"] = c.stimulus.repeats;
-      json["stimulus"]["period_s"] = c.stimulus.period_s;
-    }
+    json["stimulus"] = stimulus_json(c.stimulus);
+    if (c.chirp_distance_m > 0.0) json["chirp_distance_m"] = c.chirp_distance_m;
     if (c.sweep > 0) json["sweep"] = c.sweep;
   }
   for (const auto& [key, value] : c.more_json) json[key] = parsed_ordered_json(value);

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "acoustics/signal/clocks/reference_chirps.h"
 #include "acoustics/signal/clocks/sweep_search.h"
 #include "acoustics/signal/deconvolve.h"
 #include "acoustics/signal/fft.h"
@@ -39,6 +40,11 @@ std::vector<double> advanced(const std::vector<double>& x, double samples) {
   return {out.begin(), out.begin() + static_cast<std::ptrdiff_t>(x.size())};
 }
 
+std::string clocks_note(const ClockDrift& drift) {
+  return fmt::format("The recorder's clock runs {:.1f} ± {:.1f} ppm off the player's: taken out.",
+                     drift.ppm, drift.uncertainty_ppm);
+}
+
 /// What is asked for, and what the file holds.
 class Hearing {
  public:
@@ -53,7 +59,8 @@ class Hearing {
 
   [[nodiscard]] bool may_hold_several() const {
     const double length_s = static_cast<double>(signal_.size()) / spec_.sample_rate_hz();
-    return s_.repeats > 1 || c_.sweep > 0 || length_s > s_.lead_in_s + 2.0 * s_.duration_s;
+    return s_.repeats > 1 || c_.sweep > 0 || s_.chirps.count > 0 ||
+           length_s > s_.lead_in_s + 2.0 * s_.duration_s;
   }
 
   /// The file as it was always read: one sweep after its lead-in, everything else is its room.
@@ -149,6 +156,40 @@ class Hearing {
     return out;
   }
 
+  /// By the chirps around one of the sweeps; nothing where they are not heard.
+  [[nodiscard]] std::optional<HeardTake> by_chirps(std::size_t which) const {
+    const auto chirps =
+        hear_chirps(signal_, spec_.sample_rate_hz(), s_.chirps, s_.duration_s, starts_[which]);
+    if (!chirps) return std::nullopt;
+    HeardTake out = heard(by_clock(spec_, chirps->drift_ppm));
+    const double rate = out.spec.sample_rate_hz();
+    const double flight_s = c_.chirp_distance_m / speed_of_sound_m_s(c_.temperature_c);
+    const double excited = chirps->sweep_at - flight_s * rate;
+    out.by_chirps = true;
+    out.start_known = c_.chirp_distance_m > 0.0;
+    out.drift = ClockDrift{.ppm = chirps->drift_ppm,
+                           .uncertainty_ppm = chirps->uncertainty_ppm,
+                           .basis = ClockDrift::Basis::kChirps};
+    // Half of the silence to the chirps: what comes after it is theirs.
+    SweepStretch one = stretch_around(signal_, out.spec, excited, samples(0.5 * s_.chirps.gap_s),
+                                      samples(s_.chirps.gap_s));
+    ImpulseResponse h = deconvolve(one.signal, one.reference, rate, band(), split_s_);
+    for (double& x : h.samples) x /= s_.amplitude;
+    take(out, std::move(one), std::move(h));
+    if (std::abs(chirps->drift_ppm) > chirps->uncertainty_ppm)
+      out.notes.push_back(clocks_note(*out.drift));
+    if (chirps->missing) {
+      out.drift->slip_samples = *chirps->missing;
+      out.drift->slip_after = which;
+      out.phase_open = true;
+      out.notes.push_back(fmt::format(
+          "{:.0f} samples are {} in the sweep, by the chirps before and after it: no phase is "
+          "told. Take it again.",
+          std::abs(*chirps->missing), *chirps->missing > 0.0 ? "missing" : "doubled"));
+    }
+    return out;
+  }
+
   /// Of two sweeps the distance alone tells no slip. What the first one tells by itself may: then
   /// their distance says nothing.
   [[nodiscard]] bool two_disagree(const HeardTake& mean) const {
@@ -198,10 +239,7 @@ class Hearing {
       out.notes.emplace_back("The sweeps do not lie a told period apart: check it.");
       return;
     }
-    if (std::abs(drift->ppm) > drift->uncertainty_ppm)
-      out.notes.push_back(
-          fmt::format("The recorder's clock runs {:.1f} ± {:.1f} ppm off the player's: taken out.",
-                      drift->ppm, drift->uncertainty_ppm));
+    if (std::abs(drift->ppm) > drift->uncertainty_ppm) out.notes.push_back(clocks_note(*drift));
     if (drift->slip_after && drift->slip_placed)
       out.notes.push_back(fmt::format(
           "{:.0f} samples are {} between sweeps {} and {}: only those before are in the mean.",
@@ -230,6 +268,10 @@ class Hearing {
   std::vector<double> starts_;
 };
 
+std::string first_of(std::size_t found) {
+  return fmt::format("The recording holds {} sweeps; this is the first.", found);
+}
+
 }  // namespace
 
 Result<HeardTake> heard_take(std::span<const double> signal, double rate, const Conditions& c,
@@ -252,6 +294,15 @@ Result<HeardTake> heard_take(std::span<const double> signal, double rate, const 
                                  found == 1 ? "sweep" : "sweeps", c.sweep),
                      file);
   if (found == 0) return hearing.whole();
+  const std::size_t which = c.sweep > 0 ? static_cast<std::size_t>(c.sweep) - 1 : 0;
+  if (s.chirps.count > 0) {
+    if (auto out = hearing.by_chirps(which)) {
+      out->found = static_cast<int>(found);
+      if (found > 1 && c.sweep == 0) out->notes.push_back(first_of(found));
+      return *std::move(out);
+    }
+    // Fall back on what the sweep tells alone.
+  }
   if (found > 1 && c.sweep == 0 && s.repeats > 1 && s.period_s > 0.0) {
     HeardTake out = hearing.mean_of_repeats();
     if (hearing.two_disagree(out)) {
@@ -265,12 +316,13 @@ Result<HeardTake> heard_take(std::span<const double> signal, double rate, const 
     return out;
   }
   HeardTake out =
-      found == 1 && hearing.start_known()
-          ? hearing.whole()
-          : hearing.one_of_several(c.sweep > 0 ? static_cast<std::size_t>(c.sweep) - 1 : 0);
+      found == 1 && hearing.start_known() ? hearing.whole() : hearing.one_of_several(which);
+  if (s.chirps.count > 0)
+    out.notes.emplace_back(
+        "The reference chirps are not heard before and after the sweep: time and drift come from "
+        "the sweep alone.");
   out.found = static_cast<int>(found);
-  if (found > 1 && c.sweep == 0)
-    out.notes.push_back(fmt::format("The recording holds {} sweeps; this is the first.", found));
+  if (found > 1 && c.sweep == 0) out.notes.push_back(first_of(found));
   if (found == 1 && s.repeats > 1)
     out.notes.push_back(fmt::format("The recording holds 1 of {} sweeps.", s.repeats));
   if (stop.stop_requested()) return cancelled();

@@ -28,6 +28,9 @@ struct HeardTake {
   int averaged = 1;
   bool start_known = true;
   std::optional<ClockDrift> drift = std::nullopt;
+  /// Reference chirps told when it was played: t = 0 is that moment where their distance is told
+  /// (`start_known`), else it is when their sound came.
+  bool by_chirps = false;
   /// The drift is not known well enough to tell a phase.
   bool phase_open = false;
   RepeatSpread spread = {};  ///< of repeats
@@ -38,6 +41,7 @@ struct HeardTake {
 /// where the file is longer than two sweeps. Of repeats the mean is taken, of others the named one
 /// (Conditions::sweep), else the first, with a note.
 ///
+/// Reference chirps around the sweep tell its start and the drift exactly.
 /// Drift: of repeats exactly, and taken out; of one sweep taken out where it is more than its
 /// uncertainty, and then no phase is told. Where it is less, player and recorder count as one
 /// clock.

@@ -48,8 +48,13 @@ ImpulseResponse from_harmonics_on(ImpulseResponse h, const Stimulus& s, double a
 }
 
 /// Whether the impulse's clock starts at the excitation (a loopback or a known t0) or an unknown
-/// latency is in it.
-enum class Clock { kFromExcitation, kWithLatency };
+/// latency is in it; or reference chirps tell the excitation, with their own way to the microphone
+/// out, or still in.
+enum class Clock { kFromExcitation, kWithLatency, kByChirps, kByChirpsFromAfar };
+
+bool by_chirps(Clock clock) {
+  return clock == Clock::kByChirps || clock == Clock::kByChirpsFromAfar;
+}
 
 /// In the loudspeaker's shadow a reflection is louder than what comes round its edges, and is taken
 /// for the arrival. Where the clock starts at the excitation the tape measure says when the direct
@@ -83,6 +88,12 @@ double earliest_reflection_s(const Placement& place) {
   return kInFront_s + behind * (kBehind_s - kInFront_s);
 }
 
+std::string late_note(double off_s, double distance_m, const char* then) {
+  return fmt::format("The sound arrives {:.2f} ms {} than the distance of {} m tells. {}",
+                     std::abs(off_s) * 1e3, off_s > 0.0 ? "later" : "earlier", shortest(distance_m),
+                     then);
+}
+
 /// Arrival, time origin and first reflection of a response.
 void find_times(ImpulseStage& stage, const ImpulseResponse& h, const Take& take, Clock clock) {
   // Where the arrival agrees with the distance to a quarter of a metre, or as well as a driver that
@@ -95,11 +106,13 @@ void find_times(ImpulseStage& stage, const ImpulseResponse& h, const Take& take,
   const Placement place = place_of(take);
   const double flight_s = place.distance_m / speed_of_sound_m_s(c.temperature_c);
   const double earliest_s = earliest_reflection_s(place);
-  const bool taped = clock == Clock::kFromExcitation && c.distance_told;
+  const bool taped =
+      (clock == Clock::kFromExcitation || clock == Clock::kByChirps) && c.distance_told;
   auto found = find_arrival(h, earliest_s);
   if (!found) {
     stage.arrival_s = flight_s;
-    stage.origin = {flight_s, TimeOrigin::Source::kTape};
+    stage.origin = {flight_s, clock == Clock::kByChirps ? TimeOrigin::Source::kReference
+                                                        : TimeOrigin::Source::kTape};
     stage.notes.emplace_back("No direct sound stands out; the distance was taken for the arrival.");
     return;
   }
@@ -115,16 +128,21 @@ void find_times(ImpulseStage& stage, const ImpulseResponse& h, const Take& take,
   stage.arrival_s = found->time_s;
   stage.first_reflection_s = found->first_reflection_s;
   const double off_s = found->time_s - flight_s;
+  if (by_chirps(clock)) {
+    // One origin for all takes at a place, whatever their onsets do.
+    stage.origin = {clock == Clock::kByChirps ? flight_s : 0.0, TimeOrigin::Source::kReference};
+    if (taped && std::abs(off_s) >= tolerance_s)
+      stage.notes.push_back(late_note(off_s, place.distance_m, "Check it, and the chirps'."));
+    return;
+  }
   if (taped && std::abs(off_s) < tolerance_s) {
     stage.origin = {flight_s, TimeOrigin::Source::kTape};
     return;
   }
   stage.origin = {found->time_s, TimeOrigin::Source::kOnset};
   if (taped) {
-    stage.notes.push_back(fmt::format(
-        "The sound arrives {:.2f} ms {} than the distance of {} m tells; its onset starts the gate "
-        "and the phase. Check the distance.",
-        std::abs(off_s) * 1e3, off_s > 0.0 ? "later" : "earlier", shortest(place.distance_m)));
+    stage.notes.push_back(late_note(
+        off_s, place.distance_m, "Its onset starts the gate and the phase. Check the distance."));
   }
 }
 
@@ -280,7 +298,10 @@ Result<ImpulseStage> sweep_stage(const AnalysisInput& in, const AudioData& audio
     if (!heard) return tl::unexpected(heard.error());
     notes.insert(notes.end(), heard->notes.begin(), heard->notes.end());
     note_breaks(heard->stretch, heard->spec, heard->lead, heard->impulse, notes);
-    stage = staged(in, std::move(heard->impulse), Clock::kWithLatency, factor, calibrated);
+    const Clock clock = !heard->by_chirps    ? Clock::kWithLatency
+                        : heard->start_known ? Clock::kByChirps
+                                             : Clock::kByChirpsFromAfar;
+    stage = staged(in, std::move(heard->impulse), clock, factor, calibrated);
     // Without a loopback the latency shifts the sweep, and the silence before it grows.
     s.lead_in_s = static_cast<double>(heard->lead) / rate;
     hear_noise(stage, heard->stretch, heard->reference, s, rate);
@@ -296,7 +317,11 @@ Result<ImpulseStage> sweep_stage(const AnalysisInput& in, const AudioData& audio
     stage.drift = heard->drift;
     stage.start_known = heard->start_known;
     stage.phase_open = heard->phase_open;
-    if (!stage.start_known)
+    if (!stage.start_known && heard->by_chirps)
+      notes.emplace_back(
+          "Time counts from the reference chirps' arrival: takes with the same chirps have it in "
+          "common. How far the chirps' loudspeaker stands is not told, so distances are not.");
+    else if (!stage.start_known)
       notes.emplace_back(
           "When the sweep was played is not known: arrival and reflection have no time of their "
           "own.");
@@ -349,6 +374,8 @@ std::string_view word_of(TimeOrigin::Source source) {
   switch (source) {
     case TimeOrigin::Source::kTape:
       return "distance";
+    case TimeOrigin::Source::kReference:
+      return "reference";
     case TimeOrigin::Source::kOnset:
       return "onset";
     case TimeOrigin::Source::kFile:
@@ -378,8 +405,12 @@ Result<ImpulseStage> impulse_stage(const AnalysisInput& input, std::stop_token s
   if (!h) return tl::unexpected(h.error());
   if (stop.stop_requested()) return cancelled();
   const double pa_per_v = input.rig.input_pa_per_unit / input.rig.loopback_v_per_unit;
-  ImpulseStage stage =
-      staged(input, *h, Clock::kFromExcitation, pa_per_v * input.take.conditions.drive_v, true);
+  const bool known = input.rig.level_known;
+  ImpulseStage stage = staged(input, *h, Clock::kFromExcitation,
+                              known ? pa_per_v * input.take.conditions.drive_v : 1.0, known);
+  if (!known)
+    stage.notes.emplace_back(
+        "The rig's level is not calibrated: levels are relative, the same for all its takes.");
   hear_noise(stage, recording.measured, recording.loopback, input.take.conditions.stimulus,
              input.take.sample_rate_hz);
   return stage;

@@ -24,15 +24,22 @@ struct AnalysisInput {
 /// When a curve's phase is zero and its gate begins, and who says so.
 struct TimeOrigin {
   enum class Source {
-    kTape,   ///< excitation plus the told distance at the speed of sound
-    kOnset,  ///< the arrival as it was found in the sound
-    kFile,   ///< whoever wrote the curve
-    kNone,   ///< no time at all: an impedance
+    kTape,       ///< excitation plus the told distance at the speed of sound
+    kReference,  ///< chirps that were played around the sweep
+    kOnset,      ///< the arrival as it was found in the sound
+    kFile,       ///< whoever wrote the curve
+    kNone,       ///< no time at all: an impedance
   };
   double at_s = 0.0;  ///< on the impulse's clock
   Source source = Source::kNone;
 };
-/// "distance", "onset", "file", "none".
+/// Whether the phases of takes that say so may be added to one another's: they rest on one clock
+/// that nothing but the sound's way lies behind.
+[[nodiscard]] inline bool is_common_time(const TimeOrigin& origin) {
+  return origin.source == TimeOrigin::Source::kTape ||
+         origin.source == TimeOrigin::Source::kReference;
+}
+/// "distance", "reference", "onset", "file", "none".
 [[nodiscard]] std::string_view word_of(TimeOrigin::Source source);
 
 /// The costly first half of a response: its impulse response and when what arrives. Does not depend
@@ -67,7 +74,11 @@ struct ImpulseStage {
   double recorded_s = 0.0;  ///< what an ungated curve gathers noise of
 
   /// Where a gate begins: at the origin, or where sound is heard before it.
-  [[nodiscard]] double gate_start_s() const { return std::min(arrival_s, origin.at_s); }
+  [[nodiscard]] double gate_start_s() const {
+    // Reference chirps may come from anywhere.
+    return origin.source == TimeOrigin::Source::kReference ? arrival_s
+                                                           : std::min(arrival_s, origin.at_s);
+  }
 };
 
 /// Deconvolves, finds arrival and reflection, takes the microphone out.

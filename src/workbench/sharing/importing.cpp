@@ -103,6 +103,7 @@ Result<ImportItem> read_sound_item(const fs::path& path, std::vector<std::byte> 
   item.take.conditions.distance_told = false;
   item.take.conditions.loopback_channel = choices.loopback_channel;
   item.take.conditions.sweep = choices.sweep;
+  item.take.conditions.chirp_distance_m = choices.chirp_distance_m;
   if (choices.stimulus) item.take.conditions.stimulus = *choices.stimulus;
   item.notes.push_back(fmt::format("{}, {} channels.", audio->format, audio->channels.size()));
   item.raw = {std::move(bytes), audio->sample_rate_hz, 0, item.file};

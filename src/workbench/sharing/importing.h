@@ -47,6 +47,7 @@ struct ImportChoices {
   std::optional<Stimulus> stimulus;  ///< of sound files: makes them recorded sweeps
   int channel = 0;
   int loopback_channel = -1;
+  double chirp_distance_m = 0.0;  ///< of a stimulus with reference chirps; 0: not told
   int sweep = 0;       ///< which of several in a recording, from 1; 0: their mean, or the first
   bool split = false;  ///< several sweeps that are no repeats become a take each
 };

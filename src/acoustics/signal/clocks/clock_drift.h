@@ -16,12 +16,14 @@ namespace lalometer {
 struct ClockDrift {
   enum class Basis {
     kRepeats,   ///< known time from sweep to sweep
+    kChirps,    ///< reference chirps before and after the sweep
     kOneSweep,  ///< a delay that grows along one sweep, beyond minimum phase
   };
   double ppm = 0.0;
   double uncertainty_ppm = 0.0;  ///< half-width of the 95 % interval
   Basis basis = Basis::kOneSweep;
-  /// Of repeats: after which of them (from 0) samples are missing or doubled, and how many.
+  /// Of repeats: after which of them (from 0; of chirps: in which) samples are missing or doubled,
+  /// and how many.
   std::optional<std::size_t> slip_after = std::nullopt;
   double slip_samples = 0.0;  ///< missing ones; below 0: doubled
   /// False: of three sweeps nobody can tell which of the two steps is the wrong one. The drift then

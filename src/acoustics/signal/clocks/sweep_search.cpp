@@ -13,6 +13,7 @@ constexpr double kAboveMiddle_db = 24.0;
 constexpr double kBelowLoudest_db = 40.0;
 constexpr double kApart = 0.9;  ///< of the duration
 constexpr double kCell_s = 2e-3;
+constexpr std::size_t kHill = 5;  ///< cells beside one that is no pulse
 
 /// Tops of the compressed recording in cells of 2 ms: |h| and where.
 struct Cells {
@@ -52,10 +53,30 @@ Cells compressed_cells(std::span<const double> x, const SweepSpec& spec, double 
   return out;
 }
 
-double middle_of(std::vector<double> values) {
-  auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-  std::nth_element(values.begin(), middle, values.end());
-  return *middle;
+/// Of the tops up to `reach` cells to each side: the one that a share of them stays below.
+double share_of(const Cells& cells, std::size_t at, std::size_t reach, double share) {
+  const std::size_t from = at > reach ? at - reach : 0;
+  const std::size_t to = std::min(at + reach + 1, cells.top.size());
+  std::vector<double> values(cells.top.begin() + static_cast<std::ptrdiff_t>(from),
+                             cells.top.begin() + static_cast<std::ptrdiff_t>(to));
+  const auto wanted = values.begin() + static_cast<std::ptrdiff_t>(
+                                           share * static_cast<double>(values.size() - 1));
+  std::nth_element(values.begin(), wanted, values.end());
+  return *wanted;
+}
+
+/// A pulse is one top and what dies away after it. Chirps and pips, compressed by a sweep, are loud
+/// for half a second, whatever silence lies around them.
+bool is_pulse(const Cells& cells, std::size_t at, std::size_t apart) {
+  constexpr double kNear_s = 0.3;
+  constexpr double kAboveNear_db = 10.0;
+  constexpr double kMost = 0.7;
+  const auto near = static_cast<std::size_t>(kNear_s / kCell_s);
+  const auto above = [&](double db, double of) {
+    return cells.top[at] > of * std::pow(10.0, db / 20.0);
+  };
+  return above(kAboveMiddle_db, share_of(cells, at, apart, 0.5)) &&
+         above(kAboveNear_db, share_of(cells, at, near, kMost));
 }
 
 std::vector<HeardSweep> sweeps_up_to(double highest_hz, std::span<const double> recording,
@@ -75,16 +96,14 @@ std::vector<HeardSweep> sweeps_up_to(double highest_hz, std::span<const double> 
     const double level = 20.0 * std::log10(cells.top[i] / loudest);
     if (level < -kBelowLoudest_db) break;
     if (taken[i]) continue;
-    const std::size_t from = i > apart ? i - apart : 0;
-    const std::size_t to = std::min(i + apart + 1, n);
-    const double middle = middle_of({cells.top.begin() + static_cast<std::ptrdiff_t>(from),
-                                     cells.top.begin() + static_cast<std::ptrdiff_t>(to)});
-    const bool stands_out = cells.top[i] > middle * std::pow(10.0, kAboveMiddle_db / 20.0);
+    const bool stands_out = is_pulse(cells, i, apart);
     // Whole in the recording: what begins too late has lost its treble.
     const bool whole = cells.at[i] + 0.98 * static_cast<double>(spec.sample_count()) <
                        static_cast<double>(recording.size());
-    std::fill(taken.begin() + static_cast<std::ptrdiff_t>(from),
-              taken.begin() + static_cast<std::ptrdiff_t>(to), true);
+    // A hill hides no pulse beside it.
+    const std::size_t reach = stands_out ? apart : kHill;
+    std::fill(taken.begin() + static_cast<std::ptrdiff_t>(i > reach ? i - reach : 0),
+              taken.begin() + static_cast<std::ptrdiff_t>(std::min(i + reach + 1, n)), true);
     if (stands_out && whole) found.push_back({cells.at[i], level});
   }
   std::sort(found.begin(), found.end(),

@@ -67,19 +67,33 @@ bool holds_impulse(const LaidTake& one) {
   return has_impulse(one.take);
 }
 
+std::string basis_of(const TimeOrigin& origin) {
+  switch (origin.source) {
+    case TimeOrigin::Source::kTape:
+      return "by the distance";
+    case TimeOrigin::Source::kReference:
+      return "by reference chirps";
+    default:
+      return "by the sound's onset";
+  }
+}
+
 std::vector<KeyFigure> arrival_figures(const LaidTake& laid) {
   if (!laid.analysis->impulse) return {};
   std::vector<KeyFigure> figures;
   // Without a loopback a converter's latency is in it: no distance.
-  const bool latent =
-      laid.take.form == RawForm::kSweepFile && laid.take.conditions.loopback_channel < 0;
-  const bool taped = laid.analysis->origin.source == TimeOrigin::Source::kTape;
+  const bool latent = laid.take.form == RawForm::kSweepFile &&
+                      laid.take.conditions.loopback_channel < 0 &&
+                      !is_common_time(laid.analysis->origin);
   if (laid.analysis->start_known) {
     const double metres = laid.analysis->arrival_s * kSpeedOfSound20_m_s;
     figures.push_back({"Arrival", fmt::format("{:.3f} ms", laid.analysis->arrival_s * 1e3),
                        latent ? "latency and flight" : fmt::format("{:.2f} m at 343 m/s", metres)});
     figures.push_back({"Phase zero", fmt::format("{:.3f} ms", laid.analysis->origin.at_s * 1e3),
-                       taped ? "by the distance" : "by the sound's onset"});
+                       basis_of(laid.analysis->origin)});
+  } else if (is_common_time(laid.analysis->origin)) {
+    figures.push_back({"Arrival", "–", "the chirps' distance is not told"});
+    figures.push_back({"Phase zero", "at the chirps", basis_of(laid.analysis->origin)});
   } else {
     figures.push_back({"Arrival", "–", "when it was played is not known"});
     figures.push_back({"Phase zero", "at the onset", "by the sound's onset"});
