@@ -15,8 +15,10 @@
 #include "base/work_owner.h"
 #include "cli/design_commands.h"
 #include "cli/impedance_commands.h"
+#include "cli/import_command.h"
 #include "cli/option_checks.h"
 #include "cli/output.h"
+#include "cli/reading_options.h"
 #include "cli/stimulus_command.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
@@ -25,7 +27,6 @@
 #include "workbench/sharing/exporting.h"
 #include "workbench/sharing/importing.h"
 #include "workbench/sharing/sources.h"
-#include "workbench/taking/stimulus_file.h"
 #include "workbench/telling/response_told.h"
 
 namespace lalometer {
@@ -37,43 +38,13 @@ struct ResponseOptions {
   std::string path;
   double gate_ms = 0.0;
   int smooth = 0;
-  std::string kind;
-  /// Start, stop, duration, lead-in of a bare recorded sweep; then repeats and period.
-  std::vector<double> stimulus;
-  bool chirps = false;
-  double chirp_distance_m = 0.0;
-  int sweep = 0;
-  int channel = 0;
-  int loopback_channel = -1;
+  ReadingOptions reading;
 };
-
-ImportChoices choices_of(const ResponseOptions& o) {
-  ImportChoices choices;
-  if (o.kind == "response") choices.kind = ColumnKind::kResponse;
-  if (o.kind == "impedance") choices.kind = ColumnKind::kImpedance;
-  const std::vector<double>& s = o.stimulus;
-  const bool repeated = s.size() == 6;
-  if (s.size() == 5 || (repeated && !(s[4] >= 1.0 && s[4] == std::round(s[4]) && s[5] >= s[2])))
-    throw CLI::ValidationError(
-        "--stimulus", "repeats are a whole number, and the period is no shorter than the sweep");
-  if (s.size() >= 4) choices.stimulus = Stimulus{s[0], s[1], s[2], s[3], 1.0};
-  if (repeated) {
-    choices.stimulus->repeats = static_cast<int>(s[4]);
-    choices.stimulus->period_s = s[5];
-  }
-  if (choices.stimulus && (o.chirps || o.chirp_distance_m > 0.0))
-    choices.stimulus->chirps.count = kUsualChirps;
-  choices.chirp_distance_m = o.chirp_distance_m;
-  choices.sweep = o.sweep;
-  choices.channel = o.channel;
-  choices.loopback_channel = o.loopback_channel;
-  return choices;
-}
 
 /// The take of a file or set that `response` speaks of: the response nearest to the axis, curves
 /// before recordings.
 Result<ImportItem> chosen_response(const Doors& doors, const ResponseOptions& o) {
-  const ImportPreview preview = read_source(o.path, choices_of(o), doors.choice);
+  const ImportPreview preview = read_source(o.path, choices_of(o.reading), doors.choice);
   const ImportItem* best = nullptr;
   double best_angle = 1e9;
   for (const ImportItem& item : preview.items) {
@@ -157,50 +128,6 @@ int response_command(const Doors& doors, const ResponseOptions& o) {
   return print(doors, told.put("take", item->take.name));
 }
 
-Result<Book> open_or_create(const fs::path& path) {
-  std::error_code ignored;
-  return fs::exists(path, ignored) ? Book::open(path) : Book::create(path);
-}
-
-int import_command(Doors doors, const std::vector<std::string>& files, const std::string& book_path,
-                   const ResponseOptions& o, bool preview_only) {
-  ImportChoices choices = choices_of(o);
-  choices.split = true;
-  const ImportPreview preview = preview_import({files.begin(), files.end()}, choices);
-  std::vector<Told> items;
-  std::vector<std::string> problems;
-  std::vector<Id> kept;
-  for (const ImportItem& item : preview.items) {
-    items.emplace_back()
-        .put("file", item.file)
-        .put("name", item.take.name)
-        .put("understood", item.understood)
-        .notes(item.notes);
-    if (!doors.json) doors.out << fmt::format("{}: {}\n", item.file, item.understood);
-  }
-  bool unusable = preview.items.empty();
-  for (const Error& problem : preview.problems) {
-    problems.push_back(problem.text());
-    doors.err << problem.text() << '\n';
-    unusable = unusable || !problem.where.empty();
-  }
-  // All or none: one unusable file keeps everything out, as the contract of a script wants it.
-  if (unusable) return kUnusable;
-  if (!preview_only) {
-    auto book = open_or_create(book_path);
-    if (!book) return refuse(doors, book.error());
-    const auto ids = take_in(*book, preview, {});
-    if (!ids) return refuse(doors, ids.error());
-    kept = *ids;
-    if (!doors.json) doors.out << fmt::format("{} takes are in {}\n", ids->size(), book_path);
-  }
-  if (!doors.json) return kDone;
-  return print(doors, Told()
-                          .put("items", std::move(items))
-                          .put("problems", std::move(problems))
-                          .put("take_ids", std::move(kept)));
-}
-
 int export_command(Doors doors, const std::string& book_path, const std::string& target, Id take,
                    Id subject) {
   const auto book = Book::open(book_path);
@@ -232,7 +159,7 @@ int simulate_command(Doors doors, const std::string& subject, const std::string&
 }
 
 /// A set, a book or a file: is it usable, and what is in it.
-int validate_command(Doors doors, const std::string& path, const ResponseOptions& o) {
+int validate_command(Doors doors, const std::string& path, const ReadingOptions& o) {
   Told told;
   told.put("path", path).put("valid", true);
   std::error_code ignored;
@@ -257,29 +184,6 @@ int validate_command(Doors doors, const std::string& path, const ResponseOptions
   return print(doors, told.notes({}));
 }
 
-void add_reading_options(CLI::App& command, ResponseOptions& o) {
-  command.add_option("--kind", o.kind, "what a text file holds")
-      ->check(CLI::IsMember({"response", "impedance"}));
-  command
-      .add_option(
-          "--stimulus", o.stimulus,
-          "a bare recording holds this sweep: start Hz, stop Hz, duration s, lead-in s, and "
-          "where it is repeated: how often, and the time from start to start, s")
-      ->expected(4, 6)
-      ->delimiter(',');
-  command.add_flag("--chirps", o.chirps, "with reference chirps as the command stimulus plays them");
-  command
-      .add_option("--chirp-distance-m", o.chirp_distance_m,
-                  "from what played the chirps to the microphone")
-      ->check(above_zero());
-  command.add_option("--sweep", o.sweep, "which of several sweeps in a recording, from 1")
-      ->check(above_zero());
-  command.add_option("--channel", o.channel, "channel of the measurement in a sound file, from 0")
-      ->check(not_negative());
-  command.add_option("--loopback-channel", o.loopback_channel, "channel of the loopback, from 0")
-      ->check(not_negative());
-}
-
 void add_response(CLI::App& app, Doors& doors, int& status) {
   auto response = std::make_shared<ResponseOptions>();
   CLI::App* command =
@@ -291,32 +195,9 @@ void add_response(CLI::App& app, Doors& doors, int& status) {
   command->add_option("--gate-ms", response->gate_ms, "gate length after the arrival, ms")
       ->check(above_zero());
   command->add_option("--smooth", response->smooth, "1/N octave")->check(CLI::Range(0, 96));
-  add_reading_options(*command, *response);
+  add_reading_options(*command, response->reading);
   add_source_options(*command, doors.choice);
   command->callback([&doors, &status, response] { status = response_command(doors, *response); });
-}
-
-void add_import(CLI::App& app, Doors& doors, int& status) {
-  struct ImportOptions {
-    std::vector<std::string> files;
-    std::string book;
-    bool preview_only = false;
-    ResponseOptions reading;
-  };
-  auto import = std::make_shared<ImportOptions>();
-  CLI::App* command = app.add_subcommand("import", "takes files or sets into a book");
-  command->add_option("files", import->files, "curves, sound files, measurement sets")->required();
-  CLI::Option* into =
-      command->add_option("--book", import->book, "book; made where it is not there");
-  command->add_flag("--preview", import->preview_only, "only say what was understood")
-      ->excludes(into);
-  add_reading_options(*command, import->reading);
-  command->callback([&doors, &status, import] {
-    if (import->book.empty() && !import->preview_only)
-      throw CLI::RequiredError("--book or --preview");
-    status =
-        import_command(doors, import->files, import->book, import->reading, import->preview_only);
-  });
 }
 
 void add_export(CLI::App& app, Doors& doors, int& status) {
@@ -362,7 +243,7 @@ void add_simulate(CLI::App& app, Doors& doors, int& status) {
 
 void add_validate(CLI::App& app, Doors& doors, int& status) {
   auto candidate = std::make_shared<std::string>();
-  auto reading = std::make_shared<ResponseOptions>();
+  auto reading = std::make_shared<ReadingOptions>();
   CLI::App* command = app.add_subcommand("validate", "whether a set, a book or a file can be used");
   command->add_option("path", *candidate, "set, book or file")->required();
   add_reading_options(*command, *reading);
@@ -373,7 +254,7 @@ void add_validate(CLI::App& app, Doors& doors, int& status) {
 
 void add_file_commands(CLI::App& app, Doors& doors, int& status) {
   add_response(app, doors, status);
-  add_import(app, doors, status);
+  add_import_command(app, doors, status);
   add_export(app, doors, status);
   add_simulate(app, doors, status);
   add_validate(app, doors, status);

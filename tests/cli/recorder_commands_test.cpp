@@ -1,6 +1,8 @@
 // What comes back from a recorder with a clock of its own, through the command line.
 #include <gmock/gmock.h>
 
+#include <array>
+#include <cstdlib>
 #include <nlohmann/json.hpp>
 #include <random>
 
@@ -8,6 +10,8 @@
 #include "exchange/audio_file.h"
 #include "support/support.h"
 #include "support/two_clocks.h"
+#include "workbench/keeping/plan_keeping.h"
+#include "workbench/sharing/by_plan.h"
 
 namespace lalometer {
 namespace {
@@ -344,6 +348,88 @@ TEST(CliRecorder, StimuliThatCannotBeAreRefused) {
       3);
   EXPECT_EQ(run({"response", (folder / "a.wav").string(), "--stimulus", "20,20000,2,0.5,3"}).status,
             2);
+}
+
+/// Talk: noise of 100 Hz to 3 kHz in syllables. A door: a thump that rings at 60 Hz.
+void add_talk_and_door(std::vector<double>& x, double rate, double talk_s, double door_s,
+                       std::mt19937_64& engine) {
+  std::normal_distribution<double> normal;
+  double low = 0.0;
+  const auto talk = static_cast<std::size_t>(talk_s * rate);
+  for (std::size_t i = 0; i < static_cast<std::size_t>(rate) && talk + i < x.size(); ++i) {
+    low += 0.2 * (normal(engine) - low);
+    x[talk + i] += 0.2 * low * std::pow(std::sin(8.0 * kPi * static_cast<double>(i) / rate), 2);
+  }
+  const auto door = static_cast<std::size_t>(door_s * rate);
+  for (std::size_t i = 0; i < static_cast<std::size_t>(rate) && door + i < x.size(); ++i)
+    x[door + i] += 0.4 * std::exp(-8.0 * static_cast<double>(i) / rate) *
+                   std::sin(120.0 * kPi * static_cast<double>(i) / rate);
+}
+
+// Six sweeps through a room (RT 0.1 to 0.6 s), each at its own level, with talk and a door between
+// them, the recorder 90 ppm off at 44.1 kHz. All 30: LALOMETER_SESSIONS=all.
+TEST(CliRecorder, SessionsAreSplitAndNamedByThePlan) {
+  constexpr double kRate = 44100.0;
+  const int sessions = std::getenv("LALOMETER_SESSIONS") != nullptr ? 30 : 2;
+  const auto one = test::sweep_of(20.0, 20000.0, 1.0);
+  const std::vector<std::string> want = {"0°",        "15° right", "30° right",
+                                         "45° right", "60° right", "90° right"};
+  for (int s = 0; s < sessions; ++s) {
+    std::mt19937_64 engine(100 + static_cast<unsigned>(s));
+    std::uniform_real_distribution<double> share(0.0, 1.0);
+    std::vector<double> at;
+    for (double t = 1.0 + 3.0 * share(engine); at.size() < 6; t += 2.6 + 2.0 * share(engine))
+      at.push_back(t);
+    std::vector<double> level;
+    for (int k = 0; k < 6; ++k) level.push_back(0.05 + 0.25 * share(engine));
+    auto x = test::recorded(
+        [&](double t) {
+          double sum = 0.0;
+          for (std::size_t k = 0; k < 6; ++k) sum += level[k] * one(t - at[k]);
+          return sum;
+        },
+        at.back() + 2.0, kTwoWay,
+        {kRate, s % 2 == 0 ? 90.0 : -90.0, 0.0, 0.0005, static_cast<std::uint64_t>(s)});
+    x = test::in_a_room(x, kRate, 0.1 + 0.5 * share(engine), engine);
+    for (std::size_t k = 0; k + 1 < 6; k += 2)
+      add_talk_and_door(x, kRate, at[k] + 1.1, at[k + 1] + 1.3, engine);
+    const TemporaryFolder folder;
+    const std::string book_path = (folder / "day.lalo").string();
+    constexpr std::array kAngles = {0.0, 15.0, 30.0, 45.0, 60.0, 90.0};
+    {
+      auto book = *Book::create(book_path);
+      const Id subject = *book.add_subject({.name = "Kiosk two-way"});
+      const Id variant = *book.add_variant({0, subject, "As it is", "", ""});
+      MeasuringPlan plan{
+          .purpose = Purpose::kQuickSet, .subject_id = subject, .stamp = "s1", .takes = {}};
+      for (std::size_t k = 0; k < 6; ++k) {
+        PlannedTake planned;
+        planned.id = "t" + std::to_string(k);
+        planned.request.name = want[k];
+        planned.request.subject_id = subject;
+        planned.request.variant_id = variant;
+        planned.request.horizontal_deg = kAngles.at(k);
+        plan.takes.push_back(planned);
+      }
+      ASSERT_TRUE(keep_plan(book, plan));
+    }
+    const std::string file = kept(folder, "session.wav", kRate, std::move(x));
+    const json told =
+        run({"import", file, "--book", book_path, "--by-plan", "--stimulus", kStimulus, "--json"})
+            .parsed();
+    ASSERT_EQ(told["items"].size(), 6U) << s;
+    EXPECT_TRUE(told["problems"].empty());
+    const auto book = *Book::open(book_path);
+    const auto takes = *book.takes();
+    ASSERT_EQ(takes.size(), 6U);
+    for (std::size_t k = 0; k < 6; ++k) {
+      EXPECT_EQ(takes[k].name, want[k]);
+      EXPECT_EQ(takes[k].conditions.sweep, static_cast<int>(k) + 1);
+      EXPECT_EQ(place_of(takes[k]).horizontal_deg, kAngles.at(k));
+      EXPECT_EQ(takes[k].plan_item, "s1/t" + std::to_string(k));
+    }
+    EXPECT_TRUE(wanted_of(book, takes[0].subject_id).empty()) << "the plan is fulfilled";
+  }
 }
 
 }  // namespace

@@ -5,6 +5,7 @@
 #include <random>
 #include <vector>
 
+#include "acoustics/signal/fft.h"
 #include "base/constants.h"
 
 /// A player and a recorder with clocks of their own, written without the program's means: what is
@@ -81,6 +82,29 @@ inline std::function<double(double)> sweep_of(double start_hz, double stop_hz, d
     if (t < 0.0 || t > duration_s) return 0.0;
     return std::sin(2.0 * kPi * start_hz * l * std::expm1(t / l));
   };
+}
+
+/// What was recorded, with a room's decay behind it: exponentially falling noise, -10 dB re the
+/// direct sound, no nearer than 4 ms.
+inline std::vector<double> in_a_room(const std::vector<double>& x, double rate, double rt_s,
+                                     std::mt19937_64& engine) {
+  std::normal_distribution<double> normal;
+  std::vector<double> tail(static_cast<std::size_t>(rt_s * rate));
+  double energy = 0.0;
+  for (std::size_t i = 0; i < tail.size(); ++i) {
+    const double t = static_cast<double>(i) / rate;
+    tail[i] = t < 0.004 ? 0.0 : normal(engine) * std::pow(10.0, -3.0 * t / rt_s);
+    energy += tail[i] * tail[i];
+  }
+  for (double& v : tail) v *= std::sqrt(0.1 / energy);
+  tail.front() = 1.0;
+  const std::size_t n = fast_length(x.size() + tail.size());
+  Spectrum a = real_spectrum(x, n);
+  const Spectrum b = real_spectrum(tail, n);
+  for (std::size_t k = 0; k < a.size(); ++k) a[k] *= b[k];
+  Samples out(n);
+  RealTransform(n).inverse(a, out);
+  return {out.begin(), out.begin() + static_cast<std::ptrdiff_t>(x.size())};
 }
 
 /// Four chirps of 30 ms, 2 to 12 kHz, a quarter of a second apart and 0.4 s from a sweep of this

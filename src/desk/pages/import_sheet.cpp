@@ -1,5 +1,6 @@
 #include "desk/pages/import_sheet.h"
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QHBoxLayout>
@@ -10,8 +11,16 @@
 
 #include "desk/parts/page_parts.h"
 #include "desk/parts/theme.h"
+#include "workbench/keeping/plan_keeping.h"
+#include "workbench/taking/plan/plan_status.h"
+#include "workbench/taking/stimulus_file.h"
 
 namespace lalometer {
+namespace {
+
+constexpr int kPlannedColumn = 2;
+
+}  // namespace
 
 ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
     : QFrame(parent), session_(session) {
@@ -25,8 +34,11 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
   layout->addWidget(title_);
   list_ = new QTreeWidget(this);
   list_->setObjectName(QStringLiteral("importList"));
-  list_->setColumnCount(2);
-  list_->setHeaderLabels({tr("File"), tr("Understood as")});
+  list_->setColumnCount(3);
+  list_->setHeaderLabels({tr("File"), tr("Understood as"), tr("Planned take")});
+  list_->header()->setStretchLastSection(false);
+  list_->header()->setSectionResizeMode(1, QHeaderView::Stretch);
+  list_->header()->setSectionResizeMode(kPlannedColumn, QHeaderView::ResizeToContents);
   list_->header()->setSectionResizeMode(0, QHeaderView::ResizeToContents);
   list_->setWordWrap(true);
   list_->setRootIsDecorated(true);
@@ -59,6 +71,10 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
     read();
   });
   connect(loopback_, &QComboBox::activated, this, &ImportSheet::read);
+  connect(chirps_, &QCheckBox::toggled, this, &ImportSheet::read);
+  connect(chirp_distance_, &QDoubleSpinBox::editingFinished, this, [this] {
+    if (chirps_->isChecked()) read();
+  });
   for (QDoubleSpinBox* box : sweep_)
     connect(box, &QDoubleSpinBox::editingFinished, this, &ImportSheet::read);
   hide();
@@ -104,6 +120,21 @@ void ImportSheet::makeOptions(QVBoxLayout* layout) {
       tr("Like sweeps in one recording: their mean is taken, and they tell how far "
          "the recorder's clock runs off. Once: several become a take each."));
   sweep->addWidget(loopback_, 2, 0, 1, 2);
+  chirps_ = new QCheckBox(tr("reference chirps,"), sweep_box_);
+  chirps_->setObjectName(QStringLiteral("importChirps"));
+  chirps_->setToolTip(
+      tr("Short chirps before and after each sweep, as the stimulus file has them: all takes of "
+         "the session get one time."));
+  sweep->addWidget(chirps_, 2, 2, 1, 2);
+  chirp_distance_ = new QDoubleSpinBox(sweep_box_);
+  chirp_distance_->setObjectName(QStringLiteral("importChirpDistance"));
+  chirp_distance_->setRange(0.0, 30.0);
+  chirp_distance_->setDecimals(3);
+  chirp_distance_->setPrefix(tr("from "));
+  chirp_distance_->setSuffix(tr(" m"));
+  chirp_distance_->setSpecialValueText(tr("distance untold"));
+  chirp_distance_->setButtonSymbols(QAbstractSpinBox::NoButtons);
+  sweep->addWidget(chirp_distance_, 2, 4, 1, 2);
   sweep_box_->hide();
   layout->addWidget(sweep_box_);
 }
@@ -150,6 +181,10 @@ ImportChoices ImportSheet::choices() const {
     if (times > 1 && sweep_[5]->value() >= sweep_[2]->value()) {
       choices.stimulus->repeats = times;
       choices.stimulus->period_s = sweep_[5]->value();
+    }
+    if (chirps_->isChecked()) {
+      choices.stimulus->chirps.count = kUsualChirps;
+      choices.chirp_distance_m = chirp_distance_->value();
     }
     choices.loopback_channel = loopback_->currentIndex() == 1 ? 1 : -1;
   }
@@ -231,6 +266,7 @@ void ImportSheet::show(ImportPreview preview) {
     row->setForeground(1, QBrush(theme_.refuse));
     row->setToolTip(1, QString::fromStdString(problem.text()));
   }
+  offerPlan();
   const int problems = static_cast<int>(preview_.problems.size());
   title_->setText(
       usable > 0
@@ -245,13 +281,53 @@ void ImportSheet::show(ImportPreview preview) {
   if (take_->isEnabled()) take_->setFocus();
 }
 
+std::vector<WantedTake> ImportSheet::wantedByPlan() const {
+  const Subject* subject = session_.subject(session_.chosenSubject());
+  if (subject == nullptr || preview_.subject) return {};
+  const std::string kept = session_.document(subject->id, "plan");
+  const auto plan = kept.empty() ? Result<MeasuringPlan>(cancelled()) : plan_from_json(kept);
+  if (!plan) return {};
+  return wanted_of(*plan, status_of(*plan, session_.takes(), subject->drawing_mark));
+}
+
+void ImportSheet::offerPlan() {
+  planned_ = wantedByPlan();
+  std::size_t suggested = 0;
+  bool any = false;
+  for (int i = 0; i < list_->topLevelItemCount() && !planned_.empty(); ++i) {
+    QTreeWidgetItem* row = list_->topLevelItem(i);
+    const QVariant place = row->data(0, Qt::UserRole);
+    if (!place.isValid()) continue;
+    const auto item = static_cast<std::size_t>(place.toULongLong());
+    if (preview_.items[item].take.form != RawForm::kSweepFile) continue;
+    addPlannedTo(row, item, suggested++);
+    any = true;
+  }
+  list_->setColumnHidden(kPlannedColumn, !any);
+}
+
+void ImportSheet::addPlannedTo(QTreeWidgetItem* row, std::size_t place, std::size_t suggested) {
+  auto* box = new QComboBox(list_);
+  box->setObjectName(QStringLiteral("importPlanned%1").arg(place));
+  box->addItem(tr("none of the plan"));
+  for (const WantedTake& each : planned_) box->addItem(QString::fromStdString(each.request.name));
+  if (suggested < planned_.size()) box->setCurrentIndex(static_cast<int>(suggested) + 1);
+  list_->setItemWidget(row, kPlannedColumn, box);
+}
+
 void ImportSheet::takeWanted() {
+  const Subject* subject = session_.subject(session_.chosenSubject());
   for (int i = 0; i < list_->topLevelItemCount(); ++i) {
     const QTreeWidgetItem* row = list_->topLevelItem(i);
     const QVariant place = row->data(0, Qt::UserRole);
-    if (place.isValid())
-      preview_.items[static_cast<std::size_t>(place.toULongLong())].wanted =
-          row->checkState(0) == Qt::Checked;
+    if (!place.isValid()) continue;
+    ImportItem& item = preview_.items[static_cast<std::size_t>(place.toULongLong())];
+    item.wanted = row->checkState(0) == Qt::Checked;
+    const auto* box =
+        qobject_cast<QComboBox*>(list_->itemWidget(list_->topLevelItem(i), kPlannedColumn));
+    if (box != nullptr && box->currentIndex() > 0 && subject != nullptr)
+      become(item, planned_[static_cast<std::size_t>(box->currentIndex()) - 1],
+             subject->drawing_mark);
   }
   ImportTarget target;
   if (const Take* chosen = session_.take(session_.chosenTake()))

@@ -5,14 +5,16 @@
 #include "desk/parts/curve_preview.h"
 #include "desk/parts/desk_part.h"
 #include "desk/session/book_session.h"
-#include "workbench/sharing/importing.h"
+#include "workbench/sharing/by_plan.h"
 
+class QCheckBox;
 class QComboBox;
 class QDoubleSpinBox;
 class QLabel;
 class QPushButton;
 class QProgressBar;
 class QTreeWidget;
+class QTreeWidgetItem;
 
 namespace lalometer {
 
@@ -38,6 +40,10 @@ class ImportSheet : public QFrame, public DeskPart {
   void makeOptions(class QVBoxLayout* layout);
   void read();
   void show(ImportPreview preview);
+  /// Recorded sweeps of a subject with a plan: which planned take each of them is, first in order.
+  void offerPlan();
+  void addPlannedTo(QTreeWidgetItem* row, std::size_t place, std::size_t suggested);
+  [[nodiscard]] std::vector<WantedTake> wantedByPlan() const;
   void takeWanted();
   void finishTaking(const Result<std::vector<Id>>& ids);
   void leave();
@@ -47,6 +53,7 @@ class ImportSheet : public QFrame, public DeskPart {
   BookSession& session_;
   QStringList paths_;
   ImportPreview preview_;
+  std::vector<WantedTake> planned_;
   QLabel* title_;
   QTreeWidget* list_;
   QComboBox* kind_;
@@ -54,6 +61,8 @@ class ImportSheet : public QFrame, public DeskPart {
   QWidget* sweep_box_;
   QDoubleSpinBox* sweep_[6];  ///< start, stop, duration, silence, how often, period
   QComboBox* loopback_;
+  QCheckBox* chirps_;
+  QDoubleSpinBox* chirp_distance_;
   QPushButton* take_;
   CurvePreview* preview_curve_;
   QProgressBar* progress_;

@@ -303,9 +303,13 @@ Result<std::vector<Id>> take_in_together(Book& book, const ImportPreview& previe
   for (const ImportItem& item : preview.items) {
     if (!wanted(item)) continue;
     Take take = item.take;
+    // What was named by a plan knows its variant.
+    const Id planned = take.subject_id == places.subject_id ? take.variant_id : 0;
     take.subject_id = places.subject_id;
     const auto named = places.variant_ids.find(item.variant_id);
-    take.variant_id = named != places.variant_ids.end() ? named->second : places.variant_id;
+    take.variant_id = planned != 0                        ? planned
+                      : named != places.variant_ids.end() ? named->second
+                                                          : places.variant_id;
     if (take.variant_id == 0) {
       const auto made = book.add_variant({0, places.subject_id, "As it is", "", ""});
       if (!made) return tl::unexpected(made.error());
