@@ -31,7 +31,7 @@ namespace {
 
 TEST(DuplexTransfer, PlaysOnceAndTakesUpBothChannels) {
   const std::vector<double> signal = {0.1, 0.2, 0.3, 0.4, 0.5};
-  DuplexTransfer t(signal, {.input_count = 3, .output_count = 2, .measure = 2, .loopback = 0});
+  DuplexTransfer t(signal, {}, {.input_count = 3, .output_count = 2, .measure = 2, .loopback = 0});
   float out[6];
   const float in[9] = {1, 2, 3, 4, 5, 6, 7, 8, 9};
   t.process(in, out, 3, false);
@@ -48,7 +48,8 @@ TEST(DuplexTransfer, PlaysOnceAndTakesUpBothChannels) {
 }
 
 TEST(DuplexTransfer, PlaysOnTheChosenOutputOnlyAndStandsAMissingInput) {
-  DuplexTransfer t({0.5, 0.5}, {.input_count = 2, .output_count = 3, .output = 1});
+  DuplexTransfer t(std::vector<double>{0.5, 0.5}, {},
+                   {.input_count = 2, .output_count = 3, .output = 1});
   float out[6];
   t.process(nullptr, out, 2, false);
   EXPECT_FLOAT_EQ(out[0], 0.0F);
@@ -60,7 +61,7 @@ TEST(DuplexTransfer, AllocatesNothingInTheCallback) {
 #ifdef __SANITIZE_ADDRESS__
   GTEST_SKIP() << "The sanitizer has allocation functions of its own.";
 #endif
-  DuplexTransfer t(std::vector<double>(4096, 0.25), {});
+  DuplexTransfer t(std::vector<double>(4096, 0.25), {}, {});
   std::vector<float> in(512, 0.1F);
   std::vector<float> out(512);
   counting = true;

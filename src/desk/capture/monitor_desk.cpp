@@ -5,6 +5,8 @@
 #include <cmath>
 #include <mutex>
 
+#include "workbench/taking/by_sound.h"
+
 namespace lalometer {
 
 struct MonitorDesk::Shared {
@@ -55,8 +57,8 @@ void MonitorDesk::begin() {
     return;
   }
   const bool tone = source_.signal == LiveSignal::kTone;
-  shared_ = std::make_shared<Shared>(capture_.rig(), hookup_, rate,
-                                     tone ? std::optional(source_.frequency_hz) : std::nullopt);
+  const auto tone_hz = tone ? std::optional(source_.frequency_hz) : std::nullopt;
+  shared_ = std::make_shared<Shared>(capture_.rig(), hookup_, rate, tone_hz);
   running_ = true;
   timer_->start();
   TakeRequest aim;
@@ -65,8 +67,18 @@ void MonitorDesk::begin() {
   work_id_ = work().start<void>(
       this, {WorkKind::kDevice, WorkScope::kBook, {}},
       [shared = shared_, &device = capture_.wired().device(), rate, output = *output,
-       hookup = hookup_](const WorkContext& context) -> Result<void> {
-        if (auto ready = device.prepare({rate, 0, 1, hookup}); !ready) return ready;
+       hookup = hookup_, rig = capture_.rig(),
+       tone_hz](const WorkContext& context) -> Result<void> {
+        const bool by_sound = rests_on_sound(
+            rig, hookup == Hookup::kImpedanceJig ? TakeKind::kImpedance : TakeKind::kResponse);
+        if (auto ready = device.prepare({rate, 0, by_sound ? StreamSetup::kNoLoopback : 1, hookup});
+            !ready)
+          return ready;
+        // Inputs of their own may have a rate of their own.
+        if (device.input_rate_hz() != rate) {
+          const std::lock_guard held(shared->lock);
+          shared->meter = LiveMeter(rig, hookup, device.input_rate_hz(), tone_hz);
+        }
         while (!context.stop.stop_requested()) {
           const auto run =
               device.run(output, context.stop, {},

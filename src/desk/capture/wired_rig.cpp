@@ -19,15 +19,22 @@ class WiredRig::Wired final : public AudioDevice {
     StreamSetup wired = setup;
     wired.measure_input =
         setup.hookup == Hookup::kImpedanceJig ? wiring_.jig_input : wiring_.measure_input;
-    wired.loopback_input = wiring_.loopback_input;
-    wired.output = wiring_.output;
+    if (setup.loopback_input != StreamSetup::kNoLoopback)
+      wired.loopback_input = wiring_.loopback_input;
+    if (setup.second_output < 0) {
+      wired.output = wiring_.output;
+    } else {
+      wired.output = std::max(0, wiring_.output);
+      wired.second_output = wiring_.second_output;
+    }
     return device_.prepare(wired);
   }
+  double input_rate_hz() const override { return device_.input_rate_hz(); }
   void stop() override { device_.stop(); }
 
  private:
-  Result<Recording> do_run(const std::vector<double>& output, std::stop_token stop,
-                           const Progress& progress, const Arrivals& arrivals) override {
+  Result<Recording> do_run(const Playing& output, std::stop_token stop, const Progress& progress,
+                           const Arrivals& arrivals) override {
     return device_.run(output, std::move(stop), progress, arrivals);
   }
   AudioDevice& device_;

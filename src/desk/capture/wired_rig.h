@@ -13,9 +13,12 @@ namespace lalometer {
 
 /// How the bench is wired: kept on this machine, not in the book, since a book travels.
 struct RigWiring {
-  std::string interface_key;  ///< empty: the practice bench
+  std::string name = {};      ///< by which it is kept and found again
+  std::string interface_key;  ///< of the inputs; empty: the practice bench
+  std::string output_key;     ///< of the outputs; empty: the same interface
   double sample_rate_hz = 48000.0;
   int output = StreamSetup::kAllOutputs;
+  int second_output = 1;  ///< plays reference chirps, where a second loudspeaker does
   int measure_input = 0;
   int loopback_input = 1;
   int jig_input = 0;

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <algorithm>
 #include <atomic>
 #include <cstddef>
 #include <span>
@@ -18,10 +19,15 @@ class DuplexTransfer {
     int measure = 0;
     int loopback = 1;
     int output = -1;  ///< -1: all outputs play the signal
+    int second = -1;  ///< plays the second signal and nothing else
   };
 
-  /// Precondition: measure, loopback < input_count; output < output_count.
-  DuplexTransfer(const std::vector<double>& output, const Layout& layout);
+  /// One direction alone: no inputs (what is played is counted), or no outputs (`output` is silence
+  /// as long as is to be recorded).
+  /// Precondition: measure, loopback < input_count; output, second < output_count. loopback -1:
+  /// none.
+  DuplexTransfer(std::span<const double> output, std::span<const double> second,
+                 const Layout& layout);
 
   /// Interleaved buffers of `frames` frames. `in` may be null where the driver gave nothing:
   /// silence is written in its place, so that the samples tell. After the end, outputs are silent.
@@ -35,10 +41,10 @@ class DuplexTransfer {
     return complaints_.load(std::memory_order_relaxed);
   }
   [[nodiscard]] std::span<const float> measured() const {
-    return std::span(measured_).first(done());
+    return std::span(measured_).first(std::min(done(), measured_.size()));
   }
   [[nodiscard]] std::span<const float> loopback() const {
-    return std::span(loopback_).first(done());
+    return std::span(loopback_).first(std::min(done(), loopback_.size()));
   }
 
  private:
@@ -46,6 +52,7 @@ class DuplexTransfer {
 
   Layout layout_;
   std::vector<float> signal_;
+  std::vector<float> second_;
   std::vector<float> measured_;
   std::vector<float> loopback_;
   std::atomic<std::size_t> done_ = 0;

@@ -38,10 +38,11 @@ Complex jig_load_ohm(const PracticeBenchSetup& b, const PracticeCircuits& circui
 
 /// A recording by a converter whose clock runs `ratio` times as fast as the player's: sample i is
 /// the sound at i / ratio. Windowed sinc over 32 samples.
-std::vector<double> at_other_clock(const std::vector<double>& x, double ratio) {
+/// @param length  of the recording, samples.
+std::vector<double> at_other_clock(const std::vector<double>& x, double ratio, std::size_t length) {
   constexpr int kHalf = 16;
-  std::vector<double> y(x.size(), 0.0);
-  for (std::size_t i = 0; i < x.size(); ++i) {
+  std::vector<double> y(length, 0.0);
+  for (std::size_t i = 0; i < y.size(); ++i) {
     const double at = static_cast<double>(i) / ratio;
     const auto first = static_cast<std::ptrdiff_t>(std::floor(at)) - kHalf + 1;
     double sum = 0.0;
@@ -111,12 +112,19 @@ Result<void> PracticeBench::prepare(const StreamSetup& setup) {
                 able.name);
   }
   for (const int channel : {setup.measure_input, setup.loopback_input}) {
+    if (channel == StreamSetup::kNoLoopback && channel != setup.measure_input) continue;
     if (channel < 0 || channel >= able.input_count) {
       return fail(ErrorCode::kDevice, fmt::format("There is no input {}.", channel + 1), able.name);
     }
   }
   stream_ = setup;
   return {};
+}
+
+double PracticeBench::input_rate_hz() const {
+  if (!stream_) return 0.0;
+  return setup_.own_input && setup_.own_input->rate_hz > 0.0 ? setup_.own_input->rate_hz
+                                                             : stream_->sample_rate_hz;
 }
 
 void PracticeBench::stop() {
@@ -209,7 +217,25 @@ void PracticeBench::add_port_noise(Samples& pressure, const std::vector<double>&
   }
 }
 
-Result<Samples> PracticeBench::sounded(const Samples& volts, std::stop_token stop) {
+/// A small loudspeaker: 85 dB at 1 m for 2.83 V, second-order high-pass at 1.2 kHz.
+void PracticeBench::add_reference(std::span<const double> second, Spectrum& pressure) const {
+  constexpr double kPaPerVolt = 0.126;
+  constexpr double kCorner_hz = 1200.0;
+  const double rate = stream_->sample_rate_hz;
+  const Samples volts = amplified(second);
+  Spectrum drive(pressure.size());
+  RealTransform(volts.size()).forward(volts, drive);
+  const double flight_s = setup_.reference_m / speed_of_sound_m_s(setup_.room.temperature_c);
+  for (std::size_t k = 1; k < pressure.size(); ++k) {
+    const double f = static_cast<double>(k) * rate / static_cast<double>(volts.size());
+    const Complex s(0.0, f / kCorner_hz);
+    pressure[k] += drive[k] * kPaPerVolt / setup_.reference_m * s * s /
+                   (1.0 + s * std::sqrt(2.0) + s * s) * std::polar(1.0, -2.0 * kPi * f * flight_s);
+  }
+}
+
+Result<Samples> PracticeBench::sounded(const Samples& volts, std::span<const double> second,
+                                       std::stop_token stop) {
   const double rate = stream_->sample_rate_hz;
   const std::size_t n = volts.size();
   const RealTransform transform(n);
@@ -246,6 +272,7 @@ Result<Samples> PracticeBench::sounded(const Samples& volts, std::stop_token sto
       result[k] = result[k] * all + distortion[k];
     }
     result[0] = 0.0;
+    if (!second.empty()) add_reference(second, result);
     if (!port_speed.empty() && setup_.port_noise_pa > 0.0) {
       Samples noise(n, 0.0);
       add_port_noise(noise, port_speed);
@@ -280,7 +307,7 @@ Result<Samples> PracticeBench::sounded(const Samples& volts, std::stop_token sto
   return out;
 }
 
-Samples PracticeBench::amplified(const std::vector<double>& output) const {
+Samples PracticeBench::amplified(std::span<const double> output) const {
   std::size_t n =
       fast_length(output.size() + static_cast<std::size_t>(kTail_s * stream_->sample_rate_hz));
   while (n % 2 != 0) n = fast_length(n + 1);
@@ -309,8 +336,8 @@ Samples PracticeBench::looped_back(const Samples& volts) const {
 
 /// What the measuring channel hears beside the signal, sample by sample.
 struct PracticeBench::Disturbance {
-  explicit Disturbance(PracticeBench& owner)
-      : bench(owner), microphone(owner.stream_->hookup == Hookup::kMicrophone) {
+  Disturbance(PracticeBench& owner, double rate_hz)
+      : bench(owner), rate(rate_hz), microphone(owner.stream_->hookup == Hookup::kMicrophone) {
     const PracticeBenchSetup& setup = bench.setup_;
     const double unit_per_pa = setup.faults.input_gain / setup.rig.input_pa_per_unit;
     noise = microphone ? setup.microphone_noise_pa * unit_per_pa : 0.0;
@@ -319,7 +346,6 @@ struct PracticeBench::Disturbance {
   }
   double at(std::size_t i) {
     const PracticeBenchSetup& setup = bench.setup_;
-    const double rate = bench.stream_->sample_rate_hz;
     double m = 0.0;
     if (!setup.faults.measure_missing) m += noise * bench.normal();
     if (hum > 0.0 && !setup.faults.measure_missing) {
@@ -337,6 +363,7 @@ struct PracticeBench::Disturbance {
     return m;
   }
   PracticeBench& bench;
+  double rate;  ///< of the inputs
   bool microphone;
   double noise = 0.0;
   double hum = 0.0;
@@ -350,7 +377,7 @@ void PracticeBench::misread(Recording& recording) const {
   const double clock = (1.0 + 1e-6 * faults.clock_ppm) *
                        (faults.true_rate_hz > 0.0 ? faults.true_rate_hz / rate : 1.0);
   for (std::vector<double>* channel : {&recording.measured, &recording.loopback}) {
-    if (clock != 1.0) *channel = at_other_clock(*channel, clock);
+    if (clock != 1.0) *channel = at_other_clock(*channel, clock, channel->size());
     if (faults.lost)
       lose(*channel, static_cast<std::size_t>(faults.lost->at_s * rate), faults.lost->count);
     if (faults.doubled)
@@ -359,40 +386,64 @@ void PracticeBench::misread(Recording& recording) const {
   }
 }
 
-Result<Recording> PracticeBench::do_run(const std::vector<double>& output, std::stop_token stop,
+/// What stands at the inputs' converters, sample by sample of their own clock.
+std::vector<double> PracticeBench::at_inputs(const Samples& sound, std::size_t played,
+                                             std::size_t late) const {
+  const double rate = stream_->sample_rate_hz;
+  const std::size_t delay = setup_.latency_samples + late;
+  std::vector<double> out(played + late, 0.0);
+  for (std::size_t i = delay; i < out.size() && i - delay < sound.size(); ++i)
+    out[i] = sound[i - delay];
+  if (!setup_.own_input) return out;
+  // They go on for half a second.
+  const double input_rate = setup_.own_input->rate_hz > 0.0 ? setup_.own_input->rate_hz : rate;
+  const double length_s = static_cast<double>(out.size()) / rate + 0.5;
+  return at_other_clock(out, input_rate / rate * (1.0 + 1e-6 * setup_.own_input->clock_ppm),
+                        static_cast<std::size_t>(length_s * input_rate));
+}
+
+Result<Recording> PracticeBench::do_run(const Playing& playing, std::stop_token stop,
                                         const Progress& progress, const Arrivals& arrivals) {
   if (!stream_) return fail(ErrorCode::kDevice, "The stream was not opened.", ability().name);
-  const double rate = stream_->sample_rate_hz;
   const PracticeFaults& faults = setup_.faults;
-  const Samples volts = amplified(output);
-  const auto sounding = sounded(volts, stop);
+  const Samples volts = amplified(playing.output);
+  const auto sounding = sounded(volts, playing.second, stop);
   if (!sounding) return tl::unexpected(sounding.error());
-  const Samples& measured = *sounding;
-  const Samples loopback = looped_back(volts);
-  Recording recording{.sample_rate_hz = rate,
-                      .measured = std::vector<double>(output.size()),
-                      .loopback = std::vector<double>(output.size())};
-  Disturbance disturbance(*this);
+  // A device of its own begins at its own time.
+  const double uniform = setup_.own_input ? static_cast<double>(engine_() >> 11U) * 0x1.0p-53 : 0.0;
+  const auto late = static_cast<std::size_t>(
+      setup_.own_input ? uniform * setup_.own_input->latency_spread_s * stream_->sample_rate_hz
+                       : 0.0);
+  const std::vector<double> measured = at_inputs(*sounding, playing.output.size(), late);
+  const std::vector<double> looped = at_inputs(looped_back(volts), playing.output.size(), late);
+  const bool has_loopback = stream_->loopback_input != StreamSetup::kNoLoopback;
+  const std::size_t count = measured.size();
+  Recording recording{.sample_rate_hz = input_rate_hz(),
+                      .measured = std::vector<double>(count),
+                      .loopback = std::vector<double>(has_loopback ? count : 0),
+                      .one_clock = !setup_.own_input};
+  Disturbance disturbance(*this, recording.sample_rate_hz);
   const auto begin = std::chrono::steady_clock::now();
-  for (std::size_t i = 0; i < output.size(); ++i) {
-    if (i % 1024 == 0) {
+  constexpr std::size_t kBlock = 1024;
+  const auto last_block = [](std::vector<double>& channel, std::size_t i) {
+    return channel.empty() ? std::span<const double>()
+                           : std::span<const double>(channel).subspan(i - kBlock, kBlock);
+  };
+  for (std::size_t i = 0; i < count; ++i) {
+    if (i % kBlock == 0) {
       if (stop.stop_requested()) return cancelled();
-      if (progress) progress(static_cast<double>(i) / static_cast<double>(output.size()));
+      if (progress) progress(static_cast<double>(i) / static_cast<double>(count));
       if (arrivals && i > 0)
-        arrivals(std::span(recording.measured).subspan(i - 1024, 1024),
-                 std::span(recording.loopback).subspan(i - 1024, 1024));
+        arrivals(last_block(recording.measured, i), last_block(recording.loopback, i));
       if (setup_.pace > 0.0) {
-        const std::chrono::duration<double> due(static_cast<double>(i) / rate * setup_.pace);
+        const std::chrono::duration<double> due(static_cast<double>(i) / recording.sample_rate_hz *
+                                                setup_.pace);
         std::this_thread::sleep_until(begin + due);
       }
     }
-    const bool arrived = i >= setup_.latency_samples;
-    const double m =
-        arrived && !faults.measure_missing ? measured[i - setup_.latency_samples] : 0.0;
-    const double l =
-        arrived && !faults.loopback_missing ? loopback[i - setup_.latency_samples] : 0.0;
+    const double m = faults.measure_missing ? 0.0 : measured[i];
     recording.measured[i] = converted(m + disturbance.at(i));
-    recording.loopback[i] = converted(l);
+    if (has_loopback) recording.loopback[i] = converted(faults.loopback_missing ? 0.0 : looped[i]);
   }
   misread(recording);
   if (progress) progress(1.0);

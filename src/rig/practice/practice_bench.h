@@ -38,6 +38,14 @@ struct PracticeBareDriver {
   double test_box_m3 = 0.0;  ///< 0: free air
 };
 
+/// Inputs and output that are devices of their own, as a USB microphone beside a computer's output:
+/// each has its clock and rate, no input hears the output, and each run starts at another moment.
+struct PracticeOwnInput {
+  double clock_ppm = 0.0;  ///< of the inputs against the output
+  double rate_hz = 0.0;    ///< of the inputs; 0: the output's
+  double latency_spread_s = 0.04;
+};
+
 struct PracticeBenchSetup {
   PracticeSpeaker speaker;
   PracticeRoom room;
@@ -62,6 +70,9 @@ struct PracticeBenchSetup {
   double coupling_hz = 1.5;            ///< first-order high-pass of each input
   double amplifier_rail_v = 28.0;      ///< clips beyond
   PracticeFaults faults;
+  std::optional<PracticeOwnInput> own_input = std::nullopt;
+  /// From the loudspeaker on the second output, which stays where it is, to the microphone.
+  double reference_m = 1.2;
   std::uint64_t seed = 1;
   /// 0: as fast as it goes; 1: as slow as life.
   double pace = 0.0;
@@ -79,6 +90,7 @@ class PracticeBench final : public AudioDevice {
 
   [[nodiscard]] DeviceAbility ability() const override;
   [[nodiscard]] Result<void> prepare(const StreamSetup& setup) override;
+  [[nodiscard]] double input_rate_hz() const override;
   void stop() override;
 
   /// The bench as it is; changes take effect with the next run.
@@ -92,16 +104,22 @@ class PracticeBench final : public AudioDevice {
   [[nodiscard]] const LastRun& last_run() const { return last_run_; }
 
  private:
-  [[nodiscard]] Result<Recording> do_run(const std::vector<double>& output, std::stop_token stop,
+  [[nodiscard]] Result<Recording> do_run(const Playing& playing, std::stop_token stop,
                                          const Progress& progress,
                                          const Arrivals& arrivals) override;
   /// The amplifier's voltage, clipped at its rails, with room for what rings on.
-  [[nodiscard]] Samples amplified(const std::vector<double>& output) const;
+  [[nodiscard]] Samples amplified(std::span<const double> output) const;
   [[nodiscard]] Samples looped_back(const Samples& volts) const;
   struct Disturbance;
   void misread(Recording& recording) const;
+  /// @param late  by how much the inputs began earlier than the output, samples of the output.
+  [[nodiscard]] std::vector<double> at_inputs(const Samples& sound, std::size_t played,
+                                              std::size_t late) const;
   /// What the microphone or the jig gives for a voltage, without noise, recorded units.
-  [[nodiscard]] Result<Samples> sounded(const Samples& volts, std::stop_token stop);
+  [[nodiscard]] Result<Samples> sounded(const Samples& volts, std::span<const double> second,
+                                        std::stop_token stop);
+  /// Adds the loudspeaker of the second output at the microphone, Pa.
+  void add_reference(std::span<const double> second, Spectrum& pressure) const;
   /// What each way does at each bin of a transform: computed once, used thrice.
   struct Bins {
     std::vector<std::vector<WayState>> states;                       ///< by way

@@ -17,7 +17,7 @@ namespace lalometer {
 namespace {
 
 /// Raised whenever the same input gives another result.
-constexpr const char* kComputation = "analysis 8";
+constexpr const char* kComputation = "analysis 9";
 
 /// What a curve is made of; harmonics lie earlier, decay goes on later.
 constexpr double kKeptBefore_s = 0.02;
@@ -57,7 +57,8 @@ Result<Analysis> recorded_impedance(const AnalysisInput& in, std::stop_token sto
   const Stimulus& s = in.take.conditions.stimulus;
   const FrequencyAxis axis = reading_axis(std::max(s.start_hz * 1.1, 5.0),
                                           std::min(s.stop_hz / 1.05, 0.475 * h->sample_rate_hz));
-  Response ratio = levelled(ungated_response(*h, 0.0, axis, Quantity::kRatio),
+  const UncutSpectrum whole = uncut_spectrum(*h, 0.0, 0.0);
+  Response ratio = levelled(response_on(whole, 0.0, axis, 0, Quantity::kRatio),
                             in.rig.jig_v_per_unit / in.rig.loopback_v_per_unit, Quantity::kRatio);
   ratio = ratio.with_valid(intersect(ratio.valid(), {axis.front(), axis.back()}));
   auto z = in.rig.jig ? impedance_by_calibration(ratio, *in.rig.jig)

@@ -7,6 +7,7 @@
 #include "acoustics/signal/clocks/sweep_search.h"
 #include "acoustics/signal/deconvolve.h"
 #include "acoustics/signal/fft.h"
+#include "acoustics/signal/recording/recording_checks.h"
 #include "base/constants.h"
 #include "base/text.h"
 
@@ -96,11 +97,16 @@ class Hearing {
     out.start_known = start_known();
     const double period = s_.period_s * out.spec.sample_rate_hz();
     // The told silence is the player's too.
-    const double first =
-        out.start_known ? s_.lead_in_s * out.spec.sample_rate_hz() : starts_.front();
-    const double gap_s = s_.period_s - s_.duration_s;
+    double first = out.start_known ? s_.lead_in_s * out.spec.sample_rate_hz() : starts_.front();
+    if (const auto chirps = chirps_around(0)) {
+      out.by_chirps = true;
+      out.start_known = c_.chirp_distance_m > 0.0;
+      first = chirps->sweep_at - chirp_flight_s() * out.spec.sample_rate_hz();
+    }
+    const bool chirped = s_.chirps.count > 0;
+    const double gap_s = chirped ? s_.chirps.gap_s : s_.period_s - s_.duration_s;
     const auto before = samples(std::min(0.5 * gap_s, s_.lead_in_s));
-    const auto after = samples(std::min(gap_s - kMargin_s, kLongestTail_s));
+    const auto after = samples(chirped ? gap_s : std::min(gap_s - kMargin_s, kLongestTail_s));
     std::vector<std::vector<double>> aligned;
     for (std::size_t i = 0; i < starts_.size(); ++i) {
       if (drift && drift->slip_after && i > (drift->slip_placed ? *drift->slip_after : 0)) break;
@@ -254,6 +260,14 @@ class Hearing {
       out.notes.push_back(
           fmt::format("The recording holds {} of {} sweeps.", starts_.size(), s_.repeats));
   }
+  [[nodiscard]] std::optional<HeardChirps> chirps_around(std::size_t which) const {
+    if (s_.chirps.count == 0) return std::nullopt;
+    return hear_chirps(signal_, spec_.sample_rate_hz(), s_.chirps, s_.duration_s, starts_[which]);
+  }
+  /// From what played the chirps to the microphone; 0 where it is not told.
+  [[nodiscard]] double chirp_flight_s() const {
+    return c_.chirp_distance_m / speed_of_sound_m_s(c_.temperature_c);
+  }
   [[nodiscard]] Band_hz band() const { return {s_.start_hz, s_.stop_hz}; }
   [[nodiscard]] std::size_t samples(double time_s) const {
     return static_cast<std::size_t>(std::max(0.0, time_s) * spec_.sample_rate_hz());
@@ -293,9 +307,14 @@ Result<HeardTake> heard_take(std::span<const double> signal, double rate, const 
     return bad_input(fmt::format("The recording holds {} such {}; number {} was asked for.", found,
                                  found == 1 ? "sweep" : "sweeps", c.sweep),
                      file);
-  if (found == 0) return hearing.whole();
+  if (found == 0) {
+    HeardTake out = hearing.whole();
+    out.found = 0;
+    return out;
+  }
   const std::size_t which = c.sweep > 0 ? static_cast<std::size_t>(c.sweep) - 1 : 0;
-  if (s.chirps.count > 0) {
+  const bool repeated = found > 1 && c.sweep == 0 && s.repeats > 1 && s.period_s > 0.0;
+  if (s.chirps.count > 0 && !repeated) {
     if (auto out = hearing.by_chirps(which)) {
       out->found = static_cast<int>(found);
       if (found > 1 && c.sweep == 0) out->notes.push_back(first_of(found));
@@ -303,7 +322,7 @@ Result<HeardTake> heard_take(std::span<const double> signal, double rate, const 
     }
     // Fall back on what the sweep tells alone.
   }
-  if (found > 1 && c.sweep == 0 && s.repeats > 1 && s.period_s > 0.0) {
+  if (repeated) {
     HeardTake out = hearing.mean_of_repeats();
     if (hearing.two_disagree(out)) {
       out = hearing.one_of_several(0);
@@ -328,6 +347,20 @@ Result<HeardTake> heard_take(std::span<const double> signal, double rate, const 
   if (stop.stop_requested()) return cancelled();
   hearing.mend_by_itself(out);
   return out;
+}
+
+/// Without a loopback a recording has a latency: its sweep begins as much later as its pulse comes.
+SweepHeard sweep_in(const HeardTake& heard) {
+  // The mean level of everything: a pulse stands out of it (find_arrival's own rule).
+  constexpr double kStandsOut = 4.0;
+  const ImpulseResponse& h = heard.impulse;
+  const auto louder = [](double a, double b) { return std::abs(a) < std::abs(b); };
+  const auto peak = std::max_element(h.samples.begin(), h.samples.end(), louder);
+  if (peak == h.samples.end() || std::abs(*peak) < kStandsOut * rms_of(h.samples)) return {};
+  const double late = h.time_s(static_cast<std::size_t>(peak - h.samples.begin()));
+  const auto start = static_cast<std::size_t>(
+      std::max(0.0, static_cast<double>(heard.lead) + late * heard.spec.sample_rate_hz()));
+  return {true, find_sweep_break(heard.stretch, heard.spec, start, h)};
 }
 
 }  // namespace lalometer

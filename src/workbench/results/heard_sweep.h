@@ -8,6 +8,7 @@
 
 #include "acoustics/signal/clocks/clock_drift.h"
 #include "acoustics/signal/impulse_response.h"
+#include "acoustics/signal/recording/continuity.h"
 #include "acoustics/signal/sweep.h"
 #include "book/records.h"
 
@@ -49,5 +50,13 @@ struct HeardTake {
 [[nodiscard]] Result<HeardTake> heard_take(std::span<const double> signal, double rate,
                                            const Conditions& conditions, double split_s,
                                            const std::string& file, std::stop_token stop);
+
+/// Whether a sweep was heard at all, and whether samples are missing in it.
+struct SweepHeard {
+  /// Its pulse stands out of everything: a wrong stimulus, or silence, does not.
+  bool stands_out = false;
+  std::optional<SweepBreak> broken = std::nullopt;
+};
+[[nodiscard]] SweepHeard sweep_in(const HeardTake& heard);
 
 }  // namespace lalometer

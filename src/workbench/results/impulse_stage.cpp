@@ -205,25 +205,15 @@ void note_clipping(std::span<const double> signal, std::vector<std::string>& not
   }
 }
 
-/// Without a loopback a recording has a latency: its sweep begins as much later as its pulse comes.
-void note_breaks(std::span<const double> signal, const SweepSpec& spec, std::size_t lead,
-                 const ImpulseResponse& h, std::vector<std::string>& notes) {
-  const auto louder = [](double a, double b) { return std::abs(a) < std::abs(b); };
-  const auto peak = std::max_element(h.samples.begin(), h.samples.end(), louder);
-  // The mean level of everything: a pulse stands out of it (find_arrival's own rule).
-  constexpr double kStandsOut = 4.0;
-  if (std::abs(*peak) < kStandsOut * rms_of(h.samples)) {
+void note_breaks(const HeardTake& heard, std::vector<std::string>& notes) {
+  const SweepHeard whole = sweep_in(heard);
+  if (!whole.stands_out) {
     notes.emplace_back(
         "The stated sweep is hardly found in the recording: check its start, end and duration.");
-    return;
-  }
-  const double late = h.time_s(static_cast<std::size_t>(peak - h.samples.begin()));
-  const auto start = static_cast<std::size_t>(
-      std::max(0.0, static_cast<double>(lead) + late * spec.sample_rate_hz()));
-  if (const auto broken = find_sweep_break(signal, spec, start, h)) {
+  } else if (whole.broken) {
     notes.push_back(fmt::format(
         "Samples are missing, doubled or disturbed at {:.3f} s, where the sweep passes {}.",
-        broken->at_s, frequency_text(broken->at_hz)));
+        whole.broken->at_s, frequency_text(whole.broken->at_hz)));
   }
 }
 
@@ -297,7 +287,7 @@ Result<ImpulseStage> sweep_stage(const AnalysisInput& in, const AudioData& audio
     auto heard = heard_take(signal, rate, c, split_s(s), in.take.raw_name, stop);
     if (!heard) return tl::unexpected(heard.error());
     notes.insert(notes.end(), heard->notes.begin(), heard->notes.end());
-    note_breaks(heard->stretch, heard->spec, heard->lead, heard->impulse, notes);
+    note_breaks(*heard, notes);
     const Clock clock = !heard->by_chirps    ? Clock::kWithLatency
                         : heard->start_known ? Clock::kByChirps
                                              : Clock::kByChirpsFromAfar;

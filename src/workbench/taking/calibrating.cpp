@@ -7,7 +7,7 @@
 #include <cmath>
 #include <cstdio>
 
-#include "acoustics/signal/checks/gate.h"
+#include "acoustics/signal/checks/uncut.h"
 #include "acoustics/signal/deconvolve.h"
 #include "acoustics/signal/recording/recording_checks.h"
 #include "acoustics/signal/recording/sweep_track.h"
@@ -103,10 +103,12 @@ Result<Response> ratio_of_inputs(AudioDevice& device, const RigCalibration& rig,
     if (remark.weight == Remark::Weight::kRefusal && remark.code != "no-signal")
       return fail(ErrorCode::kDevice, remark.text + " " + remark.advice);
   }
-  const ImpulseResponse h = deconvolve(recording->measured, recording->loopback, sample_rate_hz,
-                                       {excitation->spec.start_hz(), excitation->spec.stop_hz()});
-  const FrequencyAxis axis = reading_axis(10.0, std::min(20500.0, 0.45 * sample_rate_hz));
-  return ungated_response(h, 0.0, axis, Quantity::kRatio);
+  const ImpulseResponse h =
+      deconvolve(recording->measured, recording->loopback, recording->sample_rate_hz,
+                 {excitation->spec.start_hz(), excitation->spec.stop_hz()});
+  const FrequencyAxis axis =
+      reading_axis(10.0, std::min(20500.0, 0.45 * recording->sample_rate_hz));
+  return response_on(uncut_spectrum(h, 0.0, 0.0), 0.0, axis, 0, Quantity::kRatio);
 }
 
 double days_since(const std::string& then, const std::string& now) {
@@ -141,12 +143,15 @@ Result<ToneReadings> read_tone(AudioDevice& device, const StreamSetup& setup, do
   if (!heard) return tl::unexpected(heard.error());
   if (find_clipping(heard->measured).clipped_count > 0)
     return fail(ErrorCode::kDevice, "The input clips: turn its gain down and try again.");
-  const auto skipped = static_cast<std::size_t>(kSettled_s * rate);
+  const double heard_rate = heard->sample_rate_hz;
+  const auto skipped = static_cast<std::size_t>(kSettled_s * heard_rate);
   // The fade at the end is left out as well.
-  const std::size_t kept = count - skipped - static_cast<std::size_t>(0.05 * rate);
-  return ToneReadings{
-      reading_of(std::span(heard->measured).subspan(skipped, kept), frequency_hz, rate),
-      reading_of(std::span(heard->loopback).subspan(skipped, kept), frequency_hz, rate)};
+  const auto kept = static_cast<std::size_t>((seconds - 0.05) * heard_rate);
+  const auto read = [&](const std::vector<double>& channel) {
+    if (channel.size() < skipped + kept) return ToneReading{};
+    return reading_of(std::span(channel).subspan(skipped, kept), frequency_hz, heard_rate);
+  };
+  return ToneReadings{read(heard->measured), read(heard->loopback)};
 }
 
 Result<RigCalibration> with_sensitivity(RigCalibration rig, const ToneReading& reading,
@@ -167,6 +172,7 @@ Result<RigCalibration> with_sensitivity(RigCalibration rig, const ToneReading& r
   rig.input_pa_per_unit = std::sqrt(2.0) * pa_rms / reading.amplitude;
   rig.calibrator_hz = reading.frequency_hz;
   rig.taken_at[calibration::kSensitivity] = now;
+  rig.level_known = rig.level_known || rig.taken_at.contains(calibration::kAmplifier);
   return rig;
 }
 
@@ -174,7 +180,14 @@ Result<RigCalibration> with_amplifier(RigCalibration rig, double amplitude, doub
                                       const ToneReading& loopback, const std::string& now) {
   if (!(volts_rms > 0.001 && volts_rms < 200.0))
     return bad_input("The voltmeter's reading should lie between 1 mV and 200 V.");
-  if (!(amplitude > 0.0) || !(loopback.amplitude > 1e-5))
+  if (!(amplitude > 0.0)) return fail(ErrorCode::kDevice, "No tone was played yet.");
+  if (rig.time != TimeBase::kLoopback) {
+    rig.output_v_per_unit = std::sqrt(2.0) * volts_rms / amplitude;
+    rig.taken_at[calibration::kAmplifier] = now;
+    rig.level_known = rig.taken_at.contains(calibration::kSensitivity);
+    return rig;
+  }
+  if (!(loopback.amplitude > 1e-5))
     return fail(ErrorCode::kDevice, "The loopback hears no tone: check its cable and its input.");
   if (loopback.other_db > kMostOther_db)
     return fail(ErrorCode::kDevice, "The loopback carries more than the tone: check its cable.");
@@ -182,6 +195,7 @@ Result<RigCalibration> with_amplifier(RigCalibration rig, double amplitude, doub
   rig.output_v_per_unit = volts_peak / amplitude;
   rig.loopback_v_per_unit = volts_peak / loopback.amplitude;
   rig.taken_at[calibration::kAmplifier] = now;
+  rig.level_known = rig.level_known || rig.taken_at.contains(calibration::kSensitivity);
   return rig;
 }
 
@@ -330,13 +344,7 @@ Result<HeardPolarity> heard_polarity(AudioDevice& device, const RigCalibration& 
   auto outcome = run_take(device, rig, request, stop, {});
   if (!outcome) return tl::unexpected(outcome.error());
   if (!outcome->accepted) return HeardPolarity{std::nullopt, outcome->take.remarks.back().text};
-  const AnalysisInput input{
-      outcome->take,
-      packed_recording(outcome->recording.measured, outcome->recording.loopback,
-                       outcome->recording.sample_rate_hz)
-          .bytes,
-      rig,
-      {}};
+  const AnalysisInput input{outcome->take, raw_of(*outcome).bytes, rig, {}};
   return impulse_stage(input, stop).map([](const ImpulseStage& stage) {
     // From a little before the arrival: what stands earlier is the sweep's harmonics.
     const ImpulseResponse& h = *stage.impulse;

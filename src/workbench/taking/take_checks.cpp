@@ -5,6 +5,8 @@
 #include <limits>
 #include <optional>
 
+#include "acoustics/signal/clocks/clock_drift.h"
+#include "acoustics/signal/clocks/sweep_search.h"
 #include "acoustics/signal/recording/continuity.h"
 #include "acoustics/signal/recording/disturbance.h"
 #include "acoustics/signal/recording/recording_checks.h"
@@ -24,6 +26,23 @@ Remark loopback_lost() {
   return {Weight::kRefusal, "loopback-missing", "The loopback carries no sweep.",
           "Plug the loopback cable from the output into the loopback input and check its channel."};
 }
+
+/// The sweep as the inputs' own clock samples it, by what the loopback heard of it: a wire delays
+/// nothing along the sweep.
+SweepSpec by_inputs_clock(const Recording& recording, const SweepSpec& played) {
+  const double rate = recording.sample_rate_hz;
+  const auto spec =
+      SweepSpec::make({played.start_hz(), played.stop_hz(), played.duration_s(), rate});
+  if (!spec) return played;
+  const auto found = find_sweeps(recording.loopback, *spec);
+  if (found.empty()) return *spec;
+  const auto drift = drift_of_one(recording.loopback, *spec, found.front().at_sample);
+  const auto own = SweepSpec::make({played.start_hz(), played.stop_hz(), played.duration_s(),
+                                    rate * (1.0 + (drift ? 1e-6 * drift->ppm : 0.0))});
+  return own ? *own : *spec;
+}
+
+}  // namespace
 
 void tell_clipping(const Clipping& clip_measured, const Clipping& clip_loopback, const char* input,
                    std::vector<Remark>& remarks) {
@@ -75,23 +94,23 @@ void tell_noise(std::span<const double> silence, std::span<const double> soundin
   }
 }
 
-}  // namespace
-
 std::vector<Remark> check_recording(const Recording& recording, const Excitation& excitation,
                                     TakeKind kind) {
   std::vector<Remark> remarks;
   const double rate = recording.sample_rate_hz;
   const auto lead = static_cast<std::size_t>(excitation.stimulus.lead_in_s * rate);
+  const SweepSpec spec =
+      recording.one_clock ? excitation.spec : by_inputs_clock(recording, excitation.spec);
   const char* input = kind == TakeKind::kImpedance ? "jig" : "microphone";
 
   const Clipping clip_measured = find_clipping(recording.measured);
   const Clipping clip_loopback = find_clipping(recording.loopback);
   tell_clipping(clip_measured, clip_loopback, input, remarks);
 
-  const SweepTrack loopback = track_sweep(recording.loopback, excitation.spec, lead);
+  const SweepTrack loopback = track_sweep(recording.loopback, spec, lead);
   if (!loopback.present) remarks.push_back(loopback_lost());
   const std::optional<double> broken_at_hz =
-      loopback.present ? loopback_break_hz(recording.loopback, loopback, excitation.spec, lead,
+      loopback.present ? loopback_break_hz(recording.loopback, loopback, spec, lead,
                                            clip_loopback.clipped_count == 0)
                        : std::nullopt;
   if (broken_at_hz) {
@@ -105,7 +124,7 @@ std::vector<Remark> check_recording(const Recording& recording, const Excitation
   if (is_pressure(kind) && loopback.present && !broken_at_hz) {
     // No loudspeaker passes a sweep as evenly as a wire does.
     constexpr double kLikeAWire_db = 0.5;
-    const SweepTrack heard = track_sweep(recording.measured, excitation.spec, lead);
+    const SweepTrack heard = track_sweep(recording.measured, spec, lead);
     if (heard.present && heard.continuous() &&
         heard.gain_spread_db < loopback.gain_spread_db + kLikeAWire_db &&
         std::abs(heard.latency_samples - loopback.latency_samples) < 0.3e-3 * rate) {
@@ -116,7 +135,7 @@ std::vector<Remark> check_recording(const Recording& recording, const Excitation
     }
   }
   if (clip_measured.clipped_count == 0 && !broken_at_hz) {
-    if (const auto noise = find_disturbance(recording.measured, excitation.spec, lead)) {
+    if (const auto noise = find_disturbance(recording.measured, spec, lead)) {
       remarks.push_back(
           {noise->certain ? Weight::kRefusal : Weight::kDoubt, "disturbed",
            fmt::format("Something sounded beside the sweep, {:.1f} s in, most around {}.",
@@ -148,7 +167,7 @@ std::vector<Remark> check_recording(const Recording& recording, const Excitation
   }
   tell_noise(silence,
              std::span(recording.measured).subspan(std::min(lead, recording.measured.size())),
-             signal, rate, excitation.spec, remarks);
+             signal, rate, spec, remarks);
   return remarks;
 }
 

@@ -7,6 +7,8 @@
 #include "acoustics/signal/deconvolve.h"
 #include "acoustics/signal/recording/recording_checks.h"
 #include "base/text.h"
+#include "exchange/audio_file.h"
+#include "workbench/taking/by_sound.h"
 #include "workbench/taking/take_checks.h"
 
 namespace lalometer {
@@ -237,17 +239,23 @@ LimitedRequest limited(const TakeRequest& request) {
   return result;
 }
 
+Result<double> amplitude_for(double drive_v, const RigCalibration& rig) {
+  const double amplitude = drive_v * std::sqrt(2.0) / rig.output_v_per_unit;
+  if (amplitude <= kHighestAmplitude) return amplitude;
+  return bad_input(
+      fmt::format("{} V needs {:.0f} dB more than the rig can give.", three_digits(drive_v),
+                  20.0 * std::log10(amplitude / kHighestAmplitude)),
+      rig.rig_name);
+}
+
 Result<Excitation> excitation_for(const TakeRequest& r, const RigCalibration& rig) {
+  if (rests_on_sound(rig, r.kind)) return excitation_by_sound(r, rig);
   return SweepSpec::make_synchronised({r.start_hz, std::min(r.stop_hz, 0.48 * r.sample_rate_hz),
                                        r.duration_s, r.sample_rate_hz})
       .and_then([&](const SweepSpec& spec) -> Result<Excitation> {
-        const double amplitude = r.drive_v * std::sqrt(2.0) / rig.output_v_per_unit;
-        if (amplitude > kHighestAmplitude) {
-          return bad_input(fmt::format("{} V needs {:.0f} dB more than the rig can give.",
-                                       three_digits(r.drive_v),
-                                       20.0 * std::log10(amplitude / kHighestAmplitude)),
-                           rig.rig_name);
-        }
+        const auto digital = amplitude_for(r.drive_v, rig);
+        if (!digital) return tl::unexpected(digital.error());
+        const double amplitude = *digital;
         Excitation e{
             spec, {}, {spec.start_hz(), spec.stop_hz(), spec.duration_s(), kLeadIn_s, amplitude}};
         const std::vector<double> sweep = faded_sweep(spec);
@@ -259,22 +267,83 @@ Result<Excitation> excitation_for(const TakeRequest& r, const RigCalibration& ri
       });
 }
 
+namespace {
+
+using TellStage = std::function<void(TakeProgress::Stage, double)>;
+
+/// All repeats lie in one recording; one that only lost samples is played again a few times.
+Result<TakeOutcome> heard_outcome(AudioDevice& device, const RigCalibration& rig,
+                                  const TakeRequest& request, const Excitation& excitation,
+                                  std::stop_token stop, const TellStage& tell) {
+  TakeOutcome outcome;
+  outcome.tries = 0;
+  for (;;) {
+    auto recording =
+        device.run(Playing(excitation.output, excitation.second), stop,
+                   [&](double done) { tell(TakeProgress::Stage::kPlay, 0.98 * done); });
+    if (!recording) return tl::unexpected(recording.error());
+    if (stop.stop_requested()) return cancelled();
+    ++outcome.tries;
+    tell(TakeProgress::Stage::kCheck, 0.98);
+    outcome.take = take_of(request, excitation.stimulus);
+    make_heard(outcome.take, excitation.stimulus, rig, recording->sample_rate_hz);
+    outcome.take.remarks = check_heard(*recording, outcome.take);
+    outcome.accepted = !refused(outcome.take.remarks);
+    outcome.recording = std::move(*recording);
+    if (outcome.accepted || outcome.tries > kSecondTries || !only_lost(outcome.take.remarks)) break;
+  }
+  if (outcome.accepted && outcome.tries > 1)
+    outcome.take.remarks.push_back(
+        {Remark::Weight::kNote, "played-again",
+         fmt::format("Samples were lost; it was played again ({} of at most {}).",
+                     outcome.tries - 1, kSecondTries),
+         ""});
+  return outcome;
+}
+
+/// Inputs with a clock of their own start anew each time: what repeats would gain a longer sweep
+/// gains too.
+TakeRequest as_one_sweep(TakeRequest request) {
+  request.duration_s *= request.repeats;
+  request.repeats = 1;
+  return request;
+}
+
+}  // namespace
+
 Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
                              const TakeRequest& wanted, std::stop_token stop,
                              const TakeProgressCallback& progress) {
-  const auto [request, limit_remarks] = limited(wanted);
+  auto [request, limit_remarks] = limited(wanted);
+  const bool by_sound = rests_on_sound(rig, request.kind);
+  if (!by_sound && rig.time != TimeBase::kLoopback) request = as_one_sweep(request);
   const Result<Excitation> excitation = excitation_for(request, rig);
   if (!excitation) return tl::unexpected(excitation.error());
   const double length_s = static_cast<double>(excitation->output.size()) / request.sample_rate_hz;
-  const double whole_s = length_s * request.repeats;
+  const double whole_s = length_s * (by_sound ? 1 : request.repeats);
   const auto tell = [&](TakeProgress::Stage stage, double done) {
     if (progress) progress({stage, done, (1.0 - done) * whole_s});
   };
   tell(TakeProgress::Stage::kPrepare, 0.0);
   const Hookup hookup =
       request.kind == TakeKind::kImpedance ? Hookup::kImpedanceJig : Hookup::kMicrophone;
-  if (auto ready = device.prepare({request.sample_rate_hz, 0, 1, hookup}); !ready)
-    return tl::unexpected(ready.error());
+  const StreamSetup setup{.sample_rate_hz = request.sample_rate_hz,
+                          .measure_input = 0,
+                          .loopback_input = by_sound ? StreamSetup::kNoLoopback : 1,
+                          .hookup = hookup,
+                          .output = excitation->second.empty() ? StreamSetup::kAllOutputs : 0,
+                          .second_output = excitation->second.empty() ? -1 : 1};
+  if (auto ready = device.prepare(setup); !ready) return tl::unexpected(ready.error());
+  if (by_sound) {
+    auto outcome = heard_outcome(device, rig, request, *excitation, stop, tell);
+    device.stop();
+    if (!outcome) return tl::unexpected(outcome.error());
+    outcome->take.remarks.insert(outcome->take.remarks.begin(), limit_remarks.begin(),
+                                 limit_remarks.end());
+    outcome->take.accepted = outcome->accepted;
+    tell(TakeProgress::Stage::kCheck, 1.0);
+    return *std::move(outcome);
+  }
   Result<Repeats> repeats = played(device, request, *excitation, stop, tell);
   device.stop();
   if (!repeats) return tl::unexpected(repeats.error());
@@ -285,9 +354,19 @@ Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
   outcome.take = take_of(request, excitation->stimulus);
   outcome.take.remarks = limit_remarks;
   outcome.recording = joined(*repeats, request.repeats, *excitation, outcome.take);
+  outcome.take.sample_rate_hz = outcome.recording.sample_rate_hz;
   outcome.take.accepted = outcome.accepted;
   tell(TakeProgress::Stage::kCheck, 1.0);
   return outcome;
+}
+
+RawData raw_of(const TakeOutcome& outcome) {
+  const Recording& r = outcome.recording;
+  if (outcome.take.form == RawForm::kRecording)
+    return packed_recording(r.measured, r.loopback, r.sample_rate_hz);
+  auto bytes = audio_bytes({r.sample_rate_hz, {r.measured}, ""}, AudioFormat::kWavFloat32);
+  return {bytes ? *std::move(bytes) : std::vector<std::byte>(), r.sample_rate_hz, 0,
+          outcome.take.raw_name};
 }
 
 Result<Id> keep_take(Book& book, const TakeOutcome& outcome, const RigCalibration& rig) {
@@ -295,9 +374,7 @@ Result<Id> keep_take(Book& book, const TakeOutcome& outcome, const RigCalibratio
     Take take = outcome.take;
     take.rig_id = rig_id;
     take.taken_at = utc_now();
-    return book.add_take(take,
-                         packed_recording(outcome.recording.measured, outcome.recording.loopback,
-                                          outcome.recording.sample_rate_hz));
+    return book.add_take(take, raw_of(outcome));
   });
 }
 

@@ -78,9 +78,15 @@ struct Excitation {
   SweepSpec spec;
   std::vector<double> output;
   Stimulus stimulus;
+  std::vector<double> second = {};  ///< reference chirps on an output of their own
 };
+/// Digital peak for a drive in volts; an error where the rig cannot give that much.
+[[nodiscard]] Result<double> amplitude_for(double drive_v, const RigCalibration& rig);
 [[nodiscard]] Result<Excitation> excitation_for(const TakeRequest& request,
                                                 const RigCalibration& rig);
+
+/// A take's raw data as it is kept: both channels, or what the microphone heard as a WAV.
+[[nodiscard]] RawData raw_of(const TakeOutcome& outcome);
 
 /// Prepares, plays, records, checks. Several repeats are averaged; one that disagrees with the
 /// others (a door, a cough) is set aside and said so. Stops within 100 ms of a stop request,

@@ -25,15 +25,16 @@ class Inputs final : public AudioDevice {
     swapped_ = setup.loopback_input == 0;
     return {};
   }
+  double input_rate_hz() const override { return 48000.0; }
   void stop() override {}
 
  private:
-  Result<Recording> do_run(const std::vector<double>& output, std::stop_token, const Progress&,
+  Result<Recording> do_run(const Playing& playing, std::stop_token, const Progress&,
                            const Arrivals&) override {
     Recording r{48000.0, {}, {}};
-    for (std::size_t i = 0; i < output.size(); ++i) {
+    for (std::size_t i = 0; i < playing.output.size(); ++i) {
       const double t = static_cast<double>(i) / 48000.0;
-      const double played = i >= 300 ? output[i - 300] : 0.0;
+      const double played = i >= 300 ? playing.output[i - 300] : 0.0;
       r.measured.push_back((swapped_ ? loopback_ : measured_)(t, played));
       r.loopback.push_back((swapped_ ? measured_ : loopback_)(t, played));
     }

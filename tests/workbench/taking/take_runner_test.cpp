@@ -104,12 +104,13 @@ TEST(TakeRunner, SetsAsideTheOneRepeatThatDisagrees) {
     SlamOnce() : bench_(demo_bench(false)) {}
     DeviceAbility ability() const override { return bench_.ability(); }
     Result<void> prepare(const StreamSetup& setup) override { return bench_.prepare(setup); }
-    Result<Recording> do_run(const std::vector<double>& output, std::stop_token stop,
-                             const Progress& progress, const Arrivals&) override {
+    Result<Recording> do_run(const Playing& output, std::stop_token stop, const Progress& progress,
+                             const Arrivals&) override {
       bench_.setup().faults.slam =
           ++run_ == 2 ? std::optional(PracticeFaults::Samples{0.8, 9000}) : std::nullopt;
       return bench_.run(output, stop, progress);
     }
+    double input_rate_hz() const override { return bench_.input_rate_hz(); }
     void stop() override { bench_.stop(); }
 
     PracticeBench bench_;
@@ -148,13 +149,17 @@ TEST(TakeRunner, AStraightWireReadsFlat) {
    public:
     DeviceAbility ability() const override { return {"wire", {48000.0}, 1, 2}; }
     Result<void> prepare(const StreamSetup&) override { return {}; }
-    Result<Recording> do_run(const std::vector<double>& output, std::stop_token, const Progress&,
+    Result<Recording> do_run(const Playing& playing, std::stop_token, const Progress&,
                              const Arrivals&) override {
-      Recording r{48000.0, std::vector<double>(output.size()), std::vector<double>(output.size())};
-      for (std::size_t i = 1000; i < output.size(); ++i) r.loopback[i] = output[i - 1000];
-      for (std::size_t i = 1140; i < output.size(); ++i) r.measured[i] = 0.5 * output[i - 1140];
+      Recording r{48000.0, std::vector<double>(playing.output.size()),
+                  std::vector<double>(playing.output.size())};
+      for (std::size_t i = 1000; i < playing.output.size(); ++i)
+        r.loopback[i] = playing.output[i - 1000];
+      for (std::size_t i = 1140; i < playing.output.size(); ++i)
+        r.measured[i] = 0.5 * playing.output[i - 1140];
       return r;
     }
+    double input_rate_hz() const override { return 48000.0; }
     void stop() override {}
   };
   Wire wire;

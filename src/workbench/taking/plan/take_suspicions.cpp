@@ -57,19 +57,19 @@ std::optional<TakeSketch> sketch_of(const TakeOutcome& outcome, const RigCalibra
   if (take.kind() != TakeKind::kResponse || outcome.recording.measured.empty()) return std::nullopt;
   AnalysisInput input;
   input.take = take;
-  input.raw = packed_recording(outcome.recording.measured, outcome.recording.loopback,
-                               outcome.recording.sample_rate_hz)
-                  .bytes;
+  input.raw = raw_of(outcome).bytes;
   input.rig = rig;
   input.recipe.gate_s = gate_s > 0.0 ? gate_s : 0.004;
   input.recipe.smoothing = 0;
   auto stage = impulse_stage(input, {});
   if (!stage) return std::nullopt;
   const double arrival_s = stage->arrival_s;
-  // One gate for all angles, by the tape measure: behind the loudspeaker the arrival itself is
-  // vague.
-  stage->arrival_s = place.distance_m / speed_of_sound_m_s(take.conditions.temperature_c);
-  stage->origin = {stage->arrival_s, TimeOrigin::Source::kTape};
+  // One gate for all angles, by the tape measure where a loopback tells when it was played: behind
+  // the loudspeaker the arrival itself is vague.
+  if (take.form == RawForm::kRecording) {
+    stage->arrival_s = place.distance_m / speed_of_sound_m_s(take.conditions.temperature_c);
+    stage->origin = {stage->arrival_s, TimeOrigin::Source::kTape};
+  }
   const Analysis worked = curve_stage(*stage, input.recipe);
   TakeSketch sketch;
   sketch.vertical = place.vertical_deg != 0.0;

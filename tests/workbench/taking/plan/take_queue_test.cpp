@@ -30,6 +30,7 @@ class Bench final : public AudioDevice {
   }
   DeviceAbility ability() const override { return bench_.ability(); }
   Result<void> prepare(const StreamSetup& setup) override { return bench_.prepare(setup); }
+  double input_rate_hz() const override { return bench_.input_rate_hz(); }
   void stop() override { bench_.stop(); }
 
   void aim(const TakeRequest& r) {
@@ -45,8 +46,8 @@ class Bench final : public AudioDevice {
   int sweeps = 0;
 
  private:
-  Result<Recording> do_run(const std::vector<double>& output, std::stop_token stop,
-                           const Progress& progress, const Arrivals& arrivals) override {
+  Result<Recording> do_run(const Playing& output, std::stop_token stop, const Progress& progress,
+                           const Arrivals& arrivals) override {
     bench_.setup().faults = {};
     if (const auto found = mishaps.find(++sweeps); found != mishaps.end())
       found->second(bench_.setup());
