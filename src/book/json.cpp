@@ -250,6 +250,7 @@ std::string to_json(const RigCalibration& rig) {
                    {"known_ohm", rig.jig->known_ohm}};
   }
   if (rig.inputs) json["inputs"] = curve_json(*rig.inputs);
+  if (rig.jig_inputs) json["jig_inputs"] = curve_json(*rig.jig_inputs);
   if (!rig.taken_at.empty()) json["taken_at"] = rig.taken_at;
   return dumped(json);
 }
@@ -278,6 +279,7 @@ RigCalibration rig_from_json(const std::string& text) {
       rig.jig = JigCalibration{*open, *shorted, *known, jig.value("known_ohm", 10.0)};
   }
   if (json.contains("inputs")) rig.inputs = curve_from(json["inputs"]);
+  if (json.contains("jig_inputs")) rig.jig_inputs = curve_from(json["jig_inputs"]);
   if (json.contains("taken_at") && json["taken_at"].is_object()) {
     for (const auto& [what, when] : json["taken_at"].items())
       if (when.is_string()) rig.taken_at[what] = when.get<std::string>();

@@ -6,7 +6,7 @@
 #include <memory>
 
 #include "base/text.h"
-#include "cli/option_checks.h"
+#include "cli/options/option_checks.h"
 #include "cli/output.h"
 #include "exchange/set/driver_file.h"
 #include "workbench/telling/design_told.h"

@@ -6,7 +6,7 @@
 
 #include "base/text.h"
 #include "base/work_owner.h"
-#include "cli/option_checks.h"
+#include "cli/options/option_checks.h"
 #include "cli/output.h"
 #include "workbench/sharing/importing.h"
 #include "workbench/studies/comparison.h"

@@ -3,7 +3,7 @@
 #include <filesystem>
 #include <memory>
 
-#include "cli/reading_options.h"
+#include "cli/options/reading_options.h"
 #include "workbench/sharing/by_plan.h"
 
 namespace lalometer {

@@ -4,7 +4,7 @@
 #include <filesystem>
 #include <memory>
 
-#include "cli/option_checks.h"
+#include "cli/options/option_checks.h"
 #include "cli/output.h"
 #include "workbench/taking/stimulus_file.h"
 

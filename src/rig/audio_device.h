@@ -83,6 +83,8 @@ class AudioDevice {
                                       const Progress& progress, const Arrivals& arrivals = {}) {
     return do_run(playing, stop, progress, arrivals);
   }
+  /// Whether the inputs run on the output's clock. Inputs of their own start anew with each run.
+  [[nodiscard]] virtual bool one_clock() const { return true; }
   /// Rate of the inputs since prepare(), which may be a device of their own; 0 before.
   [[nodiscard]] virtual double input_rate_hz() const = 0;
   /// Silences the output at once and closes the stream. Safe to call at any time, also twice.

@@ -8,7 +8,7 @@
 #include <QPushButton>
 #include <QTreeWidget>
 
-#include "desk/capture/monitor_desk.h"
+#include "desk/monitor/monitor_desk.h"
 #include "desk/drawing/drawing_desk.h"
 #include "desk/frame/job_strip.h"
 #include "desk/pages/import_sheet.h"

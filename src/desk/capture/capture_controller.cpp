@@ -37,6 +37,20 @@ void CaptureController::setRig(const RigCalibration& rig) {
   emit rigChanged();
 }
 
+void CaptureController::useRig(const std::string& name) {
+  if (name == rig_.rig_name || !session_.isOpen()) return;
+  session_.setDocument(0, "rig of " + rig_.rig_name, to_json(rig_), "Change the rig");
+  const std::string kept = session_.document(0, "rig of " + name);
+  RigCalibration rig = kept.empty() ? RigCalibration{} : rig_from_json(kept);
+  rig.rig_name = name;
+  if (kept.empty()) {
+    // What nobody calibrated is relative, and says so. The practice bench knows itself.
+    rig.level_known = wired_.isPractice();
+    rig.time = wired_.device().one_clock() ? TimeBase::kLoopback : TimeBase::kNone;
+  }
+  setRig(rig);
+}
+
 void CaptureController::setMicrophoneCorrection(const std::string& name, const Response& correction,
                                                 std::optional<double> pa_per_unit) {
   RigCalibration rig = rig_;
@@ -47,6 +61,7 @@ void CaptureController::setMicrophoneCorrection(const std::string& name, const R
     rig.input_pa_per_unit = *pa_per_unit;
     rig.taken_at[calibration::kSensitivity] = utc_now();
     rig.calibrator_hz.reset();  // the file's own, at its 0 dB
+    rig.level_known = rig.level_known || rig.taken_at.contains(calibration::kAmplifier);
   }
   setRig(rig);
 }

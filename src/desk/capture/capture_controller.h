@@ -24,6 +24,8 @@ class CaptureController : public QObject {
   /// one. Changes are kept in the book and hold for the takes after them.
   [[nodiscard]] const RigCalibration& rig() const { return rig_; }
   void setRig(const RigCalibration& rig);
+  /// The calibration that the book keeps of another rig; a fresh one where it knows none.
+  void useRig(const std::string& name);
   /// @param pa_per_unit  the sensitivity that its file tells; nothing leaves the rig's own.
   void setMicrophoneCorrection(const std::string& name, const Response& correction,
                                std::optional<double> pa_per_unit = std::nullopt);

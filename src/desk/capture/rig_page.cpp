@@ -21,76 +21,23 @@ struct Surroundings {
   std::vector<SerialPortInfo> lines;
 };
 
-QSpinBox* channel(const char* name, QWidget* parent) {
-  auto* box = new QSpinBox(parent);
-  box->setObjectName(QLatin1String(name));
-  box->setRange(1, 64);
-  box->setButtonSymbols(QAbstractSpinBox::NoButtons);
-  return box;
-}
-
 }  // namespace
 
 RigPage::RigPage(BookSession& session, CaptureController& capture, QWidget* parent)
     : QWidget(parent), session_(session), capture_(capture) {
   setObjectName(QStringLiteral("rigPage"));
   auto* layout = scrolled_page(this, 7);
+  makeName(layout);
   makeInterface(layout);
+  makeTime(layout);
+  makeTrial(layout);
   makeTable(layout);
   makeCalibration(layout);
   followWiring();
   connect(&capture_, &CaptureController::rigChanged, this, &RigPage::showCalibration);
+  connect(&capture_, &CaptureController::rigChanged, this, &RigPage::showAbilities);
   showWiring();
   showCalibration();
-}
-
-void RigPage::makeInterface(QVBoxLayout* layout) {
-  QWidget* inside = layout->parentWidget();
-  layout->addWidget(role_label(tr("Interface"), "title", inside));
-  interface_ = new QComboBox(inside);
-  interface_->setObjectName(QStringLiteral("rigInterface"));
-  interface_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-  layout->addWidget(interface_);
-  auto* form = new QFormLayout;
-  form->setVerticalSpacing(5);
-  rate_ = new QComboBox(inside);
-  rate_->setObjectName(QStringLiteral("rigRate"));
-  for (const double r : kAudioRates_hz) rate_->addItem(tr("%1 kHz").arg(r / 1e3), r);
-  output_ = channel("rigOutput", inside);
-  output_->setRange(0, 64);
-  output_->setSpecialValueText(tr("all"));
-  output_->setToolTip(
-      tr("Which output plays. All: one drives the amplifier, another the loopback."));
-  measure_ = channel("rigMeasure", inside);
-  loopback_ = channel("rigLoopback", inside);
-  jig_ = channel("rigJig", inside);
-  form->addRow(tr("Rate"), rate_);
-  form->addRow(tr("Output"), output_);
-  form->addRow(tr("Microphone in"), measure_);
-  form->addRow(tr("Loopback in"), loopback_);
-  form->addRow(tr("Jig in"), jig_);
-  layout->addLayout(form);
-  auto* row = new QHBoxLayout;
-  find_ = new QPushButton(tr("Find the loopback"), inside);
-  find_->setObjectName(QStringLiteral("rigFind"));
-  find_->setToolTip(
-      tr("Plays a low-level sweep and looks on which input it comes back unaltered."));
-  auto* again = new QPushButton(tr("Look again"), inside);
-  again->setToolTip(tr("For interfaces that were plugged in meanwhile."));
-  row->addWidget(find_, 1);
-  row->addWidget(again);
-  layout->addLayout(row);
-  auto* monitor = new QPushButton(tr("Live monitor"), inside);
-  monitor->setToolTip(tr("Levels, spectrum, tones."));
-  monitor->setObjectName(QStringLiteral("rigMonitor"));
-  layout->addWidget(monitor);
-  stage_ = role_label({}, "quiet", inside);
-  stage_->setObjectName(QStringLiteral("rigStage"));
-  layout->addWidget(stage_);
-  interface_->addItem(tr("Practice bench"), QString());
-  connect(again, &QPushButton::clicked, this, &RigPage::lookAround);
-  connect(monitor, &QPushButton::clicked, this, &RigPage::monitorAsked);
-  connect(find_, &QPushButton::clicked, this, &RigPage::findLoopback);
 }
 
 void RigPage::makeTable(QVBoxLayout* layout) {
@@ -142,9 +89,9 @@ void RigPage::makeTable(QVBoxLayout* layout) {
 
 /// Every control that is part of the wiring changes it.
 void RigPage::followWiring() {
-  for (QComboBox* b : {interface_, rate_, table_})
+  for (QComboBox* b : {interface_, output_interface_, rate_, table_})
     connect(b, &QComboBox::activated, this, &RigPage::changeWiring);
-  for (QSpinBox* b : {output_, measure_, loopback_, jig_})
+  for (QSpinBox* b : {output_, second_, measure_, loopback_, jig_})
     connect(b, &QSpinBox::valueChanged, this, &RigPage::changeWiring);
   for (QDoubleSpinBox* b : {steps_, settle_, lowest_, highest_})
     connect(b, &QDoubleSpinBox::valueChanged, this, &RigPage::changeWiring);
@@ -227,6 +174,19 @@ void RigPage::makeSteps(QVBoxLayout* layout) {
     connect(b, &QPushButton::clicked, this, [this, i] { takeJig(i); });
   }
   layout->addLayout(jig_row);
+  auto* lead_row = new QHBoxLayout;
+  const QString leads[] = {tr("Leads as wired"), tr("Leads swapped")};
+  for (int i = 0; i < 2; ++i) {
+    auto* b = new QPushButton(leads[i], inside);
+    b->setObjectName(QStringLiteral("rigLeads%1").arg(i));
+    b->setToolTip(
+        tr("With any load on the jig, once as wired and once with the two inputs "
+           "exchanged: what they do differently cancels."));
+    lead_row->addWidget(b);
+    steps_of_calibration_.push_back(b);
+    connect(b, &QPushButton::clicked, this, [this, i] { takeLeads(i); });
+  }
+  layout->addLayout(lead_row);
   addStep(layout, tr("Apply calibration to today's takes"), "rigMend",
           tr("Takes of this rig from today on are analysed anew. Can be undone."),
           &RigPage::mendTakes);
@@ -254,17 +214,8 @@ void RigPage::lookAround() {
         showLines(found->lines);
         if (!found->interfaces)
           return stage_->setText(QString::fromStdString(found->interfaces.error().text()));
-        const QSignalBlocker block(interface_);
-        interface_->clear();
-        interface_->addItem(tr("Practice bench"), QString());
-        for (const AudioInterface& each : *found->interfaces) {
-          if (each.input_count < 2 || each.output_count < 1) continue;
-          interface_->addItem(QString::fromStdString(each.name + " · " + each.family),
-                              QString::fromStdString(each.key()));
-        }
-        stage_->setText(
-            tr("%1 with two inputs or more.")
-                .arg(count_text(interface_->count() - 1, tr("interface"), tr("interfaces"))));
+        showInterfaces(*found->interfaces);
+        findKeptRig(*found->interfaces);
         showWiring();
       });
 }
@@ -284,20 +235,32 @@ void RigPage::showLines(const std::vector<SerialPortInfo>& lines) {
 void RigPage::showWiring() {
   filling_ = true;
   const RigWiring& w = capture_.wired().wiring();
-  int index = interface_->findData(QString::fromStdString(w.interface_key));
-  if (index < 0) {
-    interface_->addItem(tr("%1 (not there)").arg(QString::fromStdString(w.interface_key)),
-                        QString::fromStdString(w.interface_key));
-    index = interface_->count() - 1;
-  }
-  interface_->setCurrentIndex(index);
+  const auto choose = [this](QComboBox* box, const std::string& key) {
+    const QString wanted = QString::fromStdString(key);
+    int index = box->findData(wanted);
+    if (index < 0) {
+      box->addItem(tr("%1 (not there)").arg(wanted), wanted);
+      index = box->count() - 1;
+    }
+    box->setCurrentIndex(index);
+  };
+  choose(interface_, w.interface_key);
+  choose(output_interface_, w.output_key);
+  const QSignalBlocker quiet(name_);
+  name_->clear();
+  for (const RigWiring& each : WiredRig::kept())
+    name_->addItem(QString::fromStdString(WiredRig::nameOf(each)));
+  name_->setEditText(QString::fromStdString(WiredRig::nameOf(w)));
   rate_->setCurrentIndex(std::max(0, rate_->findData(w.sample_rate_hz)));
   output_->setValue(w.output + 1);
+  second_->setValue(w.second_output + 1);
   measure_->setValue(w.measure_input + 1);
   loopback_->setValue(w.loopback_input + 1);
   jig_->setValue(w.jig_input + 1);
-  for (QSpinBox* b : {output_, measure_, loopback_, jig_})
+  for (QSpinBox* b : {output_, second_, measure_, loopback_, jig_})
     b->setEnabled(!capture_.wired().isPractice());
+  output_interface_->setEnabled(!capture_.wired().isPractice());
+  showAbilities();
   table_->setCurrentIndex(static_cast<int>(w.table));
   const bool serial = w.table == RigWiring::Table::kSerial;
   line_->setEditText(QString::fromStdString(w.serial.line.string()));
@@ -319,7 +282,11 @@ void RigPage::changeWiring() {
   RigWiring w = capture_.wired().wiring();
   w.interface_key = interface_->currentData().toString().toStdString();
   w.sample_rate_hz = rate_->currentData().toDouble();
+  w.output_key = output_interface_->currentData().toString().toStdString();
+  // Another interface is another rig, unless somebody named this one.
+  if (w.interface_key != capture_.wired().wiring().interface_key) w.name.clear();
   w.output = output_->value() - 1;
+  w.second_output = second_->value() - 1;
   w.measure_input = measure_->value() - 1;
   w.loopback_input = loopback_->value() - 1;
   w.jig_input = jig_->value() - 1;
@@ -331,6 +298,7 @@ void RigPage::changeWiring() {
   w.serial.highest_deg = highest_->value();
   w.serial.home_switch = home_->isChecked();
   capture_.wired().setWiring(w);
+  capture_.useRig(WiredRig::nameOf(w));
   showWiring();
 }
 

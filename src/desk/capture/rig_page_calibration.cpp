@@ -18,14 +18,6 @@ constexpr double kTone_hz = 100.0;
 
 }  // namespace
 
-/// What a worker hands back: the calibration as it should be, and what else the page has to know.
-struct RigPage::Calibrated {
-  RigCalibration rig;
-  std::function<void(RigPage&)> then = {};
-  /// The last step where it needs what earlier works have left with the page.
-  std::function<Result<RigCalibration>(RigPage&, RigCalibration)> finish = {};
-};
-
 RigPage::Calibrated RigPage::calibrated(RigCalibration rig) {
   return {std::move(rig)};
 }
@@ -192,6 +184,26 @@ void RigPage::takeJig(int state) {
                   states[state] = ratio;
                   if (!states[0] || !states[1] || !states[2]) return now;
                   return with_jig(now, *states[0], *states[1], *states[2], known, utc_now());
+                };
+                return c;
+              });
+            });
+}
+
+void RigPage::takeLeads(int state) {
+  if (capture_.wired().isPractice())
+    return stage_->setText(
+        tr("The practice bench's inputs are alike; there are no leads to swap."));
+  calibrate(tr("Taking the leads"),
+            [state, rate = capture_.wired().wiring().sample_rate_hz](
+                AudioDevice& device, RigCalibration rig, const WorkContext& context) {
+              return input_ratio(device, rig, rate, context.stop).map([&](Response ratio) {
+                Calibrated c{rig, {}};
+                c.finish = [state, ratio = std::move(ratio)](
+                               RigPage& page, RigCalibration now) -> Result<RigCalibration> {
+                  page.leads_[state] = ratio;
+                  if (!page.leads_[0] || !page.leads_[1]) return now;
+                  return with_swapped_leads(now, *page.leads_[0], *page.leads_[1], utc_now());
                 };
                 return c;
               });

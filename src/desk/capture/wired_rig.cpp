@@ -29,6 +29,7 @@ class WiredRig::Wired final : public AudioDevice {
     }
     return device_.prepare(wired);
   }
+  bool one_clock() const override { return device_.one_clock(); }
   double input_rate_hz() const override { return device_.input_rate_hz(); }
   void stop() override { device_.stop(); }
 
@@ -42,26 +43,68 @@ class WiredRig::Wired final : public AudioDevice {
   bool practice_;
 };
 
+namespace {
+
+/// Slashes would make groups of it.
+QString group_of(const std::string& name) {
+  return QStringLiteral("rigs/") +
+         QString::fromStdString(name).replace(QLatin1Char('/'), QLatin1Char('_'));
+}
+
+RigWiring read_wiring(const QString& group) {
+  const QSettings settings;
+  const auto value = [&](const char* key, const QVariant& usual) {
+    return settings.value(group + QLatin1Char('/') + QLatin1String(key), usual);
+  };
+  RigWiring w;
+  w.name = value("name", QString()).toString().toStdString();
+  w.interface_key = value("interface", QString()).toString().toStdString();
+  w.output_key = value("output-interface", QString()).toString().toStdString();
+  w.sample_rate_hz = value("rate", 48000.0).toDouble();
+  w.output = value("output", w.output).toInt();
+  w.second_output = value("second-output", 1).toInt();
+  w.measure_input = value("measure", 0).toInt();
+  w.loopback_input = value("loopback", 1).toInt();
+  w.jig_input = value("jig", 0).toInt();
+  w.table = static_cast<RigWiring::Table>(value("table", static_cast<int>(w.table)).toInt());
+  w.serial.line = value("line", QString()).toString().toStdString();
+  w.serial.steps_per_degree = value("steps", 0.0).toDouble();
+  w.serial.home_switch = value("home", false).toBool();
+  w.serial.settle_s = value("settle", 0.5).toDouble();
+  w.serial.lowest_deg = value("lowest", -180.0).toDouble();
+  w.serial.highest_deg = value("highest", 180.0).toDouble();
+  return w;
+}
+
+void write_wiring(const QString& group, const RigWiring& w) {
+  QSettings settings;
+  const auto keep = [&](const char* key, const QVariant& value) {
+    settings.setValue(group + QLatin1Char('/') + QLatin1String(key), value);
+  };
+  keep("name", QString::fromStdString(w.name));
+  keep("interface", QString::fromStdString(w.interface_key));
+  keep("output-interface", QString::fromStdString(w.output_key));
+  keep("rate", w.sample_rate_hz);
+  keep("output", w.output);
+  keep("second-output", w.second_output);
+  keep("measure", w.measure_input);
+  keep("loopback", w.loopback_input);
+  keep("jig", w.jig_input);
+  keep("table", static_cast<int>(w.table));
+  keep("line", QString::fromStdString(w.serial.line.string()));
+  keep("steps", w.serial.steps_per_degree);
+  keep("home", w.serial.home_switch);
+  keep("settle", w.serial.settle_s);
+  keep("lowest", w.serial.lowest_deg);
+  keep("highest", w.serial.highest_deg);
+}
+
+}  // namespace
+
 WiredRig::WiredRig(Work& work, QObject* parent)
     : QObject(parent), bench_(std::make_unique<PracticeBench>(demo_bench(false))) {
   bench_->setup().pace = 1.0;
-  const QSettings settings;
-  RigWiring w;
-  w.interface_key = settings.value(QStringLiteral("bench/interface")).toString().toStdString();
-  w.sample_rate_hz = settings.value(QStringLiteral("bench/rate"), 48000.0).toDouble();
-  w.output = settings.value(QStringLiteral("bench/output"), w.output).toInt();
-  w.measure_input = settings.value(QStringLiteral("bench/measure"), 0).toInt();
-  w.loopback_input = settings.value(QStringLiteral("bench/loopback"), 1).toInt();
-  w.jig_input = settings.value(QStringLiteral("bench/jig"), 0).toInt();
-  w.table = static_cast<RigWiring::Table>(
-      settings.value(QStringLiteral("bench/table"), static_cast<int>(w.table)).toInt());
-  w.serial.line = settings.value(QStringLiteral("bench/line")).toString().toStdString();
-  w.serial.steps_per_degree = settings.value(QStringLiteral("bench/steps"), 0.0).toDouble();
-  w.serial.home_switch = settings.value(QStringLiteral("bench/home"), false).toBool();
-  w.serial.settle_s = settings.value(QStringLiteral("bench/settle"), 0.5).toDouble();
-  w.serial.lowest_deg = settings.value(QStringLiteral("bench/lowest"), -180.0).toDouble();
-  w.serial.highest_deg = settings.value(QStringLiteral("bench/highest"), 180.0).toDouble();
-  wiring_ = w;
+  wiring_ = read_wiring(QStringLiteral("bench"));
   make();
   // The run hears it by its token too; the output is silent at once.
   connect(&work, &Work::devicesStopped, this, [this] {
@@ -75,7 +118,11 @@ void WiredRig::make() {
   wired_.reset();
   real_.reset();
   serial_.reset();
-  if (!isPractice()) real_ = std::make_unique<PortAudioDevice>(wiring_.interface_key);
+  if (!isPractice())
+    real_ = std::make_unique<PortAudioDevice>(wiring_.interface_key, wiring_.output_key);
+  bench_->setup().own_input.reset();
+  if (wiring_.interface_key == kPracticeMicrophone)
+    bench_->setup().own_input = PracticeOwnInput{.clock_ppm = 73.0, .rate_hz = 44100.0};
   if (wiring_.table == RigWiring::Table::kSerial)
     serial_ = std::make_unique<GcodeTurntable>(wiring_.serial);
   wired_ = std::make_unique<Wired>(isPractice() ? *bench_ : *real_, wiring_, isPractice());
@@ -84,22 +131,29 @@ void WiredRig::make() {
 void WiredRig::setWiring(const RigWiring& w) {
   if (claimed_) return;
   wiring_ = w;
-  QSettings settings;
-  settings.setValue(QStringLiteral("bench/interface"), QString::fromStdString(w.interface_key));
-  settings.setValue(QStringLiteral("bench/rate"), w.sample_rate_hz);
-  settings.setValue(QStringLiteral("bench/output"), w.output);
-  settings.setValue(QStringLiteral("bench/measure"), w.measure_input);
-  settings.setValue(QStringLiteral("bench/loopback"), w.loopback_input);
-  settings.setValue(QStringLiteral("bench/jig"), w.jig_input);
-  settings.setValue(QStringLiteral("bench/table"), static_cast<int>(w.table));
-  settings.setValue(QStringLiteral("bench/line"), QString::fromStdString(w.serial.line.string()));
-  settings.setValue(QStringLiteral("bench/steps"), w.serial.steps_per_degree);
-  settings.setValue(QStringLiteral("bench/home"), w.serial.home_switch);
-  settings.setValue(QStringLiteral("bench/settle"), w.serial.settle_s);
-  settings.setValue(QStringLiteral("bench/lowest"), w.serial.lowest_deg);
-  settings.setValue(QStringLiteral("bench/highest"), w.serial.highest_deg);
+  write_wiring(QStringLiteral("bench"), w);
+  if (!w.name.empty()) write_wiring(group_of(w.name), w);
   make();
   emit changed();
+}
+
+std::vector<RigWiring> WiredRig::kept() {
+  QSettings settings;
+  settings.beginGroup(QStringLiteral("rigs"));
+  const QStringList names = settings.childGroups();
+  settings.endGroup();
+  std::vector<RigWiring> all;
+  for (const QString& each : names) all.push_back(read_wiring(QStringLiteral("rigs/") + each));
+  return all;
+}
+
+std::string WiredRig::nameOf(const RigWiring& w) {
+  if (!w.name.empty()) return w.name;
+  if (w.interface_key.empty()) return RigCalibration{}.rig_name;
+  if (w.interface_key == kPracticeMicrophone) return "Practice microphone";
+  const std::string plain = without_number(w.interface_key);
+  const std::size_t colon = plain.find(": ");
+  return colon == std::string::npos ? plain : plain.substr(colon + 2);
 }
 
 namespace {

@@ -11,10 +11,13 @@
 
 namespace lalometer {
 
+/// The practice bench with a microphone that is a device of its own, 44.1 kHz and 73 ppm off.
+inline const std::string kPracticeMicrophone = "practice: microphone";
+
 /// How the bench is wired: kept on this machine, not in the book, since a book travels.
 struct RigWiring {
   std::string name = {};      ///< by which it is kept and found again
-  std::string interface_key;  ///< of the inputs; empty: the practice bench
+  std::string interface_key;  ///< of the inputs; empty: the practice bench; kPracticeMicrophone
   std::string output_key;     ///< of the outputs; empty: the same interface
   double sample_rate_hz = 48000.0;
   int output = StreamSetup::kAllOutputs;
@@ -38,7 +41,13 @@ class WiredRig : public QObject {
   [[nodiscard]] const RigWiring& wiring() const { return wiring_; }
   /// Does nothing while a run has the devices: they would go from under it.
   void setWiring(const RigWiring& wiring);
-  [[nodiscard]] bool isPractice() const { return wiring_.interface_key.empty(); }
+  [[nodiscard]] bool isPractice() const {
+    return wiring_.interface_key.empty() || wiring_.interface_key == kPracticeMicrophone;
+  }
+  /// Rigs that were wired on this machine before, by name.
+  [[nodiscard]] static std::vector<RigWiring> kept();
+  /// Under which it and its calibration are kept.
+  [[nodiscard]] static std::string nameOf(const RigWiring& wiring);
 
   /// With the chosen channels put in, whatever a run asks for.
   [[nodiscard]] AudioDevice& device();

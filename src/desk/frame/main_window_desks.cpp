@@ -7,7 +7,7 @@
 #include "base/text.h"
 #include "desk/boxes/box_page.h"
 #include "desk/capture/capture_page.h"
-#include "desk/capture/monitor_page.h"
+#include "desk/monitor/monitor_page.h"
 #include "desk/capture/rig_page.h"
 #include "desk/drawing/drawing_page.h"
 #include "desk/frame/job_strip.h"

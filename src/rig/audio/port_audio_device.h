@@ -52,6 +52,9 @@ class PortAudioDevice final : public AudioDevice {
 
   [[nodiscard]] DeviceAbility ability() const override;
   [[nodiscard]] Result<void> prepare(const StreamSetup& setup) override;
+  [[nodiscard]] bool one_clock() const override {
+    return output_key_.empty() || output_key_ == key_;
+  }
   [[nodiscard]] double input_rate_hz() const override;
   void stop() override;
 

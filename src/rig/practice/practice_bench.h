@@ -90,6 +90,7 @@ class PracticeBench final : public AudioDevice {
 
   [[nodiscard]] DeviceAbility ability() const override;
   [[nodiscard]] Result<void> prepare(const StreamSetup& setup) override;
+  [[nodiscard]] bool one_clock() const override { return !setup_.own_input; }
   [[nodiscard]] double input_rate_hz() const override;
   void stop() override;
 

@@ -43,6 +43,15 @@ Response levelled(const Response& curve, double factor, Quantity quantity) {
                          curve.has_phase());
 }
 
+/// A ratio of two inputs in their own units, as a ratio of volts.
+Response without_inputs(const Response& units, const Response& inputs) {
+  const Response own = resampled(inputs, units.axis());
+  std::vector<std::complex<double>> values = units.values();
+  for (std::size_t i = 0; i < values.size(); ++i) values[i] /= own.value(i);
+  return *Response::make(units.axis(), std::move(values), units.quantity(), units.valid(),
+                         units.has_phase());
+}
+
 FrequencyAxis response_axis(const ImpulseResponse& h) {
   return reading_axis(std::max(h.excited.low_hz, 10.0),
                       std::min(h.excited.high_hz, 0.475 * h.sample_rate_hz));
@@ -58,8 +67,11 @@ Result<Analysis> recorded_impedance(const AnalysisInput& in, std::stop_token sto
   const FrequencyAxis axis = reading_axis(std::max(s.start_hz * 1.1, 5.0),
                                           std::min(s.stop_hz / 1.05, 0.475 * h->sample_rate_hz));
   const UncutSpectrum whole = uncut_spectrum(*h, 0.0, 0.0);
-  Response ratio = levelled(response_on(whole, 0.0, axis, 0, Quantity::kRatio),
-                            in.rig.jig_v_per_unit / in.rig.loopback_v_per_unit, Quantity::kRatio);
+  const Response units = response_on(whole, 0.0, axis, 0, Quantity::kRatio);
+  const bool swapped = in.rig.jig_inputs && !in.rig.jig;
+  Response ratio = swapped ? without_inputs(units, *in.rig.jig_inputs)
+                           : levelled(units, in.rig.jig_v_per_unit / in.rig.loopback_v_per_unit,
+                                      Quantity::kRatio);
   ratio = ratio.with_valid(intersect(ratio.valid(), {axis.front(), axis.back()}));
   auto z = in.rig.jig ? impedance_by_calibration(ratio, *in.rig.jig)
                       : impedance_by_divider(ratio, in.rig.reference_ohm, in.rig.cable_ohm);

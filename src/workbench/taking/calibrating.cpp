@@ -222,6 +222,41 @@ Result<RigCalibration> with_inputs(AudioDevice& device, RigCalibration rig, doub
   return rig;
 }
 
+Result<Response> input_ratio(AudioDevice& device, const RigCalibration& rig, double sample_rate_hz,
+                             std::stop_token stop) {
+  return ratio_of_inputs(device, rig, Hookup::kImpedanceJig, sample_rate_hz, 1.0, stop);
+}
+
+Result<RigCalibration> with_swapped_leads(RigCalibration rig, const Response& as_wired,
+                                          const Response& swapped, const std::string& now) {
+  constexpr double kMostGain = 100.0;
+  constexpr double kLeastApart = 1.05;
+  const Response other = resampled(swapped, as_wired.axis());
+  std::vector<std::complex<double>> values;
+  std::complex<double> before = 1.0;
+  double apart = 1.0;
+  for (std::size_t i = 0; i < as_wired.size(); ++i) {
+    // Of the two roots the one that goes on from its neighbour: gains turn by little at the bottom.
+    std::complex<double> root = std::sqrt(as_wired.value(i) * other.value(i));
+    if ((root * std::conj(before)).real() < 0.0) root = -root;
+    before = root;
+    values.push_back(root);
+    const double ratio = std::abs(as_wired.value(i) / other.value(i));
+    apart = std::max({apart, ratio, 1.0 / std::max(ratio, 1e-9)});
+    if (!(std::abs(root) < kMostGain && std::abs(root) > 1.0 / kMostGain))
+      return fail(ErrorCode::kDevice, fmt::format("One of the inputs hears next to nothing at {}.",
+                                                  frequency_text(as_wired.axis()[i])));
+  }
+  if (apart < kLeastApart)
+    return fail(ErrorCode::kDevice,
+                "Both readings look alike: swap the two leads between them, with a load on the "
+                "jig.");
+  rig.jig_inputs =
+      *Response::make(as_wired.axis(), std::move(values), Quantity::kRatio, as_wired.valid(), true);
+  rig.taken_at[calibration::kJigInputs] = now;
+  return rig;
+}
+
 Result<Response> jig_ratio(AudioDevice& device, const RigCalibration& rig, double sample_rate_hz,
                            std::stop_token stop) {
   return ratio_of_inputs(device, rig, Hookup::kImpedanceJig, sample_rate_hz, 1.0, stop)
@@ -271,6 +306,8 @@ std::vector<CalibrationStatus> status_of(const RigCalibration& rig, const std::s
        "2.83 V may be something else. Read a voltmeter at the terminals once."},
       {calibration::kInputs, "The two inputs", 90.0,
        "Both inputs count as alike. Feed one signal to both once."},
+      {calibration::kJigInputs, "The jig's two inputs", 90.0,
+       "Both inputs count as alike. Swap their leads once, or take the three states below."},
       {calibration::kJig, "Impedance jig", 90.0,
        "The resistor's printed value is used. Take open, shorted and a known resistor."},
   };

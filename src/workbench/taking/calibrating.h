@@ -13,6 +13,7 @@ inline constexpr const char* kSensitivity = "sensitivity";
 inline constexpr const char* kAmplifier = "amplifier";
 inline constexpr const char* kInputs = "inputs";
 inline constexpr const char* kJig = "jig";
+inline constexpr const char* kJigInputs = "jig-inputs";
 }  // namespace calibration
 
 /// A steady tone as an input heard it.
@@ -52,6 +53,19 @@ struct ToneReadings {
 [[nodiscard]] Result<RigCalibration> with_inputs(AudioDevice& device, RigCalibration rig,
                                                  double sample_rate_hz, std::stop_token stop,
                                                  const std::string& now);
+
+/// The two inputs of a jig against each other, by swapping its leads with one load on it: what they
+/// read as wired is g v, swapped g / v, so that g is the root of the product. No resistor has to be
+/// known, no cable made; the amplifier (a headphone output will do) stands before both leads, so
+/// that its own resistance is in neither. Ratios in the inputs' own units (input_ratio()).
+/// Refused where the two readings look alike or g leaves a factor of 100.
+[[nodiscard]] Result<RigCalibration> with_swapped_leads(RigCalibration rig,
+                                                        const Response& as_wired,
+                                                        const Response& swapped,
+                                                        const std::string& now);
+/// The jig's two inputs over a sweep, in their own units.
+[[nodiscard]] Result<Response> input_ratio(AudioDevice& device, const RigCalibration& rig,
+                                           double sample_rate_hz, std::stop_token stop);
 
 /// One of the jig's three states: the ratio of its inputs over a sweep.
 [[nodiscard]] Result<Response> jig_ratio(AudioDevice& device, const RigCalibration& rig,

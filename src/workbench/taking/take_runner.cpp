@@ -316,7 +316,7 @@ Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
                              const TakeProgressCallback& progress) {
   auto [request, limit_remarks] = limited(wanted);
   const bool by_sound = rests_on_sound(rig, request.kind);
-  if (!by_sound && rig.time != TimeBase::kLoopback) request = as_one_sweep(request);
+  if (!by_sound && !device.one_clock()) request = as_one_sweep(request);
   const Result<Excitation> excitation = excitation_for(request, rig);
   if (!excitation) return tl::unexpected(excitation.error());
   const double length_s = static_cast<double>(excitation->output.size()) / request.sample_rate_hz;

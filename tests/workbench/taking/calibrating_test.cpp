@@ -213,5 +213,35 @@ TEST(Calibrating, FindsTheLoopback) {
   EXPECT_FALSE(find_loopback(none, 48000.0, 2, {})->has_value());
 }
 
+// By hand: the measuring input is 0.8 of the other one, behind a first-order low-pass at 15 kHz;
+// the load leaves 0.4 of the voltage.
+TEST(Calibrating, SwappedLeadsCancelWhatTheInputsDoDifferently) {
+  constexpr double kLoad = 0.4;
+  const double pole = std::exp(-2.0 * kPi * 15000.0 / 48000.0);
+  const auto input = [pole](double of_played) {
+    return [pole, of_played, y = 0.0](double, double played) mutable {
+      y = pole * y + (1.0 - pole) * 0.8 * of_played * played;
+      return y;
+    };
+  };
+  const auto other = [](double of_played) {
+    return [of_played](double, double played) { return of_played * played; };
+  };
+  Inputs wired(input(kLoad), other(1.0));
+  Inputs swapped(input(1.0), other(kLoad));
+  const auto a = input_ratio(wired, {}, 48000.0, {});
+  const auto b = input_ratio(swapped, {}, 48000.0, {});
+  ASSERT_TRUE(a && b);
+  const auto rig = with_swapped_leads({}, *a, *b, kNow);
+  ASSERT_TRUE(rig) << rig.error().text();
+  for (const double f : {30.0, 1000.0, 12000.0}) {
+    const std::complex<double> z = std::polar(1.0, -2.0 * kPi * f / 48000.0);
+    const std::complex<double> want = 0.8 * (1.0 - pole) / (1.0 - pole * z);
+    EXPECT_NEAR(std::abs(value_at(*rig->jig_inputs, f) / want), 1.0, 0.003) << f;
+    EXPECT_NEAR(std::abs(value_at(*a, f) / value_at(*rig->jig_inputs, f)), kLoad, 0.002) << f;
+  }
+  EXPECT_FALSE(with_swapped_leads({}, *a, *a, kNow)) << "the leads were not swapped";
+}
+
 }  // namespace
 }  // namespace lalometer

@@ -1,4 +1,4 @@
-#include "desk/capture/monitor_page.h"
+#include "desk/monitor/monitor_page.h"
 
 #include <QComboBox>
 #include <QDoubleSpinBox>

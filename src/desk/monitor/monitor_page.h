@@ -1,6 +1,6 @@
 #pragma once
 
-#include "desk/capture/monitor_desk.h"
+#include "desk/monitor/monitor_desk.h"
 #include "desk/parts/desk_part.h"
 
 class QComboBox;

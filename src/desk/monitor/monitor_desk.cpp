@@ -1,4 +1,4 @@
-#include "desk/capture/monitor_desk.h"
+#include "desk/monitor/monitor_desk.h"
 
 #include <QPainter>
 #include <QTimer>

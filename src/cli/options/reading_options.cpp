@@ -1,8 +1,8 @@
-#include "cli/reading_options.h"
+#include "cli/options/reading_options.h"
 
 #include <cmath>
 
-#include "cli/option_checks.h"
+#include "cli/options/option_checks.h"
 #include "workbench/taking/stimulus_file.h"
 
 namespace lalometer {
