@@ -109,6 +109,18 @@ struct Pictures {
       files.push_back(QString::fromStdString((scratch / name).string()));
     window.importFiles(files);
     save("import");
+    if (const char* wav = std::getenv("THROW")) {
+      window.importFiles({QString::fromLatin1(wav)});
+      rest();
+      auto* sound = window.findChild<QComboBox*>(QStringLiteral("importSound"));
+      sound->setCurrentIndex(1);
+      emit sound->activated(1);
+      const double v[] = {10, 20000, 2.73, 0.6};
+      for (int i = 0; i < 4; ++i) window.findChild<QDoubleSpinBox*>(QStringLiteral("importSweep%1").arg(i))->setValue(v[i]);
+      emit window.findChild<QDoubleSpinBox*>(QStringLiteral("importSweep3"))->editingFinished();
+      rest();
+      save("throw");
+    }
     if (auto* leave = window.findChild<QWidget*>(QStringLiteral("importLeave")))
       QTest::mouseClick(leave, Qt::LeftButton);
 
@@ -136,7 +148,16 @@ struct Pictures {
     (void)QTest::qWaitFor([&] { return kept == 3; }, 20000);
     save("queue");
     window.showDesk(QStringLiteral("rig"));
+    rest();
+    auto* inputs = window.findChild<QComboBox*>(QStringLiteral("rigInterface"));
+    inputs->setCurrentIndex(1);  // a microphone of its own
+    emit inputs->activated(1);
+    QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("rigTrial")), Qt::LeftButton);
+    rest();
     save("rig");
+    inputs->setCurrentIndex(0);
+    emit inputs->activated(0);
+    rest();
     window.showDesk(QStringLiteral("monitor"));
     window.findChild<QComboBox*>(QStringLiteral("liveSignal"))->setCurrentIndex(1);
     window.capture().practiceSetup().pace = 1.0;

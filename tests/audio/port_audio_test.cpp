@@ -6,6 +6,7 @@
 #include "rig/audio/port_audio_device.h"
 #include "support/support.h"
 #include "workbench/flatness.h"
+#include "workbench/results/analysis.h"
 #include "workbench/taking/take_checks.h"
 #include "workbench/taking/take_runner.h"
 
@@ -116,6 +117,38 @@ TEST_F(RealAudio, StopsWithinATenthOfASecond) {
       });
   ASSERT_FALSE(stopped.has_value());
   EXPECT_EQ(stopped.error().code, ErrorCode::kCancelled);
+}
+
+// Two clients with clocks of their own: one is played to, the other one listens.
+TEST_F(RealAudio, TwoInterfacesWithClocksOfTheirOwnGiveAFlatWireAndTheirDrift) {
+  for (const double ppm : {250.0, -300.0}) {
+    const std::string name = ppm > 0.0 ? "fast" : "slow";
+    const test::OwnClockMicrophone microphone(name, *device_under_test_, ppm);
+    PortAudioDevice device("JACK Audio Connection Kit: " + name, kKey);
+    EXPECT_FALSE(device.one_clock());
+    RigCalibration own = rig();
+    own.time = TimeBase::kChirps;
+    TakeRequest wanted = request();
+    wanted.stop_hz = 20000.0;
+    const auto outcome = run_take(device, own, wanted, {}, {});
+    ASSERT_TRUE(outcome.has_value()) << outcome.error().text();
+    ASSERT_TRUE(outcome->accepted) << outcome->take.remarks.front().text;
+    EXPECT_FALSE(outcome->recording.one_clock);
+    const auto stage = impulse_stage({outcome->take, raw_of(*outcome).bytes, own, {}}, {});
+    ASSERT_TRUE(stage) << stage.error().text();
+    ASSERT_TRUE(stage->drift);
+    EXPECT_NEAR(stage->drift->ppm, ppm, 1.0);
+    EXPECT_FALSE(stage->drift->slip_after);
+    const Analysis told = curve_stage(*stage, {.gate_s = 0.01, .smoothing = 0});
+    const double level = std::abs(value_at(told.curve, 1000.0));
+    // Lower, the gate cuts into the ringing of the sweep's own start at 10 Hz: no loudspeaker
+    // passes it.
+    for (double f = 400.0; f < 10000.0; f *= 1.1) {
+      const std::complex<double> z = value_at(told.curve, f) / level;
+      EXPECT_NEAR(20.0 * std::log10(std::abs(z)), 0.0, 0.05) << f;
+      EXPECT_NEAR(std::arg(z) * 180.0 / kPi, 0.0, 2.0) << f;
+    }
+  }
 }
 
 TEST_F(RealAudio, AServerThatDiesIsAnErrorNotAHang) {

@@ -9,6 +9,7 @@
 
 #include <algorithm>
 #include <chrono>
+#include <cmath>
 #include <cstdlib>
 #include <thread>
 
@@ -105,6 +106,7 @@ int DeviceUnderTest::process(jack_nframes_t frames, void* self) {
   const auto remembered = [&](std::size_t at) { return d.memory_[at % kMemory]; };
   for (jack_nframes_t i = 0; i < frames; ++i) {
     d.memory_[d.written_++ % kMemory] = in[i];
+    d.sent_.store(d.written_);
     d.sounded_ = d.sounded_ || in[i] != 0.0F;
     if (d.sounded_ && ++d.since_sound_ >= b->fault_at && !d.stumbled_ && b->fault_at > 0) {
       // The memory runs late by 4096, so that samples can be skipped as well as said twice.
@@ -115,6 +117,50 @@ int DeviceUnderTest::process(jack_nframes_t frames, void* self) {
     const std::size_t now = d.read_++ + kMemory - 8192;
     measured[i] = std::clamp(b->gain * remembered(now - b->delay), -b->rail, b->rail);
     looped[i] = remembered(now);
+  }
+  return 0;
+}
+
+OwnClockMicrophone::OwnClockMicrophone(const std::string& name, const DeviceUnderTest& heard,
+                                       double ppm)
+    : client_(jack_client_open(name.c_str(), JackNoStartServer, nullptr)),
+      heard_(heard),
+      step_(1.0 / (1.0 + 1e-6 * ppm)) {
+  out_ = jack_port_register(client_, "out", JACK_DEFAULT_AUDIO_TYPE, JackPortIsOutput, 0);
+  jack_set_process_callback(client_, &OwnClockMicrophone::process, this);
+  jack_activate(client_);
+}
+
+OwnClockMicrophone::~OwnClockMicrophone() {
+  jack_client_close(client_);
+}
+
+int OwnClockMicrophone::process(jack_nframes_t frames, void* self) {
+  auto& m = *static_cast<OwnClockMicrophone*>(self);
+  auto* out = static_cast<float*>(jack_port_get_buffer(m.out_, frames));
+  constexpr double kBehind = 16384.0;  // room for either clock to run away for half a minute
+  constexpr int kHalf = 16;
+  if (m.at_ < 0.0) {
+    const auto sent = static_cast<double>(m.heard_.sent_count());
+    if (sent < 2.0 * kBehind) {
+      std::fill_n(out, frames, 0.0F);
+      return 0;
+    }
+    m.at_ = sent - kBehind;
+  }
+  for (jack_nframes_t i = 0; i < frames; ++i, m.at_ += m.step_) {
+    // Windowed sinc.
+    const double whole = std::floor(m.at_);
+    double sum = 0.0;
+    for (int k = -kHalf + 1; k <= kHalf; ++k) {
+      const double d = m.at_ - whole - k;
+      const double x = M_PI * d;
+      const double sinc = std::abs(d) < 1e-9 ? 1.0 : std::sin(x) / x;
+      const double window = std::pow(std::cos(0.5 * x / kHalf), 2);
+      sum +=
+          sinc * window * static_cast<double>(m.heard_.sent(static_cast<std::size_t>(whole + k)));
+    }
+    out[i] = static_cast<float>(0.5 * sum);
   }
   return 0;
 }

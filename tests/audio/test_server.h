@@ -46,6 +46,9 @@ class DeviceUnderTest {
   ~DeviceUnderTest();
 
   void behave(const Behaviour& behaviour);
+  /// What it was sent, by number of the sample; the last 2^16 are remembered.
+  [[nodiscard]] float sent(std::size_t at) const { return memory_[at % memory_.size()]; }
+  [[nodiscard]] std::size_t sent_count() const { return sent_.load(); }
 
  private:
   static int process(jack_nframes_t frames, void* self);
@@ -59,10 +62,30 @@ class DeviceUnderTest {
   const Behaviour* at_work_ = nullptr;
   std::vector<float> memory_;
   std::size_t written_ = 0;
+  std::atomic<std::size_t> sent_ = 0;
   std::size_t read_ = 0;
   std::size_t since_sound_ = 0;
   bool sounded_ = false;
   bool stumbled_ = false;
+};
+
+/// A microphone that is a client, and so an interface, of its own: it hears what another one was
+/// sent, by a clock that runs `ppm` faster.
+class OwnClockMicrophone {
+ public:
+  OwnClockMicrophone(const std::string& name, const DeviceUnderTest& heard, double ppm);
+  OwnClockMicrophone(const OwnClockMicrophone&) = delete;
+  OwnClockMicrophone& operator=(const OwnClockMicrophone&) = delete;
+  ~OwnClockMicrophone();
+
+ private:
+  static int process(jack_nframes_t frames, void* self);
+
+  jack_client_t* client_;
+  jack_port_t* out_;
+  const DeviceUnderTest& heard_;
+  double step_;
+  double at_ = -1.0;
 };
 
 }  // namespace lalometer::test

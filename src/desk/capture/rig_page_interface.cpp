@@ -89,8 +89,10 @@ void RigPage::makeInterface(QVBoxLayout* layout) {
   measure_ = channel("rigMeasure", inside);
   loopback_ = channel("rigLoopback", inside);
   jig_ = channel("rigJig", inside);
-  form->addRow(tr("Inputs of"), interface_);
-  form->addRow(tr("Outputs of"), output_interface_);
+  layout->addWidget(role_label(tr("Inputs of"), "quiet", inside));
+  layout->addWidget(interface_);
+  layout->addWidget(role_label(tr("Outputs of"), "quiet", inside));
+  layout->addWidget(output_interface_);
   form->addRow(tr("Rate"), rate_);
   form->addRow(tr("Output"), output_);
   form->addRow(tr("Second output"), second_);
@@ -251,15 +253,28 @@ void RigPage::showAbilities() {
   if (const auto at = found_again(capture_.wired().wiring().interface_key, interfaces_))
     inputs = interfaces_[*at].input_count;
   if (capture_.wired().wiring().interface_key == kPracticeMicrophone) inputs = 1;
+  auto* table = new QGridLayout;
+  table->setHorizontalSpacing(8);
+  table->setVerticalSpacing(3);
+  table->setColumnStretch(1, 1);
+  int at = 0;
   for (const RigAbility& each : abilities_of(rig, inputs)) {
-    auto* line = role_label(tr("<b>%1</b> — %2. <span>%3</span>")
-                                .arg(QString::fromStdString(each.what), word_of(each.can),
-                                     QString::fromStdString(each.why).toHtmlEscaped()),
-                            each.can == RigAbility::Can::kYes ? "quiet" : "plain", nullptr);
-    line->setObjectName(QStringLiteral("ability %1").arg(QString::fromStdString(each.what)));
-    line->setWordWrap(true);
-    abilities_->addWidget(line);
+    const QString what = QString::fromStdString(each.what);
+    const QString why = QString::fromStdString(each.why);
+    const bool yes = each.can == RigAbility::Can::kYes;
+    auto* can = role_label(word_of(each.can), yes ? "quiet" : "plain", nullptr);
+    can->setObjectName(QStringLiteral("ability %1").arg(what));
+    auto* name = role_label(what, "plain", nullptr);
+    name->setWordWrap(true);
+    name->setToolTip(why);
+    table->addWidget(can, at, 0, Qt::AlignTop);
+    table->addWidget(name, at++, 1);
+    if (yes) continue;
+    auto* reason = role_label(why, "quiet", nullptr);
+    reason->setWordWrap(true);
+    table->addWidget(reason, at++, 1);
   }
+  abilities_->addLayout(table);
 }
 
 void RigPage::tryRig() {

@@ -71,6 +71,7 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
     read();
   });
   connect(loopback_, &QComboBox::activated, this, &ImportSheet::read);
+  connect(chirps_, &QCheckBox::toggled, chirp_distance_, &QWidget::setEnabled);
   connect(chirps_, &QCheckBox::toggled, this, &ImportSheet::read);
   connect(chirp_distance_, &QDoubleSpinBox::editingFinished, this, [this] {
     if (chirps_->isChecked()) read();
@@ -120,7 +121,7 @@ void ImportSheet::makeOptions(QVBoxLayout* layout) {
       tr("Like sweeps in one recording: their mean is taken, and they tell how far "
          "the recorder's clock runs off. Once: several become a take each."));
   sweep->addWidget(loopback_, 2, 0, 1, 2);
-  chirps_ = new QCheckBox(tr("reference chirps,"), sweep_box_);
+  chirps_ = new QCheckBox(tr("reference chirps"), sweep_box_);
   chirps_->setObjectName(QStringLiteral("importChirps"));
   chirps_->setToolTip(
       tr("Short chirps before and after each sweep, as the stimulus file has them: all takes of "
@@ -133,6 +134,7 @@ void ImportSheet::makeOptions(QVBoxLayout* layout) {
   chirp_distance_->setPrefix(tr("from "));
   chirp_distance_->setSuffix(tr(" m"));
   chirp_distance_->setSpecialValueText(tr("distance untold"));
+  chirp_distance_->setEnabled(false);
   chirp_distance_->setButtonSymbols(QAbstractSpinBox::NoButtons);
   sweep->addWidget(chirp_distance_, 2, 4, 1, 2);
   sweep_box_->hide();
@@ -163,8 +165,9 @@ void ImportSheet::showCurve() {
   LaidTake laid{.take = item->take, .variant_name = {}, .analysis = nullptr};
   laid.take.id = 1;
   laid.take.colour = 0;
+  const bool absolute = item->stage ? item->stage->calibrated : !item->calibration;
   laid.analysis = std::make_shared<const Analysis>(
-      Analysis{.curve = *item->curve, .calibrated = !item->calibration, .notes = {}});
+      Analysis{.curve = *item->curve, .calibrated = absolute, .notes = {}});
   const char* kind = item->take.kind() == TakeKind::kImpedance ? "impedance" : "level";
   preview_curve_->setContent(lane_kind(kind)->build({laid}, 1));
 }
@@ -250,8 +253,11 @@ void ImportSheet::show(ImportPreview preview) {
         list_, {QString::fromStdString(item.file), QString::fromStdString(item.understood)});
     row->setCheckState(0, Qt::Checked);
     row->setData(0, Qt::UserRole, static_cast<qulonglong>(i));
-    for (const std::string& note : item.notes)
-      new QTreeWidgetItem(row, {QString(), QString::fromStdString(note)});
+    for (const std::string& note : item.notes) {
+      const QString text = QString::fromStdString(note);
+      (new QTreeWidgetItem(row, {QString(), text}))
+          ->setToolTip(1, text);  // often longer than a row
+    }
     if (item.calibration)
       new QTreeWidgetItem(row, {QString(), tr("Taken out of the responses recorded from now on.")});
     ++usable;

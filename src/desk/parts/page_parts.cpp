@@ -83,6 +83,7 @@ void clear_layout(QLayout* layout) {
       item->widget()->hide();
       item->widget()->deleteLater();
     }
+    if (item->layout() != nullptr) clear_layout(item->layout());
     delete item;
   }
 }

@@ -59,19 +59,18 @@ double share_of(const Cells& cells, std::size_t at, std::size_t reach, double sh
   const std::size_t to = std::min(at + reach + 1, cells.top.size());
   std::vector<double> values(cells.top.begin() + static_cast<std::ptrdiff_t>(from),
                              cells.top.begin() + static_cast<std::ptrdiff_t>(to));
-  const auto wanted = values.begin() + static_cast<std::ptrdiff_t>(
-                                           share * static_cast<double>(values.size() - 1));
+  const auto wanted =
+      values.begin() + static_cast<std::ptrdiff_t>(share * static_cast<double>(values.size() - 1));
   std::nth_element(values.begin(), wanted, values.end());
   return *wanted;
 }
 
 /// A pulse is one top and what dies away after it. Chirps and pips, compressed by a sweep, are loud
-/// for half a second, whatever silence lies around them.
-bool is_pulse(const Cells& cells, std::size_t at, std::size_t apart) {
-  constexpr double kNear_s = 0.3;
+/// for a fifth of its duration, whatever silence lies around them.
+bool is_pulse(const Cells& cells, std::size_t at, std::size_t apart, double near_s) {
   constexpr double kAboveNear_db = 10.0;
   constexpr double kMost = 0.7;
-  const auto near = static_cast<std::size_t>(kNear_s / kCell_s);
+  const auto near = static_cast<std::size_t>(near_s / kCell_s);
   const auto above = [&](double db, double of) {
     return cells.top[at] > of * std::pow(10.0, db / 20.0);
   };
@@ -84,6 +83,10 @@ std::vector<HeardSweep> sweeps_up_to(double highest_hz, std::span<const double> 
   const Cells cells = compressed_cells(recording, spec, highest_hz);
   const std::size_t n = cells.top.size();
   const auto apart = static_cast<std::size_t>(kApart * spec.duration_s() / kCell_s);
+  // A subwoofer's pulse is long itself, and chirps do not reach down to it.
+  constexpr double kNear_s = 0.3;
+  const bool bass = highest_hz < spec.stop_hz();
+  const double near_s = bass ? kNear_s : std::clamp(0.1 * spec.duration_s(), 0.03, kNear_s);
   std::vector<std::size_t> order(n);
   for (std::size_t i = 0; i < n; ++i) order[i] = i;
   std::sort(order.begin(), order.end(),
@@ -96,7 +99,7 @@ std::vector<HeardSweep> sweeps_up_to(double highest_hz, std::span<const double> 
     const double level = 20.0 * std::log10(cells.top[i] / loudest);
     if (level < -kBelowLoudest_db) break;
     if (taken[i]) continue;
-    const bool stands_out = is_pulse(cells, i, apart);
+    const bool stands_out = is_pulse(cells, i, apart, near_s);
     // Whole in the recording: what begins too late has lost its treble.
     const bool whole = cells.at[i] + 0.98 * static_cast<double>(spec.sample_count()) <
                        static_cast<double>(recording.size());

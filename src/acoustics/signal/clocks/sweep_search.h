@@ -19,7 +19,8 @@ struct HeardSweep {
 /// All sweeps of one kind in a recording of any length, in order. The recording is compressed by
 /// the sweep in blocks; a sweep becomes a pulse, talk and doors are spread over the sweep's length.
 /// A pulse counts that stands 24 dB above the middle of its surroundings (some 60 are usual), 10
-/// above what lies within 0.3 s (reference chirps and pips are no pulse but a hill), and
+/// above what lies within a tenth of the sweep (reference chirps and pips are no pulse but a hill),
+/// and
 /// not more than 40 dB below the loudest; two cannot lie closer than 0.9 of the sweep's duration,
 /// so that harmonics are none. Where nothing stands out, what lies
 /// below 500 Hz is looked at alone: a subwoofer's. A clock that is 300 ppm off spreads the pulse by

@@ -52,6 +52,19 @@ TEST(SweepSearch, FindsEachSweepAmongTalkAndADoor) {
     EXPECT_NEAR(found[i].at_sample / 48000.0, 0.5123 + 1.5 * static_cast<double>(i), 0.003);
 }
 
+TEST(SweepSearch, TakesNoChirpForASweep) {
+  for (const double duration_s : {0.5, 1.0, 3.0}) {
+    const auto sweep = test::sweep_of(20.0, 20000.0, duration_s);
+    const auto chirps = test::chirps_around(duration_s);
+    const auto x =
+        test::recorded([&](double t) { return 0.3 * (sweep(t - 1.7) + chirps(t - 1.7)); },
+                       5.0 + duration_s, kTwoWay, {});
+    const auto found = find_sweeps(x, spec_at(48000.0, duration_s));
+    ASSERT_EQ(found.size(), 1U) << duration_s;
+    EXPECT_NEAR(found[0].at_sample / 48000.0, 1.7123, 0.003);
+  }
+}
+
 TEST(SweepSearch, FindsNoneInNoise) {
   std::mt19937_64 engine(10);
   std::normal_distribution<double> normal;
