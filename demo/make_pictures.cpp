@@ -109,18 +109,6 @@ struct Pictures {
       files.push_back(QString::fromStdString((scratch / name).string()));
     window.importFiles(files);
     save("import");
-    if (const char* wav = std::getenv("THROW")) {
-      window.importFiles({QString::fromLatin1(wav)});
-      rest();
-      auto* sound = window.findChild<QComboBox*>(QStringLiteral("importSound"));
-      sound->setCurrentIndex(1);
-      emit sound->activated(1);
-      const double v[] = {10, 20000, 2.73, 0.6};
-      for (int i = 0; i < 4; ++i) window.findChild<QDoubleSpinBox*>(QStringLiteral("importSweep%1").arg(i))->setValue(v[i]);
-      emit window.findChild<QDoubleSpinBox*>(QStringLiteral("importSweep3"))->editingFinished();
-      rest();
-      save("throw");
-    }
     if (auto* leave = window.findChild<QWidget*>(QStringLiteral("importLeave")))
       QTest::mouseClick(leave, Qt::LeftButton);
 

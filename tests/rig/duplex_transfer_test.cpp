@@ -5,6 +5,8 @@
 #include <cstdlib>
 #include <new>
 
+#include "rig/audio/port_audio_device.h"
+
 namespace {
 thread_local bool counting = false;
 thread_local int allocations = 0;
@@ -55,6 +57,48 @@ TEST(DuplexTransfer, PlaysOnTheChosenOutputOnlyAndStandsAMissingInput) {
   EXPECT_FLOAT_EQ(out[0], 0.0F);
   EXPECT_FLOAT_EQ(out[1], 0.5F);
   EXPECT_FLOAT_EQ(t.measured()[0], 0.0F);
+}
+
+TEST(DuplexTransfer, PlaysChirpsOnTheirOwnOutputAndNeedsNoLoopback) {
+  DuplexTransfer t(std::vector<double>{0.5, 0.5}, std::vector<double>{0.25, -0.25},
+                   {.input_count = 1,
+                    .output_count = 3,
+                    .measure = 0,
+                    .loopback = -1,
+                    .output = 0,
+                    .second = 2});
+  const std::vector<float> in = {0.125F, 0.25F};
+  std::vector<float> out(6, 9.0F);
+  t.process(in.data(), out.data(), 2, false);
+  EXPECT_EQ(out, (std::vector<float>{0.5F, 0.0F, 0.25F, 0.5F, 0.0F, -0.25F}));
+  EXPECT_EQ(t.measured()[1], 0.25F);
+  EXPECT_TRUE(t.loopback().empty());
+}
+
+TEST(DuplexTransfer, EitherDirectionGoesAlone) {
+  DuplexTransfer plays(std::vector<double>{0.5, 0.25}, {}, {.input_count = 0, .output_count = 1});
+  std::vector<float> out(2);
+  plays.process(nullptr, out.data(), 2, false);
+  EXPECT_EQ(out[1], 0.25F);
+  EXPECT_TRUE(plays.finished());
+  DuplexTransfer hears(std::vector<double>(2, 0.0), {},
+                       {.input_count = 1, .output_count = 0, .measure = 0, .loopback = -1});
+  const std::vector<float> in = {0.75F, -0.75F};
+  hears.process(in.data(), nullptr, 2, true);
+  EXPECT_EQ(hears.measured()[1], -0.75F);
+  EXPECT_EQ(hears.complaints(), 1);
+}
+
+TEST(FoundAgain, AnInterfaceWhoseNumberChanged) {
+  const std::vector<AudioInterface> all = {{"ALSA", "Bench: Audio (hw:2,0)"},
+                                           {"ALSA", "Twin (hw:3,0)"},
+                                           {"ALSA", "Twin (hw:4,0)"},
+                                           {"ALSA", "pulse"}};
+  EXPECT_EQ(found_again("ALSA: Bench: Audio (hw:1,0)", all), 0U);
+  EXPECT_EQ(found_again("ALSA: Twin (hw:4,0)", all), 2U);
+  EXPECT_FALSE(found_again("ALSA: Twin (hw:9,0)", all)) << "one of two alike: nobody can tell";
+  EXPECT_EQ(found_again("ALSA: pulse", all), 3U);
+  EXPECT_FALSE(found_again("ALSA: gone (hw:0,0)", all));
 }
 
 TEST(DuplexTransfer, AllocatesNothingInTheCallback) {

@@ -248,8 +248,10 @@ bool CapturePage::applyBench() {
   if (!controller_.wired().isPractice()) return true;
   PracticeBenchSetup& setup = controller_.practiceSetup();
   const double pace = setup.pace;
+  const auto own_input = setup.own_input;  // the rig's, not this page's
   setup = demo_bench(walls_->currentIndex() == kKioskLined);
   setup.pace = pace;
+  setup.own_input = own_input;
   const TakeRequest wanted = request();
   auto speaker = chosenSpeaker(wanted.subject_id);
   if (!speaker) {
