@@ -13,6 +13,7 @@
 #include "base/log.h"
 #include "base/text.h"
 #include "base/work_owner.h"
+#include "cli/bass_commands.h"
 #include "cli/design_commands.h"
 #include "cli/impedance_commands.h"
 #include "cli/import_command.h"
@@ -282,6 +283,7 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
 
   add_file_commands(app, doors, status);
   add_design_commands(app, doors, status);
+  add_bass_commands(app, doors, status);
   add_impedance_commands(app, doors, status);
   add_stimulus_command(app, doors, status);
 

@@ -22,57 +22,12 @@ constexpr double kLowest_hz = 10.0;
 constexpr double kInnerPart = 0.4;
 constexpr double kDegree = kPi / 180.0;
 
-/// A box as seen from one of its panels: that panel is the front, with the point in its
-/// coordinates.
-struct Face {
-  double width_m;
-  double height_m;
-  double depth_m;
-  BafflePoint at;
-};
-
-Face face_of(const Baffle& b, Panel panel, const BafflePoint& p) {
-  const double w = b.width_m();
-  const double h = b.height_m();
-  const double d = b.depth_m();
-  switch (panel) {
-    case Panel::kFront:
-      break;
-    case Panel::kBack:
-      return {w, h, d, {w - p.x_m, p.y_m, -p.z_m - d}};
-    case Panel::kRight:
-      return {d, h, w, {-p.z_m, p.y_m, p.x_m - w}};
-    case Panel::kLeft:
-      return {d, h, w, {p.z_m + d, p.y_m, -p.x_m}};
-    case Panel::kTop:
-      return {w, d, h, {p.x_m, -p.z_m, p.y_m - h}};
-    case Panel::kBottom:
-      return {w, d, h, {p.x_m, p.z_m + d, -p.y_m}};
-  }
-  return {w, h, d, p};
-}
-
-/// Where a place lies in the box's coordinates.
+/// Where a place lies in the box's coordinates; without a box, in the baffle's own.
 BafflePoint point_of(const PracticeSpeaker& s, const PanelPlace& place, double z_m) {
-  const double x = s.origin_x_m + place.x_m;
-  const double y = s.origin_y_m + place.y_m;
-  if (!s.baffle) return {x, y, z_m};
-  const Baffle& b = *s.baffle;
-  switch (place.panel) {
-    case Panel::kFront:
-      break;
-    case Panel::kBack:
-      return {x, y, -b.depth_m()};
-    case Panel::kRight:
-      return {b.width_m(), y, -0.5 * b.depth_m() + place.x_m};
-    case Panel::kLeft:
-      return {0.0, y, -0.5 * b.depth_m() + place.x_m};
-    case Panel::kTop:
-      return {x, b.height_m(), -0.5 * b.depth_m() + place.y_m};
-    case Panel::kBottom:
-      return {x, 0.0, -0.5 * b.depth_m() + place.y_m};
-  }
-  return {x, y, z_m};
+  if (!s.baffle) return {s.origin_x_m + place.x_m, s.origin_y_m + place.y_m, z_m};
+  BafflePoint at = lalometer::point_of(*s.baffle, s.origin_x_m, s.origin_y_m, place);
+  if (place.panel == Panel::kFront) at.z_m = z_m;
+  return at;
 }
 
 double distance(const BafflePoint& a, const BafflePoint& b) {
@@ -221,8 +176,8 @@ PracticeField::Path PracticeField::path_of(const PracticeWay* way, const PanelPl
     }
     return path;
   }
-  const Face face = face_of(*speaker_.baffle, place.panel, listener.at);
-  const Face own = face_of(*speaker_.baffle, place.panel, from);
+  const BoxFace face = face_of(*speaker_.baffle, place.panel, listener.at);
+  const BoxFace own = face_of(*speaker_.baffle, place.panel, from);
   const bool front = place.panel == Panel::kFront;
   const auto box = Baffle::make({face.width_m, face.height_m, face.depth_m,
                                  front ? speaker_.baffle->edge() : EdgeShape::kSquare,

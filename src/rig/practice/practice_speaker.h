@@ -5,7 +5,7 @@
 #include <string>
 #include <vector>
 
-#include "acoustics/baffle/baffle.h"
+#include "acoustics/baffle/panel.h"
 #include "acoustics/directivity/waveguide.h"
 #include "acoustics/enclosure/driver_circuit.h"
 #include "acoustics/network/ladder.h"
@@ -14,18 +14,6 @@
 #include "rig/practice/motor.h"
 
 namespace lalometer {
-
-/// A side of the box.
-enum class Panel { kFront, kBack, kLeft, kRight, kTop, kBottom };
-
-/// A place on a panel. On front and back x and y count from the baffle's origin, to the right as
-/// seen from in front and up. On the left and right panel x counts from the middle of the depth
-/// toward the front, on top and bottom y does; the other as before.
-struct PanelPlace {
-  Panel panel = Panel::kFront;
-  double x_m = 0.0;
-  double y_m = 0.0;
-};
 
 /// One driver with its part of the crossover and what its back works into.
 struct PracticeWay {

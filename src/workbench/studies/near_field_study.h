@@ -1,0 +1,76 @@
+#pragma once
+
+#include <stop_token>
+
+#include "acoustics/baffle/panel.h"
+#include "acoustics/near_field/bass_figures.h"
+#include "acoustics/near_field/near_sources.h"
+#include "book/description/subject_geometry.h"
+#include "workbench/results/impulse_stage.h"
+
+/// The near fields of a loudspeaker's radiating parts: their sum, and what it makes at 1 m.
+namespace lalometer {
+
+/// From where a cabinet's edges look small.
+inline constexpr double kFarAway_m = 8.0;
+
+/// A near field as it was taken.
+struct NearTake {
+  const Take* take;
+  const Response* curve;
+  TimeOrigin origin;
+  bool calibrated = true;
+};
+
+struct NearFields {
+  /// Of cones and passive radiators' drivers, and of ports and radiators, as they add: pressures in
+  /// the plane of each part, scaled to the first cone's area. `sum` is both.
+  Response cone;
+  std::optional<Response> port = std::nullopt;
+  Response sum;
+  Response half_space;  ///< at 1 m in an infinite wall, flight time out
+  /// At 1 m by the far field, by this cabinet's own edges; nothing where its size is not told.
+  std::optional<Response> full_space = std::nullopt;
+  double valid_to_hz = 0.0;
+  double drive_v = 2.83;
+  bool calibrated = true;
+  std::optional<double> least_movement_hz = std::nullopt;
+  std::optional<Estimate> fb_hz = std::nullopt;
+  std::optional<Estimate> f3_hz = std::nullopt;
+  std::optional<Estimate> f6_hz = std::nullopt;
+  std::optional<Estimate> f10_hz = std::nullopt;
+  /// Of the port above its own top: its pipe, standing waves that it lets out.
+  std::vector<StandingOut> port_resonances = {};
+  std::optional<StandingOut> port_top = std::nullopt;
+  std::vector<std::string> notes = {};
+};
+
+/// From the takes of one variant. All are brought to the drive of the first. Volume velocities by
+/// the exact piston on its axis at the told microphone distance (near_impedance()); what one part
+/// adds at another's microphone is taken out where both have places. Phases count where all takes
+/// have one time; where they do not, or have none, each has minimum phase and ports and radiators
+/// are turned by half: so they are far below the tuning, and both are minimum-phase systems.
+///
+/// Falls are counted from the mean level between a third of the valid range's end and its end.
+/// @return an error where no near field of a cone is there, a source is none of the subject's
+/// parts, or nothing tells a part's area.
+/// @param listener_m  of the full space, scaled to 1 m: beside a far field, its own distance.
+[[nodiscard]] Result<NearFields> near_fields_of(const SubjectGeometry& geometry,
+                                                const std::vector<NearTake>& takes,
+                                                const std::string& where, std::stop_token stop,
+                                                double listener_m = kFarAway_m);
+
+/// What volume velocities on the panels of a cabinet make at a place, Pa, scaled to 1 m, the flight
+/// time from the baffle's origin out. Precondition: the cabinet's size is told.
+struct RadiatedPart {
+  PanelPlace place;
+  double radius_m;
+  std::vector<std::complex<double>> velocity;  ///< m^3/s, over the axis
+};
+[[nodiscard]] std::vector<std::complex<double>> radiated(const SubjectGeometry& geometry,
+                                                         const std::vector<RadiatedPart>& parts,
+                                                         const FrequencyAxis& axis,
+                                                         double horizontal_deg, double vertical_deg,
+                                                         double speed_of_sound_m_s);
+
+}  // namespace lalometer

@@ -1,0 +1,287 @@
+// Near fields and the join through the command line, on boxes written out here: Small's equivalent
+// circuit (J. Audio Eng. Soc. 21 (1973) 363), the piston on its own axis (Beranek), what one part
+// adds at another's microphone, and boundary elements for the cabinet (tests/reference).
+#include <gmock/gmock.h>
+
+#include <complex>
+#include <functional>
+#include <nlohmann/json.hpp>
+#include <sstream>
+
+#include "acoustics/spectrum/bode_phase.h"
+#include "base/constants.h"
+#include "cli/cli_support.h"
+#include "exchange/audio_file.h"
+#include "support/support.h"
+
+namespace lalometer {
+namespace {
+
+using Complex = std::complex<double>;
+using json = nlohmann::json;
+using test::run;
+using test::TemporaryFolder;
+using testing::HasSubstr;
+
+constexpr double kC = 343.2;
+constexpr double kRho = 1.204;
+
+struct Box {
+  double fs_hz = 38.0, qms = 4.5, qes = 0.42, vas_m3 = 0.03, sd_m2 = 0.0132;
+  double volume_m3 = 0.014, fb_hz = 46.0, ql = 8.0;
+  double port_m = 0.025;  ///< radius
+  bool vented = true;
+};
+
+/// Volume velocities of cone and port for 2.83 V.
+std::pair<Complex, Complex> flows(const Box& b, double f) {
+  const Complex s(0.0, 2.0 * kPi * f);
+  const double ws = 2.0 * kPi * b.fs_hz;
+  const double cms = b.vas_m3 / (kRho * kC * kC * b.sd_m2 * b.sd_m2);
+  const double mms = 1.0 / (ws * ws * cms);
+  const double re = 5.6;
+  const double bl = std::sqrt(ws * mms * re / b.qes);
+  const double cab = b.volume_m3 / (kRho * kC * kC);
+  const double wb = 2.0 * kPi * b.fb_hz;
+  const double map = 1.0 / (wb * wb * cab);
+  const Complex air = 1.0 / (s * cab + wb * cab / b.ql + (b.vented ? 1.0 / (s * map) : 0.0));
+  const Complex zm =
+      ws * mms / b.qms + s * mms + 1.0 / (s * cms) + bl * bl / re + b.sd_m2 * b.sd_m2 * air;
+  const Complex cone = b.sd_m2 * 2.83 * bl / re / zm;
+  return {cone, b.vented ? -cone * air / (s * map) : 0.0};
+}
+
+Complex before(Complex flow, double a, double z, double f) {
+  const double k = 2.0 * kPi * f / kC;
+  return kRho * kC * flow / (kPi * a * a) * (1.0 - std::polar(1.0, -k * (std::hypot(z, a) - z)));
+}
+Complex from_afar(Complex flow, double d, double f) {
+  return Complex(0.0, 2.0 * kPi * f) * kRho * flow / (2.0 * kPi * d) *
+         std::polar(1.0, -2.0 * kPi * f * d / kC);
+}
+Complex half_space(const Box& b, double f) {
+  const auto [cone, port] = flows(b, f);
+  return Complex(0.0, 2.0 * kPi * f) * kRho * (cone + port) / (2.0 * kPi);
+}
+double level(Complex p) {
+  return 20.0 * std::log10(std::abs(p) / 20e-6);
+}
+
+std::string rows(const std::vector<double>& hz, const std::function<Complex(double)>& p) {
+  std::string text;
+  for (const double f : hz)
+    text += fmt::format("{:.5f} {:.5f} {:.5f}\n", f, level(p(f)), std::arg(p(f)) * 180.0 / kPi);
+  return text;
+}
+std::vector<double> bass_hz() {
+  std::vector<double> hz;
+  for (double f = 10.0; f < 2000.0; f *= std::exp2(1.0 / 48.0)) hz.push_back(f);
+  return hz;
+}
+
+/// The kiosk: 210 x 380 x 300 mm, the woofer in the middle, the port 105 mm beside it on the front.
+json set_of(const Box& b) {
+  json set = json::parse(R"({"format": "lalometer-set", "version": 1, "subject": {"name": "Kiosk",
+    "kind": "loudspeaker", "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300,
+    "left_mm": 105, "top_mm": 190}, "ports": []}, "takes": []})");
+  set["subject"]["loading"] = b.vented ? "vented" : "sealed";
+  set["subject"]["drivers"] = {
+      {{"id", "woofer"}, {"role", "woofer"}, {"sd_cm2", b.sd_m2 * 1e4}, {"x_mm", 0}, {"y_mm", 0}}};
+  set["takes"].push_back({{"id", "nf-w"},
+                          {"kind", "near-field"},
+                          {"file", "w.frd"},
+                          {"source", "woofer"},
+                          {"distance_mm", 5}});
+  if (!b.vented) return set;
+  set["subject"]["ports"] = {{{"id", "port"},
+                              {"panel", "front"},
+                              {"diameter_mm", 2e3 * b.port_m},
+                              {"length_mm", 130},
+                              {"count", 1},
+                              {"x_mm", 0},
+                              {"y_mm", -150}}};
+  set["takes"].push_back({{"id", "nf-p"},
+                          {"kind", "near-field"},
+                          {"file", "p.frd"},
+                          {"source", "port"},
+                          {"distance_mm", 4}});
+  return set;
+}
+
+void write_near(const TemporaryFolder& folder, const Box& b, double crosstalk = 1.0) {
+  const double a = std::sqrt(b.sd_m2 / kPi);
+  const auto hz = bass_hz();
+  test::write(folder / "w.frd", rows(hz, [&](double f) {
+                const auto [cone, port] = flows(b, f);
+                return before(cone, a, 0.005, f) +
+                       crosstalk * from_afar(port, std::hypot(0.15, 0.005), f);
+              }));
+  if (!b.vented) return;
+  test::write(folder / "p.frd", rows(hz, [&](double f) {
+                const auto [cone, port] = flows(b, f);
+                return before(port, b.port_m, 0.004, f) +
+                       crosstalk * from_afar(cone, std::hypot(0.15, 0.004), f);
+              }));
+}
+
+TEST(CliNearField, TheSumIsWhatTheCircuitMakesAtAMetre) {
+  for (const Box& b :
+       {Box{}, Box{.fb_hz = 38.0, .ql = 4.0}, Box{.volume_m3 = 0.02, .vented = false},
+        Box{.fs_hz = 22.0,
+        .vas_m3 = 0.12,
+        .sd_m2 = 0.049,
+        .volume_m3 = 0.08,
+        .fb_hz = 25.0,
+        .port_m = 0.05}}) {
+    const TemporaryFolder folder;
+    write_near(folder, b);
+    test::write(folder / "set.json", set_of(b).dump());
+    const auto answer = run({"near-field", folder.path().string(), "--json"});
+    ASSERT_EQ(answer.status, 0) << answer.err;
+    const json told = answer.parsed();
+    for (std::size_t i = 0; i < told["frequency_hz"].size(); ++i) {
+      const double f = told["frequency_hz"][i];
+      if (f < 15.0 || f > 200.0) continue;
+      EXPECT_NEAR(told["half_space_db"][i].get<double>(), level(half_space(b, f)), 0.3) << f;
+    }
+    if (!b.vented) {
+      EXPECT_TRUE(told["fb_hz"].is_null());
+      continue;
+    }
+    EXPECT_NEAR(told["fb_hz"]["value"].get<double>(), b.fb_hz, 0.02 * b.fb_hz);
+    // F3 by the circuit itself, re its own mean from a third of the limit on.
+    const double high = told["valid_to_hz"];
+    double mean = 0.0;
+    int count = 0;
+    for (double f = high / 3.0; f < high; f *= 1.01, ++count) mean += level(half_space(b, f));
+    double f3 = 0.5 * high;
+    while (level(half_space(b, f3)) > mean / count - 3.0) f3 *= 0.999;
+    EXPECT_NEAR(told["f3_hz"]["value"].get<double>(), f3, 0.025 * f3);
+  }
+}
+
+TEST(CliNearField, WithoutPhaseThePhysicsAlignsPortAndCone) {
+  const Box b;
+  const TemporaryFolder folder;
+  write_near(folder, b, 0.0);
+  for (const char* name : {"w.frd", "p.frd"}) {
+    std::string bare;
+    const auto bytes = *file_bytes(folder / name);
+    std::istringstream lines(
+        std::string(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
+    for (std::string line; std::getline(lines, line);)
+      bare += line.substr(0, line.rfind(' ')) + "\n";
+    test::write(folder / name, bare);
+  }
+  json set = set_of(b);
+  // No place: nothing of others can be taken out.
+  set["subject"].erase("baffle");
+  test::write(folder / "set.json", set.dump());
+  const json told = run({"near-field", folder.path().string(), "--json"}).parsed();
+  EXPECT_THAT(told["notes"].dump(), HasSubstr("half a turn"));
+  EXPECT_TRUE(told["full_space_db"].is_null());
+  for (std::size_t i = 0; i < told["frequency_hz"].size(); ++i) {
+    const double f = told["frequency_hz"][i];
+    if (f < 25.0 || f > 200.0) continue;
+    EXPECT_NEAR(told["half_space_db"][i].get<double>(), level(half_space(b, f)), 0.7) << f;
+  }
+}
+
+TEST(CliNearField, SaysWhatIsMissing) {
+  const TemporaryFolder folder;
+  write_near(folder, {});
+  json set = set_of({});
+  set["takes"][1]["source"] = "slot";
+  test::write(folder / "set.json", set.dump());
+  const auto unknown = run({"near-field", folder.path().string()});
+  EXPECT_EQ(unknown.status, 3);
+  EXPECT_THAT(unknown.err, HasSubstr("\"slot\" is none of the subject's parts"));
+  set["takes"] = json::array();
+  test::write(folder / "set.json", set.dump());
+  EXPECT_THAT(run({"near-field", folder.path().string()}).err, HasSubstr("No near field"));
+}
+
+/// On the axis of the kiosk's middle at 2 m over a large wall, dB: boundary elements
+/// (tests/reference/baffle_bem.py).
+const std::vector<std::pair<double, double>> kBoundaryElements = {
+    {50, -5.513},  {100, -5.338},  {200, -4.151},  {300, -2.591},  {400, -1.529},
+    {500, -0.135}, {600, 1.624},   {700, 2.533},   {800, 2.700},   {1000, 3.226},
+    {1200, 2.498}, {1400, 1.203},  {1600, 0.045},  {1800, -0.464}, {2000, -0.268},
+    {2500, 0.248}, {3000, -2.097}, {3500, -1.010}, {4000, 2.070}};
+
+double cabinet_db(double f) {
+  if (f <= 50.0) return -5.513;
+  for (std::size_t i = 1; i < kBoundaryElements.size(); ++i) {
+    const auto [a, at_a] = kBoundaryElements[i - 1];
+    const auto [b, at_b] = kBoundaryElements[i];
+    if (f <= b) return at_a + (at_b - at_a) * std::log(f / a) / std::log(b / a);
+  }
+  return kBoundaryElements.back().second;
+}
+
+// The far field's gain is 0.8 dB off; its axis ends where the gate does.
+TEST(CliSplice, JoinsANearAndAFarFieldThatBoundaryElementsMade) {
+  for (const bool vented : {true, false}) {
+    const Box b{.vented = vented};
+    const TemporaryFolder folder;
+    write_near(folder, b);
+    std::vector<double> hz;
+    for (double f = 150.0; f < 4000.0; f *= std::exp2(1.0 / 48.0)) hz.push_back(f);
+    std::vector<Complex> shape;
+    for (const double f : hz)
+      shape.emplace_back(std::pow(10.0, (level(half_space(b, f)) + cabinet_db(f) + 0.8) / 20.0) *
+                         20e-6);
+    const Response far =
+        with_minimum_phase(*Response::make(*FrequencyAxis::make(hz), std::move(shape),
+                                           Quantity::kPressure, {hz.front(), hz.back()}, false));
+    test::write(folder / "h0.frd", rows(hz, [&](double f) { return 0.5 * value_at(far, f); }));
+    json set = set_of(b);
+    set["takes"].push_back({{"id", "h0"},
+                            {"kind", "response"},
+                            {"file", "h0.frd"},
+                            {"horizontal_deg", 0},
+                            {"vertical_deg", 0},
+                            {"distance_m", 2.0},
+                            {"drive_v", 2.83},
+                            {"gate_ms", 5.0}});
+    test::write(folder / "set.json", set.dump());
+    const auto answer = run({"splice", folder.path().string(), "--json"});
+    ASSERT_EQ(answer.status, 0) << answer.err;
+    const json told = answer.parsed();
+    EXPECT_NEAR(told["level_offset_db"].get<double>(), 0.8, 0.3);
+    EXPECT_LT(told["mismatch_db"].get<double>(), 0.6);
+    EXPECT_GE(told["joined_at_hz"].get<double>(), 200.0);
+    std::size_t within = 0;
+    std::size_t all = 0;
+    for (std::size_t i = 0; i < told["frequency_hz"].size(); ++i) {
+      const double f = told["frequency_hz"][i];
+      if (f < 25.0 || f > 3900.0) continue;
+      ++all;
+      const double want = level(half_space(b, f)) + cabinet_db(f) + 0.8;
+      within += std::abs(told["level_db"][i].get<double>() - want) < 1.0 ? 1U : 0U;
+    }
+    EXPECT_GE(static_cast<double>(within), 0.95 * static_cast<double>(all)) << vented;
+    EXPECT_TRUE(told["f3_hz"]["value"].is_number());
+    // Outside of what both know.
+    EXPECT_EQ(run({"splice", folder.path().string(), "--at", "120"}).status, 3);
+  }
+}
+
+TEST(CliSplice, RefusesWhatDoesNotMeet) {
+  const TemporaryFolder folder;
+  write_near(folder, {});
+  test::write(folder / "h0.frd", "700 80 0\n1000 80 0\n2000 80 0\n");
+  json set = set_of({});
+  set["takes"].push_back({{"id", "h0"},
+                          {"kind", "response"},
+                          {"file", "h0.frd"},
+                          {"distance_m", 1.0},
+                          {"gate_ms", 1.2}});
+  test::write(folder / "set.json", set.dump());
+  const auto apart = run({"splice", folder.path().string()});
+  EXPECT_EQ(apart.status, 3);
+  EXPECT_THAT(apart.err, HasSubstr("less than a third of an octave"));
+}
+
+}  // namespace
+}  // namespace lalometer
