@@ -187,6 +187,21 @@ double share_of_others(Material& m, const std::vector<NearSource>& sources, doub
   return share.value_or(1.0);
 }
 
+/// Far from the tuning a port plays next to nothing, and anything is louder.
+void tell_others(NearFields& n, const std::vector<NearSource>& sources,
+                 const std::vector<std::vector<Complex>>& velocities, double c, double share) {
+  const double middle = n.least_movement_hz.value_or(60.0);
+  const double low = 0.5 * middle;
+  const double high = 2.0 * middle;
+  const auto others = crosstalk_db(sources, velocities, n.cone.axis(), low, high, c, share);
+  for (std::size_t k = 0; k < sources.size(); ++k)
+    if (others[k] && *others[k] > -30.0)
+      n.notes.push_back(fmt::format(
+          "From {} to {} the other parts come up to {:.0f} dB {} {} at its microphone: taken out.",
+          frequency_text(low), frequency_text(high), std::abs(*others[k]),
+          *others[k] > 0.0 ? "over" : "under", sources[k].id));
+}
+
 void tell_falls(NearFields& n) {
   const Response& curve = n.half_space;
   const double high = std::min(n.valid_to_hz, curve.axis().back());
@@ -333,13 +348,7 @@ Result<NearFields> near_fields_of(const SubjectGeometry& g, const std::vector<Ne
   tell_tuning(out, *material, has_port, cone_flow, port_flow);
   tell_falls(out);
   tell_port(out, std::min(axis.back(), 2500.0));
-  const auto others =
-      crosstalk_db(sources, velocities, axis, 0.5 * axis.front(), valid_to, c, share);
-  for (std::size_t k = 0; k < sources.size(); ++k)
-    if (others[k] && *others[k] > -30.0 && share > 0.1)
-      out.notes.push_back(fmt::format(
-          "At the microphone before {} other parts are within {:.0f} dB; that was taken out.",
-          sources[k].id, -*others[k]));
+  tell_others(out, sources, velocities, c, share);
   return out;
 }
 
