@@ -160,6 +160,35 @@ TEST(CliNearField, TheSumIsWhatTheCircuitMakesAtAMetre) {
   }
 }
 
+// The port as a lossy tube 250 mm long by line theory, open at both ends: c / 2L is 686 Hz.
+TEST(CliNearField, ThePortsPipeIsFoundAndHowFarItStandsBelow) {
+  const Box b;
+  constexpr double kTube_m = 0.25;
+  const auto tube = [&](double f) {
+    const double w = 2.0 * kPi * f;
+    const Complex s(0.0, w);
+    const Complex kl = w / kC * Complex(1.0, -0.01) * kTube_m;
+    const double z0 = kRho * kC / (kPi * b.port_m * b.port_m);
+    const Complex into = Complex(0.0, z0) * std::tan(kl);
+    const double cab = b.volume_m3 / (kRho * kC * kC);
+    const Complex air = 1.0 / (s * cab + 1e-7 + 1.0 / into);
+    // The cone falls with frequency and moves least where the air pushes back: a plain motor.
+    const Complex cone = 1e-3 / (0.2 + s / 200.0 + 60.0 / s + 4e-6 * air);
+    return std::pair(cone, -cone * air / into / std::cos(kl));
+  };
+  const TemporaryFolder folder;
+  const double a = std::sqrt(b.sd_m2 / kPi);
+  test::write(folder / "w.frd",
+              rows(bass_hz(), [&](double f) { return before(tube(f).first, a, 0.005, f); }));
+  test::write(folder / "p.frd", rows(bass_hz(), [&](double f) {
+                return before(tube(f).second, b.port_m, 0.004, f);
+              }));
+  test::write(folder / "set.json", set_of(b).dump());
+  const json told = run({"near-field", folder.path().string(), "--json"}).parsed();
+  ASSERT_GE(told["port_resonances_hz"].size(), 1U);
+  EXPECT_NEAR(told["port_resonances_hz"][0].get<double>(), 686.0, 0.03 * 686.0);
+}
+
 TEST(CliNearField, WithoutPhaseThePhysicsAlignsPortAndCone) {
   const Box b;
   const TemporaryFolder folder;

@@ -7,6 +7,7 @@
 #include "acoustics/open_baffle/shallow_box.h"
 #include "acoustics/spectrum/bode_phase.h"
 #include "acoustics/spectrum/figures.h"
+#include "acoustics/spectrum/smoothing.h"
 #include "base/constants.h"
 #include "base/text.h"
 
@@ -92,6 +93,12 @@ struct Material {
   bool share_told = false;  ///< of what the parts add at one another's microphones
   std::vector<std::string> notes = {};
 };
+
+std::size_t nearest_index(const FrequencyAxis& axis, double f) {
+  std::size_t i = 0;
+  while (i + 1 < axis.size() && axis[i + 1] <= f) ++i;
+  return i;
+}
 
 FrequencyAxis common_axis(const std::vector<NearTake>& takes) {
   double low = kLowest_hz;
@@ -230,17 +237,38 @@ void tell_tuning(NearFields& n, const Material& m, bool ported,
   }
 }
 
-void tell_port(NearFields& n, double top_hz) {
+/// Where a port's microphone hears the port itself, not the rest of what the others leave.
+std::vector<bool> heard_itself(const Material& m, const std::vector<NearSource>& sources,
+                               const std::vector<std::vector<Complex>>& velocities, double c) {
+  constexpr double kShare = 0.2;
+  const FrequencyAxis& axis = m.pressures.front().axis();
+  std::vector<bool> itself(axis.size(), false);
+  for (std::size_t k = 0; k < sources.size(); ++k) {
+    if (m.parts[k].cone) continue;
+    for (std::size_t i = 0; i < axis.size(); ++i) {
+      const Complex own = near_impedance(sources[k].radius_m, sources[k].microphone_m, axis[i], c) /
+                          static_cast<double>(sources[k].count) * velocities[k][i];
+      itself[i] = itself[i] || std::abs(own) > kShare * m.pressures[k].magnitude(i);
+    }
+  }
+  return itself;
+}
+
+void tell_port(NearFields& n, double top_hz, const std::vector<bool>& itself) {
   if (!n.port) return;
   const double least = n.least_movement_hz.value_or(n.fb_hz ? n.fb_hz->value : 40.0);
-  const Response raw = n.port->with_valid({n.port->axis().front(), top_hz});
-  for (std::size_t i = 0; i < raw.size(); ++i) {
-    const double f = raw.axis()[i];
+  // Over a twelfth of an octave, so that noise is no resonance.
+  const Response heard = smoothed(n.port->with_valid({n.port->axis().front(), top_hz}), 12);
+  for (std::size_t i = 0; i < heard.size(); ++i) {
+    const double f = heard.axis()[i];
     if (f < 0.5 * least || f > 2.5 * least) continue;
-    if (!n.port_top || raw.level_db(i) > n.port_top->level_db)
-      n.port_top = StandingOut{f, raw.level_db(i), 0.0};
+    if (!n.port_top || heard.level_db(i) > n.port_top->level_db)
+      n.port_top = StandingOut{f, heard.level_db(i), 0.0};
   }
-  n.port_resonances = tops(raw, 3.0 * least, top_hz, 3.0);
+  n.port_resonances = tops(heard, 3.0 * least, top_hz, 3.0);
+  std::erase_if(n.port_resonances, [&](const StandingOut& one) {
+    return !itself[nearest_index(heard.axis(), one.frequency_hz)];
+  });
   if (n.port_top && !n.port_resonances.empty()) {
     const auto loudest = std::max_element(
         n.port_resonances.begin(), n.port_resonances.end(),
@@ -347,7 +375,7 @@ Result<NearFields> near_fields_of(const SubjectGeometry& g, const std::vector<Ne
   }
   tell_tuning(out, *material, has_port, cone_flow, port_flow);
   tell_falls(out);
-  tell_port(out, std::min(axis.back(), 2500.0));
+  tell_port(out, std::min(axis.back(), 2500.0), heard_itself(*material, sources, velocities, c));
   tell_others(out, sources, velocities, c, share);
   return out;
 }
