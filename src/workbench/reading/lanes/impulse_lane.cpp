@@ -55,10 +55,11 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   content.left.low = low < -0.9 ? -1.1 : low - 0.12;
   content.subtitle = "re its peak, ms after the gate's start";
   if (a.gate_s) {
+    // First the band: a layer that is added may move those before it.
+    content.layer<BandLayer>().bands.push_back({.low = *a.gate_s * 1e3});
     auto& gate = content.layer<GateLayer>();
     gate.end_ms = *a.gate_s * 1e3;
     if (a.first_reflection_s) gate.reflection_ms = (*a.first_reflection_s - a.gate_start_s) * 1e3;
-    content.layer<BandLayer>().bands.push_back({.low = gate.end_ms});
   }
   return content;
 }
