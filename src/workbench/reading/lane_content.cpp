@@ -16,7 +16,7 @@ const std::vector<LaneKind>& lane_kinds() {
 }
 
 Node<LaneContent> lane_node(const LaneKind& kind, const std::vector<LaidTake>& laid, Id chosen) {
-  constexpr int kLaneVersion = 3;
+  constexpr int kLaneVersion = 4;
   std::vector<std::string> inputs = {std::to_string(chosen)};
   for (const LaidTake& one : laid) {
     inputs.push_back(fmt::format("{} {} {} {} {}", one.take.id, one.take.colour,

@@ -83,4 +83,17 @@ Series model_series(const ModelledCurves& model, const std::vector<double>& y, d
   return s;
 }
 
+std::string basis_of(const TimeOrigin& origin) {
+  switch (origin.source) {
+    case TimeOrigin::Source::kTape:
+      return "by the distance";
+    case TimeOrigin::Source::kReference:
+      return "by reference chirps";
+    case TimeOrigin::Source::kFile:
+      return "as its file tells";
+    default:
+      return "by the sound's onset";
+  }
+}
+
 }  // namespace lalometer

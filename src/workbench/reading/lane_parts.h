@@ -35,4 +35,8 @@ void hatch_invalid(LaneContent& content, const std::function<std::string(double)
 [[nodiscard]] Series model_series(const ModelledCurves& model, const std::vector<double>& y,
                                   double shift);
 
+/// What a phase's zero rests on: "by the distance", "by reference chirps", "by the sound's onset",
+/// "as its file tells".
+[[nodiscard]] std::string basis_of(const TimeOrigin& origin);
+
 }  // namespace lalometer

@@ -58,6 +58,28 @@ TEST(Untold, NoLanePrintsADistanceOrASoundPressure) {
   }
 }
 
+TEST(Untold, PhasesOfTakesWithoutOneTimeAreMarked) {
+  const Response curve = *Response::make(*FrequencyAxis::make({100.0, 1000.0}), {1.0, 1.0},
+                                         Quantity::kPressure, {100.0, 1000.0}, true);
+  const auto subtitle = [&](TimeOrigin::Source a, TimeOrigin::Source b) {
+    std::vector<LaidTake> laid(2);
+    for (std::size_t i = 0; i < 2; ++i) {
+      laid[i].take = recorded_take();
+      laid[i].take.id = static_cast<Id>(i) + 1;
+      laid[i].analysis = std::make_shared<const Analysis>(
+          Analysis{.curve = curve, .origin = {0.0, i == 0 ? a : b}, .notes = {}});
+    }
+    return lane_kind("phase")->build(laid, 1).subtitle;
+  };
+  using Source = TimeOrigin::Source;
+  EXPECT_THAT(subtitle(Source::kOnset, Source::kOnset), testing::HasSubstr("not to be added"));
+  EXPECT_THAT(subtitle(Source::kReference, Source::kOnset), testing::HasSubstr("not to be added"));
+  EXPECT_THAT(subtitle(Source::kReference, Source::kReference),
+              testing::HasSubstr("by reference chirps"));
+  EXPECT_THAT(subtitle(Source::kTape, Source::kReference),
+              testing::HasSubstr("flight time removed"));
+}
+
 TEST(Untold, NoCommandPrintsADistanceOrASoundPressure) {
   const test::TemporaryFolder folder;
   const std::string file = (folder / "by hand.wav").string();

@@ -68,17 +68,6 @@ bool holds_impulse(const LaidTake& one) {
   return has_impulse(one.take);
 }
 
-std::string basis_of(const TimeOrigin& origin) {
-  switch (origin.source) {
-    case TimeOrigin::Source::kTape:
-      return "by the distance";
-    case TimeOrigin::Source::kReference:
-      return "by reference chirps";
-    default:
-      return "by the sound's onset";
-  }
-}
-
 std::vector<KeyFigure> arrival_figures(const LaidTake& laid) {
   if (!laid.analysis->impulse) return {};
   std::vector<KeyFigure> figures;

@@ -7,6 +7,26 @@
 namespace lalometer {
 namespace {
 
+/// What the phases count from, and whether those of several takes may be held against each other.
+std::string time_of(const std::vector<LaidTake>& laid) {
+  const TimeOrigin* first = nullptr;
+  bool alike = true;
+  bool common = true;
+  int count = 0;
+  for (const LaidTake& one : laid) {
+    if (!shows(one, TakeKind::kResponse) || !one.analysis->curve.has_phase()) continue;
+    const TimeOrigin& origin = one.analysis->origin;
+    if (first == nullptr) first = &origin;
+    alike = alike && origin.source == first->source;
+    // Whoever wrote a set's files is taken at his word.
+    common = common && (is_common_time(origin) || origin.source == TimeOrigin::Source::kFile);
+    ++count;
+  }
+  if (count < 2) return "zero " + basis_of(*first);
+  if (!common) return "each from its own onset: not to be added or compared between takes";
+  return alike ? "zero " + basis_of(*first) : "flight time removed";
+}
+
 LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
   content.title = "Phase";
@@ -33,7 +53,7 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
     content.add_curves().push_back(std::move(s));
   }
   hatch_invalid(content);
-  if (!content.curves().empty()) content.subtitle = "degrees, flight time removed";
+  if (!content.curves().empty()) content.subtitle = "degrees, " + time_of(laid);
   return content;
 }
 
