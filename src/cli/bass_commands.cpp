@@ -63,7 +63,9 @@ Result<std::shared_ptr<BassMaterial>> material_of(const Doors& doors, const std:
   for (const ImportItem& item : m->preview.items) {
     if (!item.curve || item.calibration || item.variant_id != *variant) continue;
     if (item.take.kind() == TakeKind::kNearField) near.push_back(&item);
-    if (item.take.kind() != TakeKind::kResponse || !item.take.conditions.driver.empty()) continue;
+    if (item.take.kind() != TakeKind::kResponse || !item.take.conditions.driver.empty() ||
+        condition_of(item.take) == "large-baffle")
+      continue;
     const Placement place = place_of(item.take);
     const double angle = std::abs(place.horizontal_deg) + std::abs(place.vertical_deg);
     if (angle >= best_angle) continue;

@@ -225,6 +225,15 @@ TEST(CliNearField, SaysWhatIsMissing) {
   const auto unknown = run({"near-field", folder.path().string()});
   EXPECT_EQ(unknown.status, 3);
   EXPECT_THAT(unknown.err, HasSubstr("\"slot\" is none of the subject's parts"));
+  // The same part twice counts once; a port that nobody took is named.
+  set = set_of({});
+  set["takes"][1] = set["takes"][0];
+  set["takes"][1]["id"] = "nf-w again";
+  test::write(folder / "set.json", set.dump());
+  const json twice = run({"near-field", folder.path().string(), "--json"}).parsed();
+  EXPECT_THAT(twice["notes"].dump(), HasSubstr("several near fields of woofer"));
+  EXPECT_THAT(twice["notes"].dump(), HasSubstr("no near field of port"));
+  EXPECT_NEAR(twice["sum_db"][100].get<double>(), twice["cone_db"][100].get<double>(), 1e-9);
   set["takes"] = json::array();
   test::write(folder / "set.json", set.dump());
   EXPECT_THAT(run({"near-field", folder.path().string()}).err, HasSubstr("No near field"));

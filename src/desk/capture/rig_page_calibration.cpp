@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "desk/capture/rig_page.h"
+#include "workbench/taking/by_sound.h"
 
 /// What the rig page does with the device: each step on a worker, which holds values only.
 namespace lalometer {
@@ -68,7 +69,7 @@ void RigPage::readCalibrator() {
             [rate, level](AudioDevice& device, RigCalibration rig, const WorkContext& context) {
               // Calibrators sound at 1 kHz, pistonphones at 250 Hz.
               const auto at = [&](double hz) {
-                return read_tone(device, {rate, 0, 1, Hookup::kMicrophone}, hz, 0.0, 2.0,
+                return read_tone(device, stream_of(rig, TakeKind::kResponse, rate), hz, 0.0, 2.0,
                                  context.stop)
                     .and_then([&](const ToneReadings& heard) {
                       return with_sensitivity(rig, heard.measured, level, utc_now());
@@ -87,8 +88,8 @@ void RigPage::playTone() {
   calibrate(tr("100 Hz is playing"),
             [rate](AudioDevice& device, RigCalibration rig, const WorkContext& context) {
               const double amplitude = std::sqrt(2.0) * kTone_v / rig.output_v_per_unit;
-              return read_tone(device, {rate, 0, 1, Hookup::kMicrophone}, kTone_hz, amplitude, 3.5,
-                               context.stop)
+              return read_tone(device, stream_of(rig, TakeKind::kResponse, rate), kTone_hz,
+                               amplitude, 3.5, context.stop)
                   .map([&](const ToneReadings& heard) {
                     return Calibrated{rig, [amplitude, heard](RigPage& page) {
                                         page.tone_amplitude_ = amplitude;

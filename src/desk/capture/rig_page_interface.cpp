@@ -164,8 +164,7 @@ void RigPage::showInterfaces(const std::vector<AudioInterface>& found) {
   const QSignalBlocker quiet_too(output_interface_);
   interface_->clear();
   interface_->addItem(tr("Practice bench"), QString());
-  interface_->addItem(tr("Practice microphone"),
-                      QString::fromStdString(kPracticeMicrophone));
+  interface_->addItem(tr("Practice microphone"), QString::fromStdString(kPracticeMicrophone));
   output_interface_->clear();
   output_interface_->addItem(tr("the same"), QString());
   for (const AudioInterface& each : found) {

@@ -122,7 +122,8 @@ void WiredRig::make() {
     real_ = std::make_unique<PortAudioDevice>(wiring_.interface_key, wiring_.output_key);
   bench_->setup().own_input.reset();
   if (wiring_.interface_key == kPracticeMicrophone)
-    bench_->setup().own_input = PracticeOwnInput{.clock_ppm = 73.0, .rate_hz = 44100.0};
+    bench_->setup().own_input =
+        PracticeOwnInput{.clock_ppm = 73.0, .rate_hz = 44100.0, .inputs = 1};
   if (wiring_.table == RigWiring::Table::kSerial)
     serial_ = std::make_unique<GcodeTurntable>(wiring_.serial);
   wired_ = std::make_unique<Wired>(isPractice() ? *bench_ : *real_, wiring_, isPractice());
@@ -142,7 +143,8 @@ std::vector<RigWiring> WiredRig::kept() {
   settings.beginGroup(QStringLiteral("rigs"));
   const QStringList names = settings.childGroups();
   settings.endGroup();
-  std::vector<RigWiring> all;
+  // The practice bench is always at hand.
+  std::vector<RigWiring> all = {RigWiring{}, RigWiring{.interface_key = kPracticeMicrophone}};
   for (const QString& each : names) all.push_back(read_wiring(QStringLiteral("rigs/") + each));
   return all;
 }

@@ -69,11 +69,9 @@ void MonitorDesk::begin() {
       [shared = shared_, &device = capture_.wired().device(), rate, output = *output,
        hookup = hookup_, rig = capture_.rig(),
        tone_hz](const WorkContext& context) -> Result<void> {
-        const bool by_sound = rests_on_sound(
-            rig, hookup == Hookup::kImpedanceJig ? TakeKind::kImpedance : TakeKind::kResponse);
-        if (auto ready = device.prepare({rate, 0, by_sound ? StreamSetup::kNoLoopback : 1, hookup});
-            !ready)
-          return ready;
+        const TakeKind kind =
+            hookup == Hookup::kImpedanceJig ? TakeKind::kImpedance : TakeKind::kResponse;
+        if (auto ready = device.prepare(stream_of(rig, kind, rate)); !ready) return ready;
         // Inputs of their own may have a rate of their own.
         if (device.input_rate_hz() != rate) {
           const std::lock_guard held(shared->lock);

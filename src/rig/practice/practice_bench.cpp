@@ -61,7 +61,7 @@ DeviceAbility PracticeBench::ability() const {
   return {.name = "Practice bench",
           .sample_rates_hz = {44100.0, 48000.0, 88200.0, 96000.0, 192000.0},
           .output_count = 1,
-          .input_count = 2};
+          .input_count = setup_.own_input ? setup_.own_input->inputs : 2};
 }
 
 Result<void> PracticeBench::prepare(const StreamSetup& setup) {

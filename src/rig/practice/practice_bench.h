@@ -44,6 +44,7 @@ struct PracticeOwnInput {
   double clock_ppm = 0.0;  ///< of the inputs against the output
   double rate_hz = 0.0;    ///< of the inputs; 0: the output's
   double latency_spread_s = 0.04;
+  int inputs = 2;  ///< a microphone has one, a line input two
 };
 
 struct PracticeBenchSetup {

@@ -73,4 +73,10 @@ void take_out(const Response& correction, UncutSpectrum& spectrum) {
   divide(spectrum.bins, spectrum.step_hz, correction);
 }
 
+double heard_pa_per_v(const Take& take, const RigCalibration& rig) {
+  const bool taken_here = rig.time != TimeBase::kLoopback && take.conditions.loopback_channel < 0;
+  if (!taken_here) return take.conditions.pa_per_v;
+  return rig.level_known ? rig.input_pa_per_unit / rig.output_v_per_unit : 0.0;
+}
+
 }  // namespace lalometer

@@ -6,6 +6,7 @@
 #include "acoustics/signal/checks/uncut.h"
 #include "acoustics/signal/impulse_response.h"
 #include "acoustics/spectrum/response.h"
+#include "book/records.h"
 #include "book/rig_calibration.h"
 
 namespace lalometer {
@@ -26,5 +27,9 @@ namespace lalometer {
 /// ends hold.
 void take_out(const Response& correction, ImpulseResponse& h);
 void take_out(const Response& correction, UncutSpectrum& spectrum);
+
+/// Pascals per volt of a recorded sweep's units: by the rig that took it without a loopback, so
+/// that a calibration that is mended holds; as its file tells it otherwise. 0: not told.
+[[nodiscard]] double heard_pa_per_v(const Take& take, const RigCalibration& rig);
 
 }  // namespace lalometer

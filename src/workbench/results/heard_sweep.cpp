@@ -164,13 +164,11 @@ class Hearing {
 
   /// By the chirps around one of the sweeps; nothing where they are not heard.
   [[nodiscard]] std::optional<HeardTake> by_chirps(std::size_t which) const {
-    const auto chirps =
-        hear_chirps(signal_, spec_.sample_rate_hz(), s_.chirps, s_.duration_s, starts_[which]);
+    const auto chirps = chirps_around(which);
     if (!chirps) return std::nullopt;
     HeardTake out = heard(by_clock(spec_, chirps->drift_ppm));
     const double rate = out.spec.sample_rate_hz();
-    const double flight_s = c_.chirp_distance_m / speed_of_sound_m_s(c_.temperature_c);
-    const double excited = chirps->sweep_at - flight_s * rate;
+    const double excited = chirps->sweep_at - chirp_flight_s() * rate;
     out.by_chirps = true;
     out.start_known = c_.chirp_distance_m > 0.0;
     out.drift = ClockDrift{.ppm = chirps->drift_ppm,

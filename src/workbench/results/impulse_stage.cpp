@@ -265,8 +265,9 @@ Result<ImpulseStage> sweep_stage(const AnalysisInput& in, const AudioData& audio
                                  three_digits(s.lead_in_s + s.duration_s)),
                      in.take.raw_name);
   }
-  const bool calibrated = c.pa_per_v > 0.0;
-  const double factor = calibrated ? c.pa_per_v * c.drive_v : 1.0;
+  const double pa_per_v = heard_pa_per_v(in.take, in.rig);
+  const bool calibrated = pa_per_v > 0.0;
+  const double factor = calibrated ? pa_per_v * c.drive_v : 1.0;
   if (stop.stop_requested()) return cancelled();
   ImpulseStage stage;
   if (c.loopback_channel >= 0 &&

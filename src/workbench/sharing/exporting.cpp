@@ -7,6 +7,7 @@
 #include "exchange/curve_file.h"
 #include "exchange/set/measurement_set.h"
 #include "workbench/results/analysis.h"
+#include "workbench/results/corrections.h"
 
 namespace lalometer {
 namespace {
@@ -111,6 +112,11 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
     if (take.form == RawForm::kTextFile) item.take.conditions.gate_s = take.conditions.gate_s;
     if (take.form != RawForm::kRecording) {
       item.raw.bytes = *raw;
+      // What was heard without a loopback, or came with a set: its microphone belongs to it.
+      if (const auto rig = book.rig(take.rig_id); rig && take.form == RawForm::kSweepFile) {
+        item.microphone_correction = rig->microphone_correction;
+        item.take.conditions.pa_per_v = heard_pa_per_v(take, *rig);
+      }
     } else if (take.kind() == TakeKind::kImpedance) {
       // A set knows impedance as a curve only; the recording stays in the book.
       const auto a = worked_out(book, take);
@@ -133,7 +139,9 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
       const auto rig = book.rig(take.rig_id);
       // The sensitivity that makes levels absolute again when the set is read back.
       if (rig) {
-        item.take.conditions.pa_per_v = rig->input_pa_per_unit / rig->loopback_v_per_unit;
+        // Nobody knows the volts and pascals of a rig that was not calibrated.
+        if (rig->level_known)
+          item.take.conditions.pa_per_v = rig->input_pa_per_unit / rig->loopback_v_per_unit;
         item.microphone_correction = rig->microphone_correction;
       }
     }

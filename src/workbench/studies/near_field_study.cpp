@@ -111,6 +111,20 @@ FrequencyAxis common_axis(const std::vector<NearTake>& takes) {
   return FrequencyAxis::logarithmic(low, std::max(high, 1.01 * low), kPerOctave);
 }
 
+/// A port or a radiator that nobody held the microphone to is missing in the sum.
+void note_untaken(const SubjectGeometry& g, Material& m) {
+  const auto taken = [&](const std::string& id) {
+    return std::any_of(m.parts.begin(), m.parts.end(),
+                       [&](const Part& p) { return p.source.id == id; });
+  };
+  const auto note = [&](const std::string& id) {
+    if (!taken(id))
+      m.notes.push_back(fmt::format("There is no near field of {}: the sum lacks it.", id));
+  };
+  for (const SubjectPort& p : g.ports) note(p.id);
+  for (const SubjectRadiator& r : g.radiators) note(r.id);
+}
+
 Result<Material> material_of(const SubjectGeometry& g, const std::vector<NearTake>& takes,
                              const std::string& where) {
   Material m;
@@ -123,6 +137,12 @@ Result<Material> material_of(const SubjectGeometry& g, const std::vector<NearTak
     const auto* setup = std::get_if<NearFieldSetup>(&each.take->setup);
     auto part = part_named(g, setup == nullptr ? "" : setup->source, where);
     if (!part) return tl::unexpected(part.error());
+    if (std::any_of(m.parts.begin(), m.parts.end(),
+                    [&](const Part& p) { return p.source.id == part->source.id; })) {
+      m.notes.push_back(
+          fmt::format("Of several near fields of {} the first counts.", part->source.id));
+      continue;
+    }
     part->source.microphone_m = setup->distance_mm / 1e3;
     Response curve = resampled(*each.curve, axis);
     const double drive = each.take->conditions.drive_v;
@@ -140,7 +160,8 @@ Result<Material> material_of(const SubjectGeometry& g, const std::vector<NearTak
     m.parts.push_back(*std::move(part));
     m.pressures.push_back(std::move(curve));
   }
-  if (takes.size() > 1 && (!phased || !common)) {
+  note_untaken(g, m);
+  if (m.parts.size() > 1 && (!phased || !common)) {
     m.by_physics = true;
     m.notes.emplace_back(
         phased ? "The near fields have no time in common: each was given minimum phase, ports and "

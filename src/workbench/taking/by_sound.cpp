@@ -66,6 +66,13 @@ bool rests_on_sound(const RigCalibration& rig, TakeKind kind) {
   return rig.time != TimeBase::kLoopback && kind != TakeKind::kImpedance;
 }
 
+StreamSetup stream_of(const RigCalibration& rig, TakeKind kind, double sample_rate_hz) {
+  return {.sample_rate_hz = sample_rate_hz,
+          .measure_input = 0,
+          .loopback_input = rests_on_sound(rig, kind) ? StreamSetup::kNoLoopback : 1,
+          .hookup = kind == TakeKind::kImpedance ? Hookup::kImpedanceJig : Hookup::kMicrophone};
+}
+
 Result<Excitation> excitation_by_sound(const TakeRequest& r, const RigCalibration& rig) {
   return SweepSpec::make_synchronised({r.start_hz, std::min(r.stop_hz, 0.48 * r.sample_rate_hz),
                                        r.duration_s, r.sample_rate_hz})
@@ -91,6 +98,7 @@ void make_heard(Take& take, const Stimulus& stimulus, const RigCalibration& rig,
   take.form = RawForm::kSweepFile;
   take.sample_rate_hz = sample_rate_hz;
   take.raw_name = take.name + ".wav";
+  std::replace(take.raw_name.begin(), take.raw_name.end(), '/', '-');
   c.stimulus = stimulus;
   c.channel = 0;
   c.loopback_channel = -1;

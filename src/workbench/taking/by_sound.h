@@ -9,6 +9,11 @@ namespace lalometer {
 /// Whether this rig takes it so. Impedances never: the jig's two inputs are one device.
 [[nodiscard]] bool rests_on_sound(const RigCalibration& rig, TakeKind kind);
 
+/// The stream that such a take or anything else of this rig needs: an interface with one input is
+/// asked for no loopback.
+[[nodiscard]] StreamSetup stream_of(const RigCalibration& rig, TakeKind kind,
+                                    double sample_rate_hz);
+
 /// What is played for it. Repeats lie in one recording, a told period apart: they tell the drift.
 /// Around the sweep (each of them) stand the rig's reference chirps. No fades: the ideal sweep is
 /// the reference.

@@ -325,14 +325,11 @@ Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
     if (progress) progress({stage, done, (1.0 - done) * whole_s});
   };
   tell(TakeProgress::Stage::kPrepare, 0.0);
-  const Hookup hookup =
-      request.kind == TakeKind::kImpedance ? Hookup::kImpedanceJig : Hookup::kMicrophone;
-  const StreamSetup setup{.sample_rate_hz = request.sample_rate_hz,
-                          .measure_input = 0,
-                          .loopback_input = by_sound ? StreamSetup::kNoLoopback : 1,
-                          .hookup = hookup,
-                          .output = excitation->second.empty() ? StreamSetup::kAllOutputs : 0,
-                          .second_output = excitation->second.empty() ? -1 : 1};
+  StreamSetup setup = stream_of(rig, request.kind, request.sample_rate_hz);
+  if (!excitation->second.empty()) {
+    setup.output = 0;
+    setup.second_output = 1;
+  }
   if (auto ready = device.prepare(setup); !ready) return tl::unexpected(ready.error());
   if (by_sound) {
     auto outcome = heard_outcome(device, rig, request, *excitation, stop, tell);

@@ -3,9 +3,15 @@
 
 #include <gmock/gmock.h>
 
+#include "exchange/set/measurement_set.h"
 #include "rig/practice/practice_bench.h"
+#include "support/support.h"
 #include "workbench/practice/demo_book.h"
 #include "workbench/results/analysis.h"
+#include "workbench/results/corrections.h"
+#include "workbench/sharing/exporting.h"
+#include "workbench/taking/calibrating.h"
+#include "workbench/taking/rig_trial.h"
 
 namespace lalometer {
 namespace {
@@ -190,6 +196,72 @@ TEST(BySound, TheJigOnAnInputOfItsOwnGivesTheSameImpedance) {
     for (double f = 30.0; f < 15000.0; f *= 1.05)
       EXPECT_NEAR(std::abs(value_at(got, f) / value_at(want, f)), 1.0, 0.003) << f;
   }
+}
+
+// A USB microphone has one input: nothing may ask it for a second one.
+TEST(BySound, AMicrophoneWithOneInputIsCalibratedAndTaken) {
+  PracticeBenchSetup setup = bench(20.0, 48000.0);
+  setup.own_input->inputs = 1;
+  PracticeBench device(setup);
+  RigCalibration own = rig(TimeBase::kNone);
+  own.level_known = false;
+  own.taken_at.clear();
+  const auto tone =
+      read_tone(device, stream_of(own, TakeKind::kResponse, 48000.0), 100.0, 0.07, 1.0, {});
+  ASSERT_TRUE(tone) << tone.error().text();
+  EXPECT_GT(tone->measured.amplitude, 1e-5);
+  EXPECT_EQ(tone->loopback.amplitude, 0.0);
+  // 2.83 V read at the terminals; the loopback has nothing to say.
+  const auto driven = with_amplifier(own, 0.2, 2.83, tone->loopback, "2026-11-28");
+  ASSERT_TRUE(driven);
+  EXPECT_NEAR(driven->output_v_per_unit, 2.83 * std::sqrt(2.0) / 0.2, 1e-9);
+  EXPECT_FALSE(driven->level_known) << "the microphone's sensitivity is still missing";
+  EXPECT_TRUE(run_take(device, own, on_axis(), {}, {}));
+  const auto trial = try_rig(device, own, 48000.0, {});
+  ASSERT_TRUE(trial) << trial.error().text();
+  EXPECT_TRUE(trial->good) << trial->verdict;
+  // The jig needs two, and says so.
+  TakeRequest impedance = on_axis();
+  impedance.kind = TakeKind::kImpedance;
+  EXPECT_THAT(run_take(device, own, impedance, {}, {}).error().text(), HasSubstr("no input 2"));
+}
+
+// Calibrations are applied by reference: mended ones hold, and a set takes them along.
+TEST(BySound, AMendedCalibrationHoldsAndGoesWithTheExportedSet) {
+  RigCalibration own = rig(TimeBase::kNone);
+  own.microphone_correction = *Response::make(*FrequencyAxis::make({20.0, 1000.0, 20000.0}),
+                                              {1.0, 1.0, 1.4}, Quantity::kRatio, {}, true);
+  PracticeBench device(bench(0.0, 48000.0));
+  const auto outcome = run_take(device, own, on_axis(), {}, {});
+  ASSERT_TRUE(outcome);
+  RigCalibration mended = own;
+  mended.input_pa_per_unit *= 2.0;
+  const auto level = [](const Analysis& a, double f) { return std::abs(value_at(a.curve, f)); };
+  const Analysis before = analysed_take(*outcome, own);
+  EXPECT_NEAR(level(analysed_take(*outcome, mended), 1000.0) / level(before, 1000.0), 2.0, 1e-9);
+
+  const test::TemporaryFolder folder;
+  auto book = *Book::create(folder / "a.lalo");
+  const Id subject = *book.add_subject({.name = "Kiosk"});
+  TakeOutcome kept = *outcome;
+  kept.take.subject_id = subject;
+  kept.take.variant_id = *book.add_variant({0, subject, "As it is", "", ""});
+  ASSERT_TRUE(keep_take(book, kept, own));
+  ASSERT_TRUE(export_subject(book, subject, folder / "set"));
+  const auto set = read_set(folder / "set");
+  ASSERT_TRUE(set) << set.error().text();
+  RigCalibration told;
+  told.microphone_correction = set->takes[0].microphone_correction;
+  ASSERT_TRUE(told.microphone_correction);
+  const auto again = analysed(
+      {set->takes[0].take, set->takes[0].raw.bytes, told, {.gate_s = 0.004, .smoothing = 0}}, {});
+  ASSERT_TRUE(again);
+  for (const double f : {500.0, 1000.0, 15000.0})
+    EXPECT_NEAR(level(*again, f) / level(before, f), 1.0, 1e-4) << f;
+  // Of a rig that nobody calibrated no level goes along.
+  RigCalibration unknown = own;
+  unknown.level_known = false;
+  EXPECT_EQ(heard_pa_per_v(kept.take, unknown), 0.0);
 }
 
 TEST(BySound, WithoutCalibrationALevelIsRelative) {

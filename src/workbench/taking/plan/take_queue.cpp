@@ -7,6 +7,7 @@
 
 #include "acoustics/signal/recording/recording_checks.h"
 #include "base/text.h"
+#include "workbench/taking/by_sound.h"
 
 namespace lalometer {
 namespace {
@@ -108,9 +109,8 @@ class Runner {
     if (auto level = level_for(i, request); !level) return tl::unexpected(level.error());
     if (settings_.countdown_s > 0.0) {
       tell(i, QueueStage::kCountdown, 0.0, settings_.countdown_s);
-      const Hookup hookup =
-          request.kind == TakeKind::kImpedance ? Hookup::kImpedanceJig : Hookup::kMicrophone;
-      if (auto ready = device_.prepare({request.sample_rate_hz, 0, 1, hookup}); !ready)
+      if (auto ready = device_.prepare(stream_of(rig_, request.kind, request.sample_rate_hz));
+          !ready)
         return tl::unexpected(ready.error());
       const auto pips = countdown_signal(settings_.countdown_s, limited(request).request.drive_v,
                                          rig_, request.sample_rate_hz);
