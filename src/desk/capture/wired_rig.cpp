@@ -144,7 +144,9 @@ std::vector<RigWiring> WiredRig::kept() {
   const QStringList names = settings.childGroups();
   settings.endGroup();
   // The practice bench is always at hand.
-  std::vector<RigWiring> all = {RigWiring{}, RigWiring{.interface_key = kPracticeMicrophone}};
+  RigWiring microphone;
+  microphone.interface_key = kPracticeMicrophone;
+  std::vector<RigWiring> all = {RigWiring{}, microphone};
   for (const QString& each : names) all.push_back(read_wiring(QStringLiteral("rigs/") + each));
   return all;
 }
