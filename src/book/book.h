@@ -104,6 +104,9 @@ class Book {
   [[nodiscard]] Result<void> set_variant(const Variant& variant);
   [[nodiscard]] Result<void> set_take_note(Id take, const std::string& note);
   [[nodiscard]] Result<void> set_note(Id subject, const std::string& note);
+  /// How a take was made, told again: the place of a join, points of a traced chart.
+  [[nodiscard]] Result<void> set_conditions(Id take, const Conditions& conditions,
+                                            const std::string& step_name);
   /// Takes analysed with another rig's calibration from now on: a later calibration mends old
   /// takes.
   [[nodiscard]] Result<void> set_rig(const std::vector<Id>& takes, Id rig);

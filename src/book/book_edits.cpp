@@ -168,6 +168,14 @@ Result<void> Book::set_take_note(Id take, const std::string& note) {
   });
 }
 
+Result<void> Book::set_conditions(Id take, const Conditions& conditions,
+                                  const std::string& step_name) {
+  return edit(step_name, [&] {
+    update(connection_->database, "UPDATE take SET conditions = ? WHERE id = ?",
+           {to_json(conditions)}, take);
+  });
+}
+
 Result<void> Book::set_note(Id subject, const std::string& note) {
   return edit("Change a note", [&] {
     update(connection_->database, "UPDATE subject SET note = ? WHERE id = ?", {note}, subject);

@@ -100,6 +100,52 @@ ChirpTrain chirps_from(const Json& json) {
 
 }  // namespace
 
+namespace {
+
+Json worked_json(const WorkedFrom& w) {
+  return {{"how", w.how}, {"takes", w.takes}, {"at_hz", w.at_hz}};
+}
+
+WorkedFrom worked_from(const Json& json) {
+  WorkedFrom w;
+  read(json, "how", w.how);
+  read(json, "at_hz", w.at_hz);
+  if (const auto takes = json.find("takes"); takes != json.end() && takes->is_array())
+    for (const Json& id : *takes)
+      if (id.is_number_integer()) w.takes.push_back(id.get<Id>());
+  return w;
+}
+
+Json chart_json(const TracedChart& c) {
+  return {{"axes", parsed_json(c.axes_json)},
+          {"frequency_hz", c.frequency_hz},
+          {"value", c.value},
+          {"smoothing", c.smoothing},
+          {"drive_told", c.drive_told}};
+}
+
+std::vector<double> numbers(const Json& json, const char* key) {
+  std::vector<double> values;
+  if (const auto found = json.find(key); found != json.end() && found->is_array())
+    for (const Json& value : *found)
+      if (value.is_number()) values.push_back(value.get<double>());
+  return values;
+}
+
+/// Columns of different lengths are none.
+TracedChart chart_from(const Json& json) {
+  TracedChart c;
+  if (const auto axes = json.find("axes"); axes != json.end()) c.axes_json = dumped(*axes);
+  read(json, "smoothing", c.smoothing);
+  read(json, "drive_told", c.drive_told);
+  c.frequency_hz = numbers(json, "frequency_hz");
+  c.value = numbers(json, "value");
+  if (c.frequency_hz.size() != c.value.size()) c.frequency_hz = c.value = {};
+  return c;
+}
+
+}  // namespace
+
 std::string to_json(const Conditions& c) {
   Json more = Json::object();
   for (const auto& [key, value] : c.more_json) more[key] = parsed_json(value);
@@ -131,6 +177,8 @@ std::string to_json(const Conditions& c) {
     json["chirp_distance_m"] = c.chirp_distance_m;
   }
   if (c.sweep > 0) json["sweep"] = c.sweep;
+  if (!c.worked.how.empty()) json["worked"] = worked_json(c.worked);
+  if (!c.chart.frequency_hz.empty()) json["chart"] = chart_json(c.chart);
   if (c.repeats.count > 1) {
     json["repeats"] = {{"count", c.repeats.count},
                        {"frequency_hz", c.repeats.frequency_hz},
@@ -167,6 +215,10 @@ Conditions conditions_from_json(const std::string& text) {
   read(json, "chirp_distance_m", c.chirp_distance_m);
   if (const auto chirps = json.find("sweep_chirps"); chirps != json.end() && chirps->is_object())
     c.stimulus.chirps = chirps_from(*chirps);
+  if (const auto worked = json.find("worked"); worked != json.end() && worked->is_object())
+    c.worked = worked_from(*worked);
+  if (const auto chart = json.find("chart"); chart != json.end() && chart->is_object())
+    c.chart = chart_from(*chart);
   if (const auto repeats = json.find("repeats"); repeats != json.end() && repeats->is_object())
     c.repeats = repeats_from(*repeats);
   if (const auto more = json.find("more"); more != json.end() && more->is_object()) {

@@ -69,6 +69,10 @@ std::string_view word_of(RawForm form) {
       return "sweep";
     case RawForm::kSoundFile:
       return "sound";
+    case RawForm::kWorked:
+      return "worked";
+    case RawForm::kChartPicture:
+      return "chart";
   }
   return "recording";
 }
@@ -83,6 +87,11 @@ constexpr std::array<std::pair<GroupKind, std::string_view>, 4> kGroupWords = {{
 }  // namespace
 
 std::string spoken_kind(const Take& take) {
+  if (take.form == RawForm::kWorked)
+    return take.conditions.worked.how == "join"       ? "Near and far field joined"
+           : take.conditions.worked.how == "near-sum" ? "Sum of near fields"
+                                                      : "Mean of takes";
+  if (take.form == RawForm::kChartPicture) return "Published curve";
   switch (take.kind()) {
     case TakeKind::kResponse:
       return "Response";

@@ -61,6 +61,8 @@ enum class RawForm {
   kImpulseFile,  ///< WAV or FLAC holding an impulse response, byte for byte
   kSweepFile,    ///< WAV or FLAC holding a recorded sweep, byte for byte
   kSoundFile,    ///< WAV or FLAC holding something else, byte for byte
+  kWorked,       ///< nothing of its own: worked out of other takes (Conditions::worked)
+  kChartPicture,  ///< picture of a published chart, byte for byte; its curve was traced off it
 };
 [[nodiscard]] std::string_view word_of(RawForm form);
 
@@ -74,6 +76,24 @@ struct Stimulus {
   double period_s = 0.0;   ///< of them: from start to start, on the player's clock
   ChirpTrain chirps = {};  ///< before and after each sweep, the first ones within its lead-in
   friend bool operator==(const Stimulus&, const Stimulus&) = default;
+};
+
+/// A curve that is worked out of other takes of the same book, anew whenever they change.
+struct WorkedFrom {
+  std::string how;        ///< "join", "near-sum", "power-mean", "complex-mean"; empty: none
+  std::vector<Id> takes;  ///< those it is made of
+  double at_hz = 0.0;     ///< of a join: where; 0: where they agree best
+  friend bool operator==(const WorkedFrom&, const WorkedFrom&) = default;
+};
+
+/// What was read off a published chart.
+struct TracedChart {
+  std::string axes_json = "{}";      ///< where the axes stand on the picture
+  std::vector<double> frequency_hz;  ///< rising
+  std::vector<double> value;         ///< dB, or ohm of an impedance
+  int smoothing = 0;                 ///< 1/N octave, where the sheet tells it; 0: not told
+  bool drive_told = false;           ///< else its level is free
+  friend bool operator==(const TracedChart&, const TracedChart&) = default;
 };
 
 /// How a take was made, whatever it is of.
@@ -100,6 +120,8 @@ struct Conditions {
   double chirp_distance_m = 0.0;
   Stimulus stimulus;
   RepeatSpread repeats;                          ///< of a recording that is the mean of several
+  WorkedFrom worked;
+  TracedChart chart;
   std::map<std::string, std::string> more_json;  ///< unknown keys of an imported take, kept
 };
 
@@ -143,6 +165,13 @@ struct Take {
 }
 /// "Response", "Near field of woofer", "Impedance", "foo (not read by this version)".
 [[nodiscard]] std::string spoken_kind(const Take& take);
+/// Key of a set's take that says why it is none of a microphone's: "worked", "published".
+inline constexpr std::string_view kNotMeasured = "not_measured";
+/// Made by a microphone or a jig, or given as such; not worked out of others, nor published.
+[[nodiscard]] inline bool is_measured(const Take& take) {
+  return take.form != RawForm::kWorked && take.form != RawForm::kChartPicture &&
+         !take.conditions.more_json.contains(std::string(kNotMeasured));
+}
 [[nodiscard]] inline bool is_pressure(const Take& take) {
   return is_pressure(take.kind());
 }

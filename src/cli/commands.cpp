@@ -10,10 +10,12 @@
 #include <ostream>
 
 #include "acoustics/spectrum/smoothing.h"
+#include "base/constants.h"
 #include "base/log.h"
 #include "base/text.h"
 #include "base/work_owner.h"
 #include "cli/bass_commands.h"
+#include "cli/curve_commands.h"
 #include "cli/design_commands.h"
 #include "cli/impedance_commands.h"
 #include "cli/import_command.h"
@@ -44,7 +46,8 @@ struct ResponseOptions {
 
 /// The take of a file or set that `response` speaks of: the response nearest to the axis, curves
 /// before recordings.
-Result<ImportItem> chosen_response(const Doors& doors, const ResponseOptions& o) {
+Result<ImportItem> chosen_response(const Doors& doors, const ResponseOptions& o,
+                                   std::optional<Stand>& stand) {
   const ImportPreview preview = read_source(o.path, choices_of(o.reading), doors.choice);
   const ImportItem* best = nullptr;
   double best_angle = 1e9;
@@ -59,6 +62,7 @@ Result<ImportItem> chosen_response(const Doors& doors, const ResponseOptions& o)
       best_angle = angle;
     }
   }
+  stand = preview.stand;
   if (best != nullptr) return *best;
   if (!preview.problems.empty()) return tl::unexpected(preview.problems.front());
   if (!preview.items.empty()) {
@@ -69,8 +73,32 @@ Result<ImportItem> chosen_response(const Doors& doors, const ResponseOptions& o)
   return bad_input("No response was found here.", o.path);
 }
 
+/// What comes after the direct sound, named where the set tells of its bench.
+void put_reflections(Told& told, const Analysis& a, const Take& take,
+                     const std::optional<Stand>& stand) {
+  std::vector<Told> rows;
+  const double c = speed_of_sound_m_s(take.conditions.temperature_c);
+  for (const LateSound& late : a.later) {
+    const double delay_s = late.time_s - a.arrival_s;
+    Told row;
+    row.put("later_ms", 1e3 * delay_s)
+        .put("level_db", late.level_db)
+        .put("longer_way_m", delay_s * c);
+    std::string name;
+    if (stand) {
+      Stand here = *stand;
+      here.distance_m = place_of(take).distance_m;
+      name = named_reflection(here, delay_s, c).name;
+    }
+    row.put("surface", name.empty() ? Told::Value(nullptr) : Told::Value(name));
+    rows.push_back(std::move(row));
+  }
+  told.put("reflections", Told::Value(std::move(rows)));
+}
+
 int response_command(const Doors& doors, const ResponseOptions& o) {
-  const auto item = chosen_response(doors, o);
+  std::optional<Stand> stand;
+  const auto item = chosen_response(doors, o, stand);
   if (!item) return refuse(doors, item.error());
   Told told;
   std::optional<double> arrival_s;
@@ -92,6 +120,9 @@ int response_command(const Doors& doors, const ResponseOptions& o) {
                                              own_gate_s > 0.0 ? 1.0 / own_gate_s : 0.0),
                                     o.smooth));
     told.notes(item->notes).note("Curves on file hold no arrival.");
+  } else if (!item->stage) {
+    told = told_of(plain ? *item->curve : smoothed(*item->curve, o.smooth));
+    told.notes(item->notes).note(item->understood + ": it holds no arrival.");
   } else {
     Recipe recipe;
     if (item->recipe && plain) {
@@ -108,6 +139,7 @@ int response_command(const Doors& doors, const ResponseOptions& o) {
     reflection_s = result.first_reflection_s;
     origin = result.origin;
     if (!reflection_s) told.note("No reflection stands out after the direct sound.");
+    put_reflections(told, result, item->take, stand);
     if (!item->stage->start_known) {
       if (arrival_s && reflection_s)
         told.note(fmt::format("The first reflection comes {:.2f} ms after the arrival.",
@@ -284,6 +316,7 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   add_file_commands(app, doors, status);
   add_design_commands(app, doors, status);
   add_bass_commands(app, doors, status);
+  add_curve_commands(app, doors, status);
   add_impedance_commands(app, doors, status);
   add_stimulus_command(app, doors, status);
 

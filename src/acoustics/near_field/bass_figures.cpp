@@ -81,7 +81,7 @@ std::optional<Estimate> tuning_by_movements(const FrequencyAxis& axis,
 }
 
 std::optional<double> least_movement_hz(const Response& cone, double low_hz, double high_hz) {
-  constexpr double kDeep_db = 6.0;
+  constexpr double kDeep_db = 4.0;
   const FrequencyAxis& axis = cone.axis();
   std::optional<std::size_t> best;
   for (std::size_t i = 1; i + 1 < axis.size(); ++i) {
@@ -105,6 +105,25 @@ std::optional<double> least_movement_hz(const Response& cone, double low_hz, dou
   const double off = bend > 0.0 ? std::clamp(0.5 * (a - c) / bend, -0.5, 0.5) : 0.0;
   const double step = std::sqrt(axis[*best + 1] / axis[*best - 1]);
   return axis[*best] * std::pow(step, off);
+}
+
+Response level_run(const Response& curve, int bands_per_octave) {
+  const FrequencyAxis& axis = curve.axis();
+  const double reach = std::exp2(0.5 / bands_per_octave) * (1.0 + 1e-9);
+  std::vector<std::complex<double>> values(curve.size());
+  std::size_t from = 0;
+  std::size_t to = 0;
+  for (std::size_t i = 0; i < curve.size(); ++i) {
+    while (axis[from] < axis[i] / reach) ++from;
+    while (to + 1 < curve.size() && axis[to + 1] <= axis[i] * reach) ++to;
+    // The same to both sides, so that the ends do not lean.
+    const std::size_t side = std::min(i - from, to - i);
+    double sum = 0.0;
+    for (std::size_t k = i - side; k <= i + side; ++k)
+      sum += std::log(std::max(curve.magnitude(k), 1e-30));
+    values[i] = std::exp(sum / static_cast<double>(2 * side + 1));
+  }
+  return *Response::make(axis, std::move(values), curve.quantity(), curve.valid(), false);
 }
 
 std::vector<StandingOut> tops(const Response& curve, double low_hz, double high_hz,

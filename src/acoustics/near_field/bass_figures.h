@@ -26,10 +26,14 @@ namespace lalometer {
     const FrequencyAxis& axis, const std::vector<std::complex<double>>& cone,
     const std::vector<std::complex<double>>& port, double least_hz);
 
-/// Where the cone moves least: the deepest dip of its near field between two limits that lies 6 dB
+/// Where the cone moves least: the deepest dip of its near field between two limits that lies 4 dB
 /// below both sides.
 [[nodiscard]] std::optional<double> least_movement_hz(const Response& cone, double low_hz,
                                                       double high_hz);
+
+/// The run of a curve's level: the mean of its dB over 1/N octave about each point. Unlike a power
+/// mean it leaves a straight slope where it is. No phase.
+[[nodiscard]] Response level_run(const Response& curve, int bands_per_octave);
 
 /// A resonance that stands out of a curve.
 struct StandingOut {

@@ -90,7 +90,7 @@ double unexplained(const FrequencyAxis& axis, const std::vector<Complex>& ratio,
 
 }  // namespace
 
-std::optional<double> crosstalk_share(const std::vector<NearSource>& sources,
+CrosstalkShare crosstalk_share(const std::vector<NearSource>& sources,
                                       const std::vector<Response>& pressures,
                                       const std::vector<bool>& cone, double least_hz, double c) {
   constexpr double kMost = 1.3;
@@ -102,7 +102,7 @@ std::optional<double> crosstalk_share(const std::vector<NearSource>& sources,
   for (const double f : pressures.front().axis().hz())
     if (f > kFrom * least_hz && f < kTo * least_hz) hz.push_back(f);
   const auto axis = FrequencyAxis::make(hz);
-  if (!axis || axis->size() < 12) return std::nullopt;
+  if (!axis || axis->size() < 12) return {};
   std::vector<Response> parts;
   for (const Response& p : pressures) parts.push_back(resampled(p, *axis));
   std::vector<double> left;
@@ -119,16 +119,27 @@ std::optional<double> crosstalk_share(const std::vector<NearSource>& sources,
   }
   const auto best =
       static_cast<std::size_t>(std::min_element(left.begin(), left.end()) - left.begin());
-  const double highest = *std::max_element(left.begin(), left.end());
-  if (left[best] > kUnexplained || highest < 1.3 * left[best]) return std::nullopt;
-  double at = static_cast<double>(best);
-  if (best > 0 && best + 1 < left.size()) {
-    // Squares of departures are a parabola in the share.
-    const auto square = [&](std::size_t i) { return left[i] * left[i]; };
-    const double bend = square(best - 1) - 2.0 * square(best) + square(best + 1);
-    if (bend > 0.0) at += 0.5 * (square(best - 1) - square(best + 1)) / bend;
-  }
-  return kStep * at;
+  if (left[best] > kUnexplained) return {};
+  // Squares of departures are a parabola in the share, told best over some steps.
+  const std::size_t reach = 3;
+  const std::size_t middle = std::clamp(best, reach, left.size() - 1 - reach);
+  const auto square = [&](std::size_t i) { return left[i] * left[i]; };
+  const double bend = (square(middle - reach) - 2.0 * square(middle) + square(middle + reach)) /
+                      static_cast<double>(reach * reach);
+  if (!(bend > 0.0)) return {};
+  const double off = 0.5 * (square(middle - reach) - square(middle + reach)) /
+                     static_cast<double>(2 * reach) * 2.0 / bend;
+  const double at = static_cast<double>(middle) + off;
+  // Neighbouring points hang together: of some four only one counts by itself.
+  constexpr double kTogether = 4.0;
+  const double rows = 2.0 * static_cast<double>(axis->size()) / kTogether;
+  CrosstalkShare share;
+  share.half_width =
+      std::min(CrosstalkShare::kUsualShareOff,
+               kStep * kTwoSided95 * std::sqrt(square(best) / std::max(rows - 5.0, 1.0) / (0.5 * bend)));
+  share.told = share.half_width < CrosstalkShare::kUsualShareOff;
+  if (share.told) share.value = kStep * std::clamp(at, 0.0, static_cast<double>(left.size() - 1));
+  return share;
 }
 
 std::vector<std::optional<double>> crosstalk_db(const std::vector<NearSource>& sources,

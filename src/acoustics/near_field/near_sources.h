@@ -51,9 +51,18 @@ struct NearSource {
 /// cabinet is no large wall, so the share is seldom quite 1.
 /// @param cone       of each source: whether it is a cone.
 /// @param least_hz   where the cones move least; 0.45 to 1.8 of it is looked at.
-/// @return 0 to 1.3; nothing where no share leaves less than 4 % of the ratio unexplained, or none
-/// does so better than the others: then the takes do not tell.
-[[nodiscard]] std::optional<double> crosstalk_share(const std::vector<NearSource>& sources,
+/// What the takes leave open stands in the half-width (95 %, from how the unexplained part grows
+/// beside the best share).
+struct CrosstalkShare {
+  double value = kUsualShare;
+  double half_width = kUsualShareOff;
+  bool told = false;  ///< by the takes; else what cabinets usually have
+  static constexpr double kUsualShare = 0.8;
+  static constexpr double kUsualShareOff = 0.4;  ///< common practice, no source
+};
+/// The value lies between 0 and 1.3. Not told where no share leaves less than 4 % of the ratio
+/// unexplained, or the half-width would exceed the usual one.
+[[nodiscard]] CrosstalkShare crosstalk_share(const std::vector<NearSource>& sources,
                                                     const std::vector<Response>& pressures,
                                                     const std::vector<bool>& cone, double least_hz,
                                                     double speed_of_sound_m_s);

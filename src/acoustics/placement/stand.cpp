@@ -13,7 +13,8 @@ std::string trouble_of(const Stand& s) {
     return "Loudspeaker and microphone have to stand above the floor.";
   if (s.ceiling_m && std::max(s.speaker_height_m, s.microphone_height_m) >= *s.ceiling_m)
     return fmt::format("The ceiling is {:.2f} m high: something would stand in it.", *s.ceiling_m);
-  for (const auto& wall : {s.left_m, s.right_m, s.behind_speaker_m, s.behind_microphone_m}) {
+  for (const auto& wall :
+       {s.left_m, s.right_m, s.nearest_m, s.behind_speaker_m, s.behind_microphone_m}) {
     if (wall && !(*wall > 0.0)) return "A wall stands where the loudspeaker or the microphone is.";
   }
   return {};
@@ -37,6 +38,7 @@ std::vector<SurfaceReflection> reflections_of(const Stand& s, double c) {
   }
   if (s.left_m) add("left wall", std::hypot(direct, 2.0 * *s.left_m), 0.5);
   if (s.right_m) add("right wall", std::hypot(direct, 2.0 * *s.right_m), 0.5);
+  if (s.nearest_m) add("nearest wall", std::hypot(direct, 2.0 * *s.nearest_m), 0.5);
   if (s.behind_speaker_m)
     add("wall behind the loudspeaker", std::hypot(s.distance_m + 2.0 * *s.behind_speaker_m, up),
         0.0);
@@ -46,6 +48,20 @@ std::vector<SurfaceReflection> reflections_of(const Stand& s, double c) {
   std::stable_sort(found.begin(), found.end(),
                    [](const auto& a, const auto& b) { return a.path_m < b.path_m; });
   return found;
+}
+
+NamedReflection named_reflection(const Stand& stand, double delay_s, double c,
+                                 double tolerance_s) {
+  NamedReflection named{.name = {}, .later_m = delay_s * c};
+  double nearest = std::max(tolerance_s, 0.04 * delay_s);
+  for (const SurfaceReflection& r : reflections_of(stand, c)) {
+    const double off = r.delay_s - delay_s;
+    if (std::abs(off) > nearest) continue;
+    nearest = std::abs(off);
+    named.name = r.surface;
+    named.off_s = off;
+  }
+  return named;
 }
 
 GateAllowance allowance_of(const Stand& stand, double c) {

@@ -16,6 +16,7 @@ struct Stand {
   std::optional<double> ceiling_m = std::nullopt;  ///< above the floor
   std::optional<double> left_m = std::nullopt;     ///< from the axis to that wall
   std::optional<double> right_m = std::nullopt;
+  std::optional<double> nearest_m = std::nullopt;  ///< to a wall beside it that nobody named
   std::optional<double> behind_speaker_m = std::nullopt;     ///< from the baffle
   std::optional<double> behind_microphone_m = std::nullopt;  ///< from the microphone
   /// Both lie on a hard, wide floor: its mirror image falls in with the direct sound (6 dB more)
@@ -38,6 +39,18 @@ struct SurfaceReflection {
 /// loudspeaker is a point on its baffle (low drivers stand nearer to the floor, which is said in
 /// the manual). Precondition: the stand has no trouble.
 [[nodiscard]] std::vector<SurfaceReflection> reflections_of(const Stand& stand, double c);
+
+/// What a sound that comes later was reflected by, as far as the stand tells.
+struct NamedReflection {
+  std::string name;  ///< a surface; empty: none of the stand's surfaces comes then
+  double later_m;    ///< its way is longer than the direct one by so much
+  /// The surface's own delay less the heard one, s; 0 without a name.
+  double off_s = 0.0;
+};
+/// The surface whose mirror image comes within `tolerance_s` or 4 % of the delay; the nearest where
+/// several do.
+[[nodiscard]] NamedReflection named_reflection(const Stand& stand, double delay_s, double c,
+                                               double tolerance_s = 0.00025);
 
 /// What the first reflection leaves: a gate of T = its delay, nothing valid below 1/T, nothing
 /// finer than 1/T resolved (C. Struck and S. Temme, J. Audio Eng. Soc. 42 (1994) 467).

@@ -37,6 +37,25 @@ std::optional<double> sensitivity_db(const Response& curve) {
   return mean_level_db(curve, 300.0, 3000.0);
 }
 
+std::optional<double> slope_db_per_octave(const Response& curve, double low_hz, double high_hz) {
+  if (!(high_hz >= 2.0 * low_hz) || !curve.valid().contains(low_hz) ||
+      !curve.valid().contains(high_hz) || curve.axis().front() > low_hz * 1.03 ||
+      curve.axis().back() < high_hz / 1.03)
+    return std::nullopt;
+  // Weighted by the axis' own steps, so that the density of points does not count.
+  double w = 0.0, sx = 0.0, sy = 0.0, sxx = 0.0, sxy = 0.0;
+  for (std::size_t i = 1; i + 1 < curve.size(); ++i) {
+    const double f = curve.axis()[i];
+    if (f < low_hz || f > high_hz) continue;
+    const double step = std::log2(curve.axis()[i + 1] / curve.axis()[i - 1]);
+    const double x = std::log2(f);
+    const double y = curve.level_db(i);
+    w += step, sx += step * x, sy += step * y, sxx += step * x * x, sxy += step * x * y;
+  }
+  const double spread = w * sxx - sx * sx;
+  return spread > 0.0 ? std::optional((w * sxy - sx * sy) / spread) : std::nullopt;
+}
+
 std::optional<LevelSpread> level_spread(const Response& curve, double low_hz, double high_hz) {
   const auto mean = mean_level_db(curve, low_hz, high_hz);
   if (!mean) return std::nullopt;

@@ -25,6 +25,7 @@ std::vector<Row> takes_of(SQLite::Database& database, std::int64_t subject) {
   SQLite::Statement rows(database,
                          "SELECT id, subject_id, variant_id, group_id, kind, setup, conditions, "
                          "sample_id, name FROM take WHERE removed = 0 AND accepted = 1 AND "
+                         "form NOT IN ('worked', 'chart') AND "
                          "(?1 = 0 OR subject_id = ?1) ORDER BY id");
   rows.bind(1, subject);
   std::vector<Row> all;

@@ -15,6 +15,7 @@
 #include <QVBoxLayout>
 
 #include "base/log.h"
+#include "desk/chart/chart_desk.h"
 #include "desk/frame/action_finder.h"
 #include "desk/frame/job_strip.h"
 #include "desk/pages/import_sheet.h"
@@ -51,10 +52,12 @@ MainWindow::MainWindow(QWidget* parent)
   makePlanDesks();
   makeCaptureDesks();
   makeReadDesks();
+  makeChartDesk();
   import_ = new ImportSheet(session_, score_);
   finder_ = new ActionFinder(this);
   wireSession();
   wireScore();
+  wireCurves();
   wireQueue();
   // Another window or the command line may write to the same book.
   auto* watch = new QTimer(this);
@@ -343,6 +346,14 @@ bool MainWindow::eventFilter(QObject* watched, QEvent* event) {
 
 void MainWindow::importFiles(const QStringList& paths) {
   if (!session_.isOpen() || paths.isEmpty()) return;
+  // A picture is no curve yet: it goes to where it becomes one.
+  for (const char* ending : {".png", ".jpg", ".jpeg", ".pdf"}) {
+    if (paths.size() > 1 || !paths.front().endsWith(QLatin1String(ending), Qt::CaseInsensitive))
+      continue;
+    showDesk(QStringLiteral("chart"));
+    chart_->openFile(paths.front());
+    return;
+  }
   import_->setGeometry(score_->rect().adjusted(40, 30, -40, -60));
   import_->open(paths);
 }

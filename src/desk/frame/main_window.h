@@ -18,6 +18,7 @@ namespace lalometer {
 
 class ActionFinder;
 class BoxDesk;
+class ChartDesk;
 class CapturePage;
 class DrawingDesk;
 class ImportSheet;
@@ -70,6 +71,7 @@ class MainWindow : public QMainWindow {
   [[nodiscard]] ScoreView* score() { return score_; }
   [[nodiscard]] DrawingDesk* drawing() { return drawing_; }
   [[nodiscard]] BoxDesk* boxes() { return boxes_; }
+  [[nodiscard]] ChartDesk* chart() { return chart_; }
   [[nodiscard]] CaptureController& capture() { return capture_; }
   [[nodiscard]] QueueController& queue() { return queue_; }
   [[nodiscard]] WiredRig& rig() { return rig_; }
@@ -96,6 +98,7 @@ class MainWindow : public QMainWindow {
   void makeScoreActions();
   void makeLaneActions();
   void makeRecipeActions();
+  void makeCurveActions();
   void makeBookMenu();
 
   void makeFrame();
@@ -106,14 +109,21 @@ class MainWindow : public QMainWindow {
   void makePlanDesks();
   void makeCaptureDesks();
   void makeReadDesks();
+  void makeChartDesk();
   void addDesk(const DeskRow& row);
   void wireSession();
   void wireScore();
+  void wireCurves();
   void wireQueue();
 
   void fold(QWidget* part, const char* key);
   void showLaneTexts();
   void dragGate(double seconds, bool done);
+  /// Works a curve out of the chosen takes ("join", "near-sum", means) and lays it.
+  void addWorked(const std::string& how);
+  [[nodiscard]] std::vector<Take> takesFor(const std::string& how) const;
+  void stepSmoothing(int steps);
+  void stepProportion();
   void changeGate(double factor);
   void changeRecipe(const std::function<void(Recipe&)>& change);
   void findBestPlace(const QString& driver);
@@ -151,6 +161,7 @@ class MainWindow : public QMainWindow {
   QString desk_;
   DrawingDesk* drawing_ = nullptr;
   BoxDesk* boxes_ = nullptr;
+  ChartDesk* chart_ = nullptr;
   CapturePage* capture_page_ = nullptr;
   QueueBanner* banner_ = nullptr;
   QWidget* cautions_ = nullptr;

@@ -32,6 +32,7 @@ void MainWindow::makeActions() {
   makeScoreActions();
   makeLaneActions();
   makeRecipeActions();
+  makeCurveActions();
   makeCaptureActions();
   makeViewActions();
   updateEditActions();

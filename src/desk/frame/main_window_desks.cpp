@@ -7,6 +7,7 @@
 #include "base/text.h"
 #include "desk/boxes/box_page.h"
 #include "desk/capture/capture_page.h"
+#include "desk/chart/chart_page.h"
 #include "desk/monitor/monitor_page.h"
 #include "desk/capture/rig_page.h"
 #include "desk/drawing/drawing_page.h"
@@ -126,6 +127,19 @@ void MainWindow::makeReadDesks() {
   connect(series, &SeriesDesk::failed, this, &MainWindow::showMessage);
   connect(driver, &DriverPage::failed, this, &MainWindow::showMessage);
   connect(driver, &DriverPage::takesAsked, this, [this] { showDesk(QStringLiteral("takes")); });
+}
+
+/// Published curves: traced here, read on the score.
+void MainWindow::makeChartDesk() {
+  chart_ = new ChartDesk(session_, middle_);
+  addDesk({QStringLiteral("chart"), RouteStrip::kRead, chart_,
+           new ChartDeskPage(session_, *chart_, pages_)});
+  connect(chart_, &ChartDesk::failed, this, &MainWindow::showMessage);
+  connect(chart_, &ChartDesk::kept, this, [this](qint64 take) {
+    session_.chooseTake(take);
+    lanes_->setShown("difference", true);
+    setStation(RouteStrip::kRead);
+  });
 }
 
 void MainWindow::wireQueue() {

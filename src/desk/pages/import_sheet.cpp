@@ -35,7 +35,7 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
   list_ = new QTreeWidget(this);
   list_->setObjectName(QStringLiteral("importList"));
   list_->setColumnCount(3);
-  list_->setHeaderLabels({tr("File"), tr("Understood as"), tr("Planned take")});
+  list_->setHeaderLabels({tr("File"), tr("Understood as"), tr("What it is")});
   list_->header()->setStretchLastSection(false);
   list_->header()->setSectionResizeMode(1, QHeaderView::Stretch);
   list_->header()->setSectionResizeMode(kPlannedColumn, QHeaderView::ResizeToContents);
@@ -94,6 +94,15 @@ void ImportSheet::makeOptions(QVBoxLayout* layout) {
   options->addWidget(kind_);
   options->addWidget(sound_);
   options->addStretch(1);
+  near_box_ = new QWidget(this);
+  auto* near = new QHBoxLayout(near_box_);
+  near->setContentsMargins(0, 0, 0, 0);
+  near->addWidget(role_label(tr("Near fields at"), "quiet", near_box_));
+  near_mm_ = number_box("importNear", 0.0, 200.0, 5.0, 1, tr("mm"), near_box_);
+  near_mm_->setToolTip(tr("From the plane that radiates: a cone's middle, a port's mouth."));
+  near->addWidget(near_mm_);
+  near_box_->hide();
+  options->addWidget(near_box_);
   layout->addLayout(options);
   sweep_box_ = new QWidget(this);
   auto* sweep = new QGridLayout(sweep_box_);  // beside the score there is no room for one row
@@ -272,7 +281,7 @@ void ImportSheet::show(ImportPreview preview) {
     row->setForeground(1, QBrush(theme_.refuse));
     row->setToolTip(1, QString::fromStdString(problem.text()));
   }
-  offerPlan();
+  offerSources();
   const int problems = static_cast<int>(preview_.problems.size());
   title_->setText(
       usable > 0
@@ -296,29 +305,55 @@ std::vector<WantedTake> ImportSheet::wantedByPlan() const {
   return wanted_of(*plan, status_of(*plan, session_.takes(), subject->drawing_mark));
 }
 
-void ImportSheet::offerPlan() {
+/// What single files are of, where they cannot tell: a take of the plan, a part's near field.
+void ImportSheet::offerSources() {
   planned_ = wantedByPlan();
+  const std::vector<std::string> parts = preview_.subject ? std::vector<std::string>() : partIds();
   std::size_t suggested = 0;
   bool any = false;
-  for (int i = 0; i < list_->topLevelItemCount() && !planned_.empty(); ++i) {
+  for (int i = 0; i < list_->topLevelItemCount(); ++i) {
     QTreeWidgetItem* row = list_->topLevelItem(i);
     const QVariant place = row->data(0, Qt::UserRole);
     if (!place.isValid()) continue;
-    const auto item = static_cast<std::size_t>(place.toULongLong());
-    if (preview_.items[item].take.form != RawForm::kSweepFile) continue;
-    addPlannedTo(row, item, suggested++);
+    const auto number = static_cast<std::size_t>(place.toULongLong());
+    const ImportItem& item = preview_.items[number];
+    const bool sweep = item.take.form == RawForm::kSweepFile && !planned_.empty();
+    if (!sweep && (parts.empty() || item.calibration || item.take.kind() != TakeKind::kResponse))
+      continue;
+    auto* box = new QComboBox(list_);
+    box->setObjectName(QStringLiteral("importPlanned%1").arg(number));
+    box->addItem(sweep ? tr("none of the plan") : tr("far field"));
+    if (sweep) {
+      for (const WantedTake& each : planned_)
+        box->addItem(QString::fromStdString(each.request.name));
+      if (suggested < planned_.size()) box->setCurrentIndex(static_cast<int>(suggested) + 1);
+      ++suggested;
+    }
+    const QString name = QString::fromStdString(item.file).toLower();
+    for (const std::string& part : parts) {
+      const QString id = QString::fromStdString(part);
+      box->addItem(tr("near field of %1").arg(id), id);
+      // A name that says so is believed, and can be corrected here.
+      const bool near = name.contains(QLatin1String("near")) || name.startsWith(QLatin1String("nf"));
+      if (!sweep && near && name.contains(id.toLower())) box->setCurrentIndex(box->count() - 1);
+    }
+    list_->setItemWidget(row, kPlannedColumn, box);
     any = true;
   }
+  near_box_->setVisible(any && !parts.empty());
   list_->setColumnHidden(kPlannedColumn, !any);
 }
 
-void ImportSheet::addPlannedTo(QTreeWidgetItem* row, std::size_t place, std::size_t suggested) {
-  auto* box = new QComboBox(list_);
-  box->setObjectName(QStringLiteral("importPlanned%1").arg(place));
-  box->addItem(tr("none of the plan"));
-  for (const WantedTake& each : planned_) box->addItem(QString::fromStdString(each.request.name));
-  if (suggested < planned_.size()) box->setCurrentIndex(static_cast<int>(suggested) + 1);
-  list_->setItemWidget(row, kPlannedColumn, box);
+std::vector<std::string> ImportSheet::partIds() const {
+  std::vector<std::string> ids;
+  const Subject* subject = session_.subject(session_.chosenSubject());
+  if (subject == nullptr) return ids;
+  const Description& d = subject->description;
+  for (const auto& driver : d.drivers) ids.push_back(driver.id);
+  for (const auto& port : d.ports) ids.push_back(port.id);
+  for (const auto& radiator : d.passive_radiators) ids.push_back(radiator.id);
+  std::erase(ids, std::string());
+  return ids;
 }
 
 void ImportSheet::takeWanted() {
@@ -331,7 +366,10 @@ void ImportSheet::takeWanted() {
     item.wanted = row->checkState(0) == Qt::Checked;
     const auto* box =
         qobject_cast<QComboBox*>(list_->itemWidget(list_->topLevelItem(i), kPlannedColumn));
-    if (box != nullptr && box->currentIndex() > 0 && subject != nullptr)
+    if (box == nullptr || subject == nullptr) continue;
+    if (const QVariant source = box->currentData(); source.isValid())
+      item.take.setup = NearFieldSetup{source.toString().toStdString(), near_mm_->value()};
+    else if (box->currentIndex() > 0)
       become(item, planned_[static_cast<std::size_t>(box->currentIndex()) - 1],
              subject->drawing_mark);
   }

@@ -40,9 +40,10 @@ class ImportSheet : public QFrame, public DeskPart {
   void makeOptions(class QVBoxLayout* layout);
   void read();
   void show(ImportPreview preview);
-  /// Recorded sweeps of a subject with a plan: which planned take each of them is, first in order.
-  void offerPlan();
-  void addPlannedTo(QTreeWidgetItem* row, std::size_t place, std::size_t suggested);
+  /// Which planned take a recorded sweep is, first in order; which part a near field is of.
+  void offerSources();
+  /// Of the chosen subject: what a microphone can be held to.
+  [[nodiscard]] std::vector<std::string> partIds() const;
   [[nodiscard]] std::vector<WantedTake> wantedByPlan() const;
   void takeWanted();
   void finishTaking(const Result<std::vector<Id>>& ids);
@@ -63,6 +64,8 @@ class ImportSheet : public QFrame, public DeskPart {
   QComboBox* loopback_;
   QCheckBox* chirps_;
   QDoubleSpinBox* chirp_distance_;
+  QWidget* near_box_;
+  QDoubleSpinBox* near_mm_;
   QPushButton* take_;
   CurvePreview* preview_curve_;
   QProgressBar* progress_;

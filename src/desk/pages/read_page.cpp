@@ -5,6 +5,8 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPlainTextEdit>
+#include <QPushButton>
+#include <cmath>
 
 #include "base/constants.h"
 #include "base/text.h"
@@ -144,6 +146,12 @@ ReadPage::ReadPage(BookSession& session, ScoreState& state, QWidget* parent)
   layout->addLayout(head);
   list_ = new CursorList(session, state, inside);
   layout->addWidget(list_);
+  proportion_ = role_label({}, "quiet", inside);
+  proportion_->setObjectName(QStringLiteral("proportion"));
+  proportion_->setToolTip(
+      tr("How many dB are as high as a decade of frequency is wide. P steps through the proportions "
+         "of IEC 60263."));
+  layout->addWidget(proportion_);
   layout->addWidget(rule(inside));
   chosen_ = role_label({}, "title", inside);
   chosen_->setObjectName(QStringLiteral("chosenTake"));
@@ -177,6 +185,7 @@ ReadPage::ReadPage(BookSession& session, ScoreState& state, QWidget* parent)
   layout->addStretch(1);
 
   connect(&state_, &ScoreState::cursorMoved, this, &ReadPage::showCursor);
+  connect(&state_, &ScoreState::proportionChanged, this, &ReadPage::showProportion);
   connect(&session_, &BookSession::laidChanged, this, &ReadPage::showChosen);
   connect(&session_, &BookSession::resultsChanged, this, &ReadPage::showChosen);
   connect(smoothing_, &QComboBox::activated, this, [this] {
@@ -194,6 +203,7 @@ ReadPage::ReadPage(BookSession& session, ScoreState& state, QWidget* parent)
   connect(note_, &QPlainTextEdit::textChanged, pause, qOverload<>(&QTimer::start));
   connect(pause, &QTimer::timeout, this, &ReadPage::keepNote);
   showCursor();
+  showProportion();
   showChosen();
 }
 
@@ -203,6 +213,49 @@ void ReadPage::showCursor() {
   const double wave_mm = kSpeedOfSound20_m_s / f * 1e3;
   wavelength_->setText(wave_mm >= 1000.0 ? tr("λ %1 m").arg(text_of(three_digits(wave_mm / 1e3)))
                                          : tr("λ %1 mm").arg(text_of(three_digits(wave_mm))));
+}
+
+void ReadPage::showProportion() {
+  const double db = state_.shownDecadeDb();
+  proportion_->setVisible(db > 0.0);
+  // Most published charts have 25 dB to the decade or near it (common practice, no source).
+  const QString looks = db < 15.0   ? tr("dips and peaks look large")
+                        : db > 40.0 ? tr("dips and peaks look small")
+                                    : tr("as on most published charts");
+  proportion_->setText(state_.decadeDb() > 0 ? tr("%1 dB to the decade (IEC 60263): %2")
+                                                   .arg(state_.decadeDb())
+                                                   .arg(looks)
+                                             : tr("Scale: %1 dB to the decade: %2")
+                                                   .arg(std::lround(db))
+                                                   .arg(looks));
+}
+
+/// Curves that were treated differently, with the one click that treats them alike.
+void ReadPage::showUnlike(const std::vector<LaidTake>& laid) {
+  const std::vector<std::string> reasons = unlike(laid);
+  if (reasons.empty() && !session_.treatedAlike()) return;
+  std::string list;
+  for (const std::string& reason : reasons) list += (list.empty() ? "" : "; ") + reason;
+  Remark remark;
+  remark.weight = reasons.empty() ? Remark::Weight::kNote : Remark::Weight::kDoubt;
+  remark.text = session_.treatedAlike()
+                    ? (reasons.empty() ? "The laid responses are treated alike."
+                                       : "Treated alike as far as it goes. What stays: " + list + ".")
+                    : "These responses are not treated alike: " + list + ".";
+  QFrame* card = remark_card(remark, nullptr);
+  card->setObjectName(QStringLiteral("unlikeCard"));
+  auto* column = qobject_cast<QVBoxLayout*>(card->layout());
+  const bool alike = session_.treatedAlike();
+  if (column != nullptr) {
+    QPushButton* step = add_button(
+        column, alike ? tr("Each as it was taken") : tr("Treat alike"), "treatAlike",
+        tr("Works them out anew with the shortest gate, the broadest smoothing, one drive and one "
+           "distance."),
+        card);
+    connect(step, &QPushButton::clicked, this,
+            [this, alike] { session_.setTreatedAlike(!alike); });
+  }
+  cards_->addWidget(card);
 }
 
 void ReadPage::keepNote() {
@@ -281,7 +334,9 @@ void ReadPage::showChosen() {
                      text_of(three_digits(place_of(*take).distance_m)))
                 .arg(c.temperature_c);
   conditions_->setText(text + text_of(take->taken_at.substr(0, 16)).replace(u'T', u' '));
-  for (const LaidTake& laid : session_.laid()) {
+  const std::vector<LaidTake> all = session_.laid();
+  showUnlike(all);
+  for (const LaidTake& laid : all) {
     if (laid.take.id != take->id) continue;
     for (const KeyFigure& figure : key_figures(laid)) {
       auto* row = new QWidget;

@@ -57,12 +57,15 @@ class ReadPage : public QWidget, public DeskPart {
   void showCursor();
   void showChosen();
   void showLoops(const LaidTake& laid);
+  void showUnlike(const std::vector<LaidTake>& laid);
+  void showProportion();
   void keepNote();
 
   BookSession& session_;
   ScoreState& state_;
   QLabel* frequency_;
   QLabel* wavelength_;
+  QLabel* proportion_;
   CursorList* list_;
   QLabel* chosen_;
   QLabel* conditions_;

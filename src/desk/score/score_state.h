@@ -26,16 +26,34 @@ class ScoreState : public QObject {
     cursor_hz_ = hz;
     emit cursorMoved();
   }
+  /// Chart proportion (IEC 60263): so many dB are as high as a decade of frequency is wide; 0: each
+  /// lane's scale is its own.
+  [[nodiscard]] int decadeDb() const { return decade_db_; }
+  void setDecadeDb(int db) {
+    if (db == decade_db_) return;
+    decade_db_ = db;
+    emit rangeChanged();
+  }
+  /// What the level lane shows now, dB as high as a decade is wide; 0: no such lane.
+  [[nodiscard]] double shownDecadeDb() const { return shown_decade_db_; }
+  void setShownDecadeDb(double db) {
+    if (std::abs(db - shown_decade_db_) < 0.05) return;
+    shown_decade_db_ = db;
+    emit proportionChanged();
+  }
   /// Steps by 1/24 octave times `steps`.
   void nudgeCursor(double steps) { setCursorHz(cursor_hz_ * std::exp2(steps / 24.0)); }
 
  signals:
   void rangeChanged();
   void cursorMoved();
+  void proportionChanged();
 
  private:
   FrequencyRange range_;
   double cursor_hz_ = 1000.0;
+  int decade_db_ = 0;
+  double shown_decade_db_ = 0.0;
 };
 
 }  // namespace lalometer

@@ -18,6 +18,16 @@ constexpr double kTopMargin_px = 8.0;
 constexpr int kSettle_ms = 30;
 constexpr std::size_t kNoLane = static_cast<std::size_t>(-1);
 
+/// Levels over frequency, whose proportion the standard is about.
+bool in_proportion(const LaneContent& content) {
+  return content.over_frequency() && content.left.quantity == AxisQuantity::kLevel &&
+         content.left.scale == AxisScale::kDecibel && content.find<ValueMap>() == nullptr;
+}
+
+double decade_px(const LaneGeometry& g) {
+  return (g.across.right_px - g.across.left_px) / std::log10(g.across.high / g.across.low);
+}
+
 }  // namespace
 
 ScoreView::ScoreView(Work& work, ScoreState& state, QWidget* parent)
@@ -80,8 +90,32 @@ QRectF ScoreView::laneRect(std::size_t lane) const {
 
 LaneGeometry ScoreView::geometryOf(std::size_t lane) const {
   const QRectF rect = laneRect(lane);
-  return lane_geometry(lanes_[lane].content, rect.width(), rect.height(), state_.range(),
-                       lanes_[lane].values);
+  const LaneContent& content = lanes_[lane].content;
+  LaneGeometry g =
+      lane_geometry(content, rect.width(), rect.height(), state_.range(), lanes_[lane].values);
+  if (state_.decadeDb() > 0 && in_proportion(content)) {
+    // About the middle of what it shows else.
+    const double middle = 0.5 * (g.up.low + g.up.high);
+    const double half = 0.5 * state_.decadeDb() * (g.up.bottom_px - g.up.top_px) / decade_px(g);
+    g.up.low = middle - half;
+    g.up.high = middle + half;
+    if (content.right.quantity == AxisQuantity::kLevel) {
+      g.right.low = g.up.low;
+      g.right.high = g.up.high;
+    }
+  }
+  return g;
+}
+
+void ScoreView::tellProportion() {
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    if (!in_proportion(lanes_[i].content) || lanes_[i].content.blank()) continue;
+    const LaneGeometry g = geometryOf(i);
+    state_.setShownDecadeDb((g.up.high - g.up.low) / std::max(g.up.bottom_px - g.up.top_px, 1.0) *
+                            decade_px(g));
+    return;
+  }
+  state_.setShownDecadeDb(0.0);
 }
 
 AcrossMapping ScoreView::across() const {
@@ -107,6 +141,7 @@ void ScoreView::refresh(std::size_t lane, PictureQuality quality) {
 }
 
 void ScoreView::startFine() {
+  tellProportion();
   // Lanes have their turns one after the other as long as painting goes on; where nothing is
   // painted (a hidden page, a lane under another sheet) they are drawn here.
   const bool waiting = std::any_of(stale_.begin(), stale_.end(), [](bool stale) { return stale; });

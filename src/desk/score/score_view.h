@@ -62,6 +62,8 @@ class ScoreView : public QWidget, public DeskPart {
  signals:
   void lanesArranged();  ///< order, heights or scales were changed by hand
   void gateDragged(double seconds, bool done);
+  void joinDragged(qint64 take, double hz, bool done);
+  void smoothingAsked(int steps);  ///< finer (above 0) or coarser
   void curveChosen(qint64 take);
   void takeDropped(qint64 take);
   void filesDropped(const QStringList& paths);
@@ -84,7 +86,7 @@ class ScoreView : public QWidget, public DeskPart {
 
  private:
   struct Grip {
-    enum class Kind { kNone, kCursor, kPan, kGate, kLaneEdge, kLaneTitle } kind = Kind::kNone;
+    enum class Kind { kNone, kCursor, kPan, kGate, kJoin, kLaneEdge, kLaneTitle } kind = Kind::kNone;
     std::size_t lane = 0;
     QPointF start;
     FrequencyRange range;
@@ -97,6 +99,7 @@ class ScoreView : public QWidget, public DeskPart {
   void invalidate();
   void refresh(std::size_t lane, PictureQuality quality);
   void startFine();
+  void tellProportion();
   [[nodiscard]] LanePictureInput pictureInput(std::size_t lane, PictureQuality quality) const;
   [[nodiscard]] Grip gripAt(QPointF at) const;
   [[nodiscard]] std::size_t laneAt(QPointF at) const;
@@ -113,6 +116,7 @@ class ScoreView : public QWidget, public DeskPart {
   [[nodiscard]] QRectF addRect() const;
   [[nodiscard]] QRectF hideRect(std::size_t lane) const;
   void moveGrip(QPointF at, Qt::KeyboardModifiers modifiers);
+  void dragJoin(double x, bool done);
   void chooseCurveAt(QPointF at);
 
   Work& work_;

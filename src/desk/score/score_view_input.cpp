@@ -52,6 +52,13 @@ ScoreView::Grip ScoreView::gripAt(QPointF at) const {
       return grip;
     }
   }
+  if (const auto* join = lane.content.find<JoinLayer>()) {
+    const double x = geometryOf(grip.lane).across.px(join->at_hz);
+    if (std::abs(at.x() - x) <= 6.0) {
+      grip.kind = Grip::Kind::kJoin;
+      return grip;
+    }
+  }
   if (at.x() < plotLeft() || at.x() > plotRight()) return grip;
   if (at.y() < rect.top() + 20 && at.x() < plotLeft() + 90) {
     grip.kind = Grip::Kind::kLaneTitle;
@@ -136,6 +143,9 @@ void ScoreView::moveGrip(QPointF at, Qt::KeyboardModifiers modifiers) {
       emit gateDragged(ms / 1e3, false);
       break;
     }
+    case Grip::Kind::kJoin:
+      dragJoin(at.x(), false);
+      break;
     case Grip::Kind::kLaneEdge: {
       const double both = grip_.weights[0] + grip_.weights[1];
       const double px = laneRect(grip_.lane).height() + laneRect(grip_.lane + 1).height();
@@ -159,6 +169,13 @@ void ScoreView::moveGrip(QPointF at, Qt::KeyboardModifiers modifiers) {
   }
 }
 
+void ScoreView::dragJoin(double x, bool done) {
+  const auto* join = grip_.lane < lanes_.size() ? lanes_[grip_.lane].content.find<JoinLayer>() : nullptr;
+  if (join == nullptr) return;
+  const double hz = geometryOf(grip_.lane).across.value(x);
+  emit joinDragged(join->take_id, std::clamp(hz, join->low_hz * 1.001, join->high_hz / 1.001), done);
+}
+
 void ScoreView::mouseMoveEvent(QMouseEvent* event) {
   if (event->buttons() != Qt::NoButton) {
     moveGrip(event->position(), event->modifiers());
@@ -178,6 +195,7 @@ void ScoreView::mouseMoveEvent(QMouseEvent* event) {
   }
   switch (gripAt(event->position()).kind) {
     case Grip::Kind::kGate:
+    case Grip::Kind::kJoin:
       setCursor(Qt::SizeHorCursor);
       break;
     case Grip::Kind::kLaneEdge:
@@ -199,6 +217,10 @@ void ScoreView::mouseReleaseEvent(QMouseEvent* event) {
     const double ms =
         std::clamp(geometryOf(grip.lane).across.value(event->position().x()), 0.5, 500.0);
     emit gateDragged(ms / 1e3, true);
+  } else if (grip.kind == Grip::Kind::kJoin) {
+    grip_.lane = grip.lane;
+    dragJoin(event->position().x(), true);
+    grip_ = Grip{};
   } else if (grip.kind == Grip::Kind::kLaneTitle) {
     drop_line_y_ = -1.0;
     const std::size_t over = laneAt(event->position());
@@ -221,7 +243,9 @@ void ScoreView::wheelEvent(QWheelEvent* event) {
       (event->angleDelta().y() != 0 ? event->angleDelta().y() : event->angleDelta().x()) / 120.0;
   const double factor = std::pow(0.84, notches);
   const std::size_t index = laneAt(event->position());
-  if (event->modifiers().testFlag(Qt::ControlModifier) && index != kNoLane) {
+  if (event->modifiers() == (Qt::ControlModifier | Qt::ShiftModifier)) {
+    if (notches != 0.0) emit smoothingAsked(notches > 0.0 ? 1 : -1);
+  } else if (event->modifiers().testFlag(Qt::ControlModifier) && index != kNoLane) {
     // Only this lane's scale, around the pointer.
     Lane& lane = lanes_[index];
     const double at = geometryOf(index).up.value(event->position().y() - laneRect(index).top());

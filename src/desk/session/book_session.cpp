@@ -79,9 +79,11 @@ void BookSession::adopt(Book book, Book for_writing) {
   view_writes_ = 0;
   edits_ = 0;
   preview_.reset();
+  join_preview_.reset();
   chosen_ = 0;
   {
     const Together together(*this);
+    alike_ = book_->view("treated-alike") == "1";
     reload();
     // Opened for the first time: something is laid, so that there is something to see.
     const bool looked_at =
@@ -181,6 +183,10 @@ const Variant* BookSession::variant(Id id) const {
 void BookSession::chooseTake(Id id) {
   if (chosen_ == id) return;
   chosen_ = id;
+  // The chosen one's drive and distance lead.
+  if (alike_)
+    for (const Take& t : takes_)
+      if (t.colour >= 0) follow(t);
   tellLaid();
 }
 
@@ -278,8 +284,23 @@ std::vector<LaidTake> BookSession::laid() const {
                  .model = models_wanted_ ? modelOf(t.subject_id) : nullptr,
                  .reading = shown.reading};
     one.result_key = shown.key;
+    one.recipe = keysOf(t).recipe;
+    one.stand = standOf(t.subject_id);
+    if (const LevelPlace& level = keysOf(t).level; level.drive_v > 0.0) {
+      // As it is shown, not as it was taken.
+      one.take.conditions.drive_v = level.drive_v;
+      if (auto* far = std::get_if<FarFieldSetup>(&one.take.setup))
+        far->place.distance_m = level.distance_m;
+    }
     if (const Subject* s = subject(t.subject_id)) one.subject_key = s->drawing_mark;
     all.push_back(std::move(one));
+  }
+  for (LaidTake& one : all) {
+    for (const LaidTake& other : all) {
+      if (other.reading && other.reading->nominal_ohm &&
+          other.take.variant_id == one.take.variant_id && condition_of(other.take) != "free-air")
+        one.nominal_ohm = other.reading->nominal_ohm;
+    }
   }
   std::sort(all.begin(), all.end(),
             [](const LaidTake& a, const LaidTake& b) { return a.take.colour < b.take.colour; });

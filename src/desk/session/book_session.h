@@ -75,6 +75,12 @@ class BookSession : public QObject {
   [[nodiscard]] Recipe recipe(Id subject, TakeRole role = TakeRole::kFarField) const;
   /// Shows a recipe without keeping it (while the gate is dragged).
   void previewRecipe(Id subject, const Recipe& recipe, TakeRole role = TakeRole::kFarField);
+  /// Whether laid responses are worked out anew with what they can have in common: the shortest gate,
+  /// the broadest smoothing, the chosen one's drive and distance. Kept with the view.
+  [[nodiscard]] bool treatedAlike() const { return alike_; }
+  void setTreatedAlike(bool alike);
+  /// Shows a join at another place without keeping it, while it is dragged; keeps it where done.
+  void moveJoin(Id take, double at_hz, bool done);
   /// Keeps it as one step of undo.
   void commitRecipe(Id subject, const Recipe& recipe, TakeRole role = TakeRole::kFarField);
 
@@ -149,6 +155,9 @@ class BookSession : public QObject {
   };
   struct Keys {
     Recipe recipe;
+    Recipe near = {};  ///< of a worked take: the other role's
+    double at_hz = 0.0;
+    LevelPlace level = {};
     std::string curve;
     std::string miniature;
   };
@@ -168,6 +177,15 @@ class BookSession : public QObject {
   void tellRows();
   void tellLaid();
   [[nodiscard]] TakeInputs inputsOf(const Take& take) const;
+  [[nodiscard]] double joinOf(const Take& take) const;
+  /// What laid responses are brought to; nothing where each stays as it was taken.
+  struct Common {
+    Recipe recipe;
+    double drive_v = 2.83;
+    double distance_m = 1.0;
+  };
+  [[nodiscard]] std::optional<Common> commonFor(const Take& take) const;
+  [[nodiscard]] std::shared_ptr<const Stand> standOf(Id subject) const;
   [[nodiscard]] const Keys& keysOf(const Take& take) const;
   [[nodiscard]] std::shared_ptr<const ModelledCurves> modelOf(Id subject) const;
   struct Rig {
@@ -197,6 +215,7 @@ class BookSession : public QObject {
     Recipe recipe;
   };
   std::optional<Preview> preview_;
+  std::optional<std::pair<Id, double>> join_preview_;  ///< a take and where it is joined
   Id chosen_ = 0;
 
   QHash<Id, Shown> shown_;               ///< of laid takes
@@ -208,6 +227,7 @@ class BookSession : public QObject {
   QSet<QString> failed_keys_;
   QSet<Id> modelling_;
   QSet<Id> cannot_model_;
+  bool alike_ = false;
   int edits_ = 0;
 
   std::map<std::string, std::string> pending_view_;

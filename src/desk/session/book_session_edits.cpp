@@ -16,6 +16,7 @@ void BookSession::finishEdit(const Error* problem) {
   --edits_;
   if (problem != nullptr) emit failed(QString::fromStdString(problem->text()));
   preview_.reset();
+  join_preview_.reset();
   reload();
 }
 
@@ -34,7 +35,9 @@ void BookSession::previewRecipe(Id subject, const Recipe& recipe, TakeRole role)
 
 void BookSession::followRecipe(Id subject, TakeRole role) {
   for (const Take& t : takes_) {
-    if (t.colour >= 0 && t.subject_id == subject && role_of(t.kind()) == role) follow(t);
+    if (t.colour >= 0 && t.subject_id == subject &&
+        (role_of(t.kind()) == role || t.form == RawForm::kWorked))
+      follow(t);
   }
 }
 
@@ -48,6 +51,17 @@ void BookSession::commitRecipe(Id subject, const Recipe& recipe, TakeRole role) 
   preview_ = Preview{subject, role, recipe};
   followRecipe(subject, role);
   edit([subject, recipe, role](Book& book) { return book.set_recipe(subject, recipe, role); });
+}
+
+void BookSession::moveJoin(Id id, double at_hz, bool done) {
+  const Take* t = take(id);
+  if (t == nullptr || t->form != RawForm::kWorked) return;
+  join_preview_ = std::pair(id, at_hz);
+  follow(*t);
+  if (!done) return;
+  Conditions changed = t->conditions;
+  changed.worked.at_hz = at_hz;
+  edit([id, changed](Book& book) { return book.set_conditions(id, changed, "Move the join"); });
 }
 
 void BookSession::setView(const std::string& key, const std::string& value) {

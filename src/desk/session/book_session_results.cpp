@@ -1,6 +1,7 @@
 #include <algorithm>
 
 #include "book/json.h"
+#include "workbench/keeping/plan_keeping.h"
 #include "desk/session/book_session.h"
 
 /// Results of the open book: which are asked for, and how they come in.
@@ -19,12 +20,75 @@ const BookSession::Rig& BookSession::rigOf(Id rig) const {
 
 TakeInputs BookSession::inputsOf(const Take& take) const {
   const Rig& rig = rigOf(take.rig_id);
-  return {.take = take,
-          .rig = rig.calibration,
-          .rig_json = rig.json,
-          .recipe = recipe(take.subject_id, role_of(take.kind())),
-          .loading = loadingOf(take.subject_id),
-          .book = book_->path()};
+  TakeInputs in{.take = take,
+                .rig = rig.calibration,
+                .rig_json = rig.json,
+                .recipe = recipe(take.subject_id, role_of(take.kind())),
+                .loading = loadingOf(take.subject_id),
+                .book = book_->path()};
+  if (const auto alike = commonFor(take)) {
+    in.recipe = alike->recipe;
+    in.level = {alike->drive_v, alike->distance_m};
+  }
+  if (take.form != RawForm::kWorked) return in;
+  in.take.conditions.worked.at_hz = joinOf(take);
+  in.geometry = geometries_.value(take.subject_id);
+  if (const Subject* s = subject(take.subject_id)) in.drawing = s->drawing_mark;
+  for (const Id part : take.conditions.worked.takes)
+    if (const Take* t = this->take(part)) in.parts.push_back(inputsOf(*t));
+  // Parts keep their own level: the join brings them together.
+  for (TakeInputs& part : in.parts) part.level = {};
+  return in;
+}
+
+std::optional<BookSession::Common> BookSession::commonFor(const Take& take) const {
+  if (!alike_ || take.kind() != TakeKind::kResponse || take.colour < 0) return std::nullopt;
+  std::optional<Common> found;
+  for (const Take& t : takes_) {
+    if (t.colour < 0 || t.kind() != TakeKind::kResponse || !has_curve(t)) continue;
+    Recipe own = recipe(t.subject_id, TakeRole::kFarField);
+    // What came gated or smoothed stays so.
+    if (t.conditions.gate_s > 0.0 && !has_impulse(t)) own.gate_s = t.conditions.gate_s;
+    const int told = t.form == RawForm::kChartPicture ? t.conditions.chart.smoothing : 0;
+    if (told > 0) own.smoothing = own.smoothing == 0 ? told : std::min(own.smoothing, told);
+    const bool leads = t.id == chosen_;
+    if (!found) {
+      found = Common{own, t.conditions.drive_v, place_of(t).distance_m};
+      continue;
+    }
+    found->recipe.gated = found->recipe.gated || own.gated;
+    found->recipe.gate_s = std::min(found->recipe.gate_s, own.gate_s);
+    if (own.smoothing > 0)
+      found->recipe.smoothing = found->recipe.smoothing == 0
+                                    ? own.smoothing
+                                    : std::min(found->recipe.smoothing, own.smoothing);
+    if (!leads) continue;
+    found->drive_v = t.conditions.drive_v;
+    found->distance_m = place_of(t).distance_m;
+  }
+  return found;
+}
+
+void BookSession::setTreatedAlike(bool alike) {
+  if (alike == alike_) return;
+  alike_ = alike;
+  setView("treated-alike", alike ? "1" : "");
+  keys_.clear();
+  for (const Take& t : takes_)
+    if (t.colour >= 0) follow(t);
+  tellLaid();
+}
+
+std::shared_ptr<const Stand> BookSession::standOf(Id subject) const {
+  std::string kept = document(subject, "stand");
+  if (kept.empty()) kept = document(0, "stand");
+  if (kept.empty()) return nullptr;
+  return std::make_shared<const Stand>(stand_from_json(kept));
+}
+
+double BookSession::joinOf(const Take& take) const {
+  return join_preview_ && join_preview_->first == take.id ? join_preview_->second
+                                                          : take.conditions.worked.at_hz;
 }
 
 CurveSource BookSession::curveSource(Id subject) const {
@@ -58,13 +122,23 @@ Recipe BookSession::recipe(Id subject, TakeRole role) const {
 
 const BookSession::Keys& BookSession::keysOf(const Take& take) const {
   // Each row of the shelf asks for it whenever it is painted.
-  const Recipe used = recipe(take.subject_id, role_of(take.kind()));
+  Recipe used = recipe(take.subject_id, role_of(take.kind()));
+  LevelPlace level;
+  if (const auto alike = commonFor(take)) {
+    used = alike->recipe;
+    level = {alike->drive_v, alike->distance_m};
+  }
+  const bool worked = take.form == RawForm::kWorked;
+  const Recipe near = worked ? recipe(take.subject_id, TakeRole::kNearField) : Recipe{};
+  const double at_hz = worked ? joinOf(take) : 0.0;
   const auto known = keys_.constFind(take.id);
-  if (known != keys_.constEnd() && known->recipe == used) return *known;
+  if (known != keys_.constEnd() && known->recipe == used && known->near == near &&
+      known->at_hz == at_hz && known->level == level)
+    return *known;
   const TakeInputs inputs = inputsOf(take);
   const bool impedance = take.kind() == TakeKind::kImpedance;
   return *keys_.insert(take.id,
-                       {used, impedance ? reading_node(inputs).key : curve_node(inputs).key,
+                       {used, near, at_hz, level, impedance ? reading_node(inputs).key : curve_node(inputs).key,
                         miniature_node(inputs).key});
 }
 
@@ -113,7 +187,7 @@ void BookSession::follow(const Take& take) {
 
 void BookSession::show(Id id, const std::string& key, Shown shown) {
   const Take* t = take(id);
-  const bool dragging = preview_ && preview_->subject == t->subject_id;
+  const bool dragging = (preview_ && preview_->subject == t->subject_id) || join_preview_;
   const std::string mini_key = keysOf(*t).curve == key ? keysOf(*t).miniature : std::string();
   if (!dragging && !mini_key.empty() && mini_keys_.value(id) != mini_key) {
     const std::vector<float> points = miniature(shown.analysis->curve);

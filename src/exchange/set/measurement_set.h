@@ -5,6 +5,7 @@
 #include <utility>
 #include <vector>
 
+#include "acoustics/placement/stand.h"
 #include "book/book.h"
 #include "book/records.h"
 
@@ -27,6 +28,8 @@ struct MeasurementSet {
   std::vector<std::pair<std::string, Variant>> variants;  ///< the set's own id and the variant
   std::vector<SetTake> takes;
   std::string bench_json = "{}";
+  /// What the bench says of its surfaces; nothing where it names none.
+  std::optional<Stand> stand = std::nullopt;
   double gate_s = 0.0;             ///< of the takes that name one; 0 where none does
   std::vector<std::string> notes;  ///< takes of kinds that are not read yet, and the like
 };

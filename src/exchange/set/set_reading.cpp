@@ -284,6 +284,33 @@ Result<Json> parsed_set(const std::filesystem::path& file) {
 
 }  // namespace
 
+namespace {
+
+/// Floor and ceiling count from the axis. A distance that is none is not told.
+std::optional<Stand> stand_of(const Json& bench) {
+  if (!bench.is_object()) return std::nullopt;
+  const auto told = [&](const char* key) -> std::optional<double> {
+    const auto found = bench.find(key);
+    if (found == bench.end() || !found->is_number() || !(found->get<double>() > 0.0))
+      return std::nullopt;
+    return found->get<double>();
+  };
+  const auto floor = told("floor_m");
+  const auto ceiling = told("ceiling_m");
+  const auto wall = told("nearest_wall_m");
+  if (!floor && !ceiling && !wall) return std::nullopt;
+  Stand stand;
+  stand.distance_m = told("distance_m").value_or(1.0);
+  // Without a floor it is as far as it needs to be never to matter.
+  stand.speaker_height_m = floor.value_or(1e3);
+  stand.microphone_height_m = floor ? told("mic_height_m").value_or(*floor) : 1e3;
+  if (ceiling) stand.ceiling_m = stand.speaker_height_m + *ceiling;
+  stand.nearest_m = wall;
+  return stand;
+}
+
+}  // namespace
+
 Result<MeasurementSet> read_set(const std::filesystem::path& path) {
   std::error_code ignored;
   const std::filesystem::path file =
@@ -303,6 +330,7 @@ Result<MeasurementSet> read_set(const std::filesystem::path& path) {
   if (!subject) return tl::unexpected(subject.error());
   set.subject = std::move(*subject);
   set.bench_json = root->value("bench", Json::object()).dump();
+  set.stand = stand_of(root->value("bench", Json::object()));
   std::set<std::string> variant_ids;
   for (const Json& json : root->value("variants", Json::array())) {
     Reader reader(json, file.string() + ": variants");

@@ -167,6 +167,7 @@ std::string to_json(const Stand& s) {
   add("ceiling_m", s.ceiling_m);
   add("left_m", s.left_m);
   add("right_m", s.right_m);
+  add("nearest_m", s.nearest_m);
   add("behind_speaker_m", s.behind_speaker_m);
   add("behind_microphone_m", s.behind_microphone_m);
   return dumped(json);
@@ -188,6 +189,7 @@ Stand stand_from_json(const std::string& text) {
   read("ceiling_m", s.ceiling_m);
   read("left_m", s.left_m);
   read("right_m", s.right_m);
+  read("nearest_m", s.nearest_m);
   read("behind_speaker_m", s.behind_speaker_m);
   read("behind_microphone_m", s.behind_microphone_m);
   return s;

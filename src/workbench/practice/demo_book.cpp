@@ -1,6 +1,7 @@
 #include "workbench/practice/demo_book.h"
 
 #include "book/description/description_text.h"
+#include "workbench/bass/worked.h"
 #include "workbench/taking/take_runner.h"
 
 namespace lalometer {
@@ -76,6 +77,39 @@ Result<void> add_woofers(Book& book) {
   return {};
 }
 
+/// Woofer and port a few millimetres before each, bare walls, and what they make with the far field.
+Result<void> add_near_fields(Book& book, Id subject) {
+  const auto variants = book.variants(subject);
+  const auto takes = book.takes();
+  if (!variants || !takes) return tl::unexpected((variants ? takes.error() : variants.error()));
+  std::vector<Take> parts;
+  PracticeBenchSetup setup = demo_bench(false);
+  setup.seed = 40;
+  for (const char* source : {"woofer", "port"}) {
+    setup.room.near_source = source;
+    PracticeBench bench(setup);
+    TakeRequest request = request_for(TakeKind::kNearField, std::string("Near field, ") + source,
+                                      subject, variants->front().id);
+    request.source = source;
+    request.distance_m = setup.room.near_m;
+    // The near field is loud.
+    request.drive_v = 0.283;
+    const auto id = take_one(book, bench, request, {}, {});
+    if (!id) return tl::unexpected(id.error());
+    const auto take = book.take(*id);
+    if (!take) return tl::unexpected(take.error());
+    parts.push_back(*take);
+  }
+  for (const Take& take : *takes)
+    if (take.kind() == TakeKind::kResponse && take.variant_id == variants->front().id)
+      parts.push_back(take);
+  const auto joined = worked_take("join", parts);
+  if (!joined) return tl::unexpected(joined.error());
+  RawData raw;
+  for (const char c : joined->conditions.worked.how) raw.bytes.push_back(static_cast<std::byte>(c));
+  return book.add_take(*joined, raw).map([](Id) {});
+}
+
 }  // namespace
 
 PracticeBenchSetup demo_bench(bool lined) {
@@ -143,6 +177,7 @@ Result<void> make_demo_book(const std::filesystem::path& path, DemoExtent extent
     }
   }
   if (extent == DemoExtent::kWhole) {
+    if (auto near = add_near_fields(*book, *subject); !near) return near;
     if (auto woofers = add_woofers(*book); !woofers) return woofers;
   }
   return book->set_note(*subject,

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/text.h"
 #include "workbench/reading/lanes/lanes.h"
 
 namespace lalometer {
@@ -16,7 +17,7 @@ const std::vector<LaneKind>& lane_kinds() {
 }
 
 Node<LaneContent> lane_node(const LaneKind& kind, const std::vector<LaidTake>& laid, Id chosen) {
-  constexpr int kLaneVersion = 4;
+  constexpr int kLaneVersion = 5;
   std::vector<std::string> inputs = {std::to_string(chosen)};
   for (const LaidTake& one : laid) {
     inputs.push_back(fmt::format("{} {} {} {} {}", one.take.id, one.take.colour,
@@ -25,6 +26,9 @@ Node<LaneContent> lane_node(const LaneKind& kind, const std::vector<LaidTake>& l
     for (const std::string* text : {&one.take.name, &one.take.conditions.sample, &one.variant_name,
                                     &one.variant_change, &one.result_key, &one.subject_key})
       inputs.push_back(*text);
+    inputs.push_back(fmt::format("{} {} {} {}", one.recipe.smoothing,
+                                 one.take.conditions.drive_v, place_of(one.take).distance_m,
+                                 one.nominal_ohm.value_or(0.0)));
   }
   return {node_key("lane-" + kind.id, kLaneVersion, inputs),
           [&kind, laid, chosen](const Making&) -> Result<LaneContent> {
@@ -90,6 +94,57 @@ std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid, double
     }
   }
   return values;
+}
+
+std::vector<std::string> unlike(const std::vector<LaidTake>& laid) {
+  struct Span {
+    double low = 1e300;
+    double high = -1e300;
+    void add(double v) {
+      low = std::min(low, v);
+      high = std::max(high, v);
+    }
+    [[nodiscard]] bool differs() const { return high > low * (1.0 + 1e-6); }
+  };
+  Span gate, drive, distance;
+  std::vector<int> smoothing;
+  std::vector<Id> rigs;
+  bool ungated = false;
+  for (const LaidTake& one : laid) {
+    // Near fields are another thing, not another treatment.
+    if (!one.analysis || one.take.kind() != TakeKind::kResponse) continue;
+    if (one.analysis->gate_s)
+      gate.add(*one.analysis->gate_s * 1e3);
+    else if (one.analysis->impulse)
+      ungated = true;
+    drive.add(one.take.conditions.drive_v);
+    distance.add(place_of(one.take).distance_m);
+    const int own = one.take.form == RawForm::kChartPicture && one.take.conditions.chart.smoothing > 0
+                        ? one.take.conditions.chart.smoothing
+                        : one.recipe.smoothing;
+    if (std::find(smoothing.begin(), smoothing.end(), own) == smoothing.end())
+      smoothing.push_back(own);
+    if (one.take.rig_id != 0 && std::find(rigs.begin(), rigs.end(), one.take.rig_id) == rigs.end())
+      rigs.push_back(one.take.rig_id);
+  }
+  std::vector<std::string> reasons;
+  if (gate.differs())
+    reasons.push_back(fmt::format("gate {:.2f} to {:.2f} ms", gate.low, gate.high));
+  if (ungated && gate.high > 0.0) reasons.emplace_back("some are gated, some not");
+  if (smoothing.size() > 1) {
+    std::string text = "smoothing";
+    std::sort(smoothing.begin(), smoothing.end());
+    for (const int n : smoothing) text += n == 0 ? " none" : fmt::format(" 1/{}", n);
+    reasons.push_back(text);
+  }
+  if (drive.differs())
+    reasons.push_back(
+        fmt::format("drive {} to {} V", three_digits(drive.low), three_digits(drive.high)));
+  if (distance.differs())
+    reasons.push_back(
+        fmt::format("distance {} to {} m", three_digits(distance.low), three_digits(distance.high)));
+  if (rigs.size() > 1) reasons.emplace_back("microphones or their calibrations");
+  return reasons;
 }
 
 std::vector<KeyFigure> key_figures(const LaidTake& laid) {

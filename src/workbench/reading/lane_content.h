@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "acoustics/placement/stand.h"
 #include "book/description/subject_geometry.h"
 #include "workbench/design/modelled.h"
 #include "workbench/reading/lane_layers.h"
@@ -29,6 +30,11 @@ struct LaidTake {
   std::shared_ptr<const ImpedanceReading> reading = nullptr;
   std::string result_key = {};   ///< of analysis and reading: names them for what is built on them
   std::string subject_key = {};  ///< of geometry and model
+  Recipe recipe = {};            ///< as it was analysed
+  /// What the room around it is told to be; null: nobody told.
+  std::shared_ptr<const Stand> stand = nullptr;
+  /// Nominal impedance of its variant, by an impedance that lies on the score.
+  std::optional<double> nominal_ohm = std::nullopt;
 };
 
 /// The loops of a laid impedance with their causes, as far as what else lies on the score tells:
@@ -90,6 +96,9 @@ struct LaneKind {
 /// What the lanes read at a frequency, in their order.
 [[nodiscard]] std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid,
                                                      double frequency_hz);
+
+/// In what the laid responses are not treated alike, in words: "gate 3.0 to 4.5 ms". Empty: alike.
+[[nodiscard]] std::vector<std::string> unlike(const std::vector<LaidTake>& laid);
 
 /// Of all lanes that have some, from the tallest lane down.
 [[nodiscard]] std::vector<KeyFigure> key_figures(const LaidTake& laid);

@@ -108,10 +108,26 @@ struct GateLayer {
   friend bool operator==(const GateLayer&, const GateLayer&) = default;
 };
 
-using LaneLayer = std::variant<ValueMap, ContourLayer, BandLayer, CurveLayer, GateLayer, MarkLayer>;
+/// Frequencies that the curves themselves tell, as thin lines through the plot with a name each.
+struct FlagLayer {
+  std::vector<LaneMark> flags;  ///< rising in frequency
+  friend bool operator==(const FlagLayer&, const FlagLayer&) = default;
+};
+
+/// Where the chosen join stands, with a handle, over the range that both its parts know.
+struct JoinLayer {
+  Id take_id = 0;
+  double at_hz = 0.0;
+  double low_hz = 0.0;
+  double high_hz = 0.0;
+  friend bool operator==(const JoinLayer&, const JoinLayer&) = default;
+};
+
+using LaneLayer = std::variant<ValueMap, ContourLayer, BandLayer, CurveLayer, GateLayer, MarkLayer,
+                               FlagLayer, JoinLayer>;
 
 /// What one lane shows. Its layers are drawn by kind, from the ground up: map, contours, bands,
-/// curves (those on the right scale first), gate, marks.
+/// curves (those on the right scale first), flags, join, gate, marks.
 struct LaneContent {
   std::string title;
   std::string subtitle;
@@ -123,6 +139,7 @@ struct LaneContent {
   LaneAxis left;
   LaneAxis right;
   std::vector<LaneLayer> layers;
+  bool all_spreads = false;  ///< every curve's interval is drawn, not the chosen one's alone
   std::string empty_text;  ///< what to do next, where there is nothing to show
 
   /// Its own axis across stands under it; lanes over frequency share the score's.

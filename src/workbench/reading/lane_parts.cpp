@@ -83,6 +83,28 @@ Series model_series(const ModelledCurves& model, const std::vector<double>& y, d
   return s;
 }
 
+void put_wrapped(Series& s, const std::vector<double>& phase_deg) {
+  std::vector<double> x;
+  s.y.clear();
+  for (std::size_t i = 0; i < phase_deg.size(); ++i) {
+    if (i > 0 && std::abs(phase_deg[i] - phase_deg[i - 1]) > 180.0) {
+      x.push_back(std::sqrt(s.x[i - 1] * s.x[i]));
+      s.y.push_back(kNaN);
+    }
+    x.push_back(s.x[i]);
+    s.y.push_back(phase_deg[i]);
+  }
+  s.x = std::move(x);
+}
+
+void fit_level_scale(LaneAxis& axis, std::pair<double, double> extent) {
+  // At least 25 dB high: less would make molehills into mountains; at most 60: a null's depth
+  // says little.
+  const double top = std::ceil((extent.second + 3.0) / 5.0) * 5.0;
+  axis.high = top;
+  axis.low = std::min(top - 25.0, std::max(std::floor((extent.first - 3.0) / 5.0) * 5.0, top - 60.0));
+}
+
 std::string basis_of(const TimeOrigin& origin) {
   switch (origin.source) {
     case TimeOrigin::Source::kTape:

@@ -35,6 +35,11 @@ void hatch_invalid(LaneContent& content, const std::function<std::string(double)
 [[nodiscard]] Series model_series(const ModelledCurves& model, const std::vector<double>& y,
                                   double shift);
 
+/// Puts phases into a series, in degrees; a wrap is a break, not a line across the lane.
+void put_wrapped(Series& series, const std::vector<double>& phase_deg);
+/// Left scale in dB that shows [low, high]: at least 25 dB high, at most 60.
+void fit_level_scale(LaneAxis& axis, std::pair<double, double> extent);
+
 /// What a phase's zero rests on: "by the distance", "by reference chirps", "by the sound's onset",
 /// "as its file tells".
 [[nodiscard]] std::string basis_of(const TimeOrigin& origin);

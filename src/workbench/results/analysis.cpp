@@ -104,6 +104,30 @@ Result<Analysis> from_text(const AnalysisInput& in) {
   });
 }
 
+/// What was read off a chart: no phase, valid over what was traced.
+Result<Analysis> from_chart(const Take& take, const Recipe& recipe) {
+  const TracedChart& chart = take.conditions.chart;
+  auto axis = FrequencyAxis::make(chart.frequency_hz);
+  if (!axis || axis->size() < 2)
+    return bad_input("Nothing has been traced on this chart yet.", take.name);
+  const bool impedance = take.kind() == TakeKind::kImpedance;
+  std::vector<std::complex<double>> values;
+  for (const double v : chart.value)
+    values.emplace_back(impedance ? v : from_level(v, 0.0, kReferencePressure_pa));
+  const ValidRange whole{axis->front(), axis->back()};
+  auto curve = Response::make(*std::move(axis), std::move(values),
+                              impedance ? Quantity::kImpedance : Quantity::kPressure, whole, false);
+  if (!curve) return tl::unexpected(curve.error());
+  // Its own smoothing cannot be undone; coarser is done.
+  const bool finer = chart.smoothing > 0 && recipe.smoothing > chart.smoothing;
+  const int by = impedance || finer ? 0 : recipe.smoothing;
+  return Analysis{.curve = smoothed(*curve, by),
+                  .origin = {0.0, TimeOrigin::Source::kNone},
+                  .first_reflection_s = std::nullopt,
+                  .gate_s = std::nullopt,
+                  .notes = {}};
+}
+
 }  // namespace
 
 std::string analysis_key(const Take& take, const RigCalibration& rig, const Recipe& recipe) {
@@ -123,7 +147,8 @@ FrequencyAxis reading_axis(double low_hz, double high_hz) {
 bool has_curve(const Take& take) {
   return (is_pressure(take) && take.form != RawForm::kSoundFile) ||
          (take.kind() == TakeKind::kImpedance &&
-          (take.form == RawForm::kRecording || take.form == RawForm::kTextFile));
+          (take.form == RawForm::kRecording || take.form == RawForm::kTextFile ||
+           take.form == RawForm::kChartPicture));
 }
 
 namespace {
@@ -208,6 +233,7 @@ Analysis curve_stage(const ImpulseStage& stage, const Recipe& recipe) {
                     .arrival_s = stage.arrival_s,
                     .origin = stage.origin,
                     .first_reflection_s = stage.first_reflection_s,
+                    .later = stage.later,
                     .gate_s = gate_s,
                     .gate_start_s = start_s,
                     .calibrated = stage.calibrated,
@@ -231,7 +257,16 @@ Result<Analysis> analysed(const AnalysisInput& input, std::stop_token stop) {
       return curve_stage(stage, input.recipe);
     });
   }
-  return input.take.form == RawForm::kTextFile ? from_text(input) : recorded_impedance(input, stop);
+  switch (input.take.form) {
+    case RawForm::kTextFile:
+      return from_text(input);
+    case RawForm::kChartPicture:
+      return from_chart(input.take, input.recipe);
+    case RawForm::kWorked:
+      return fail(ErrorCode::kNotFound, "This curve is worked out of others.", input.take.name);
+    default:
+      return recorded_impedance(input, stop);
+  }
 }
 
 std::vector<float> miniature(const Response& curve, std::size_t count) {

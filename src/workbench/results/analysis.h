@@ -1,6 +1,7 @@
 #pragma once
 
 #include "acoustics/signal/checks/gate.h"
+#include "workbench/bass/join_study.h"
 #include "workbench/results/impulse_stage.h"
 
 namespace lalometer {
@@ -16,12 +17,16 @@ struct Analysis {
   double arrival_s = 0.0;  ///< on the impulse's clock; 0 where there is none
   TimeOrigin origin = {};
   std::optional<double> first_reflection_s = std::nullopt;
+  std::vector<LateSound> later = {};
   std::optional<double> gate_s = std::nullopt;  ///< length in force; nothing where no gate applies
   /// Where the gate starts, on the impulse's clock.
   double gate_start_s = 0.0;
   /// Of recordings with a silence: rms of the noise in the curve, in its unit; third octaves.
   std::optional<Response> noise = std::nullopt;
   bool calibrated = true;  ///< false: the level is re full scale, not re 20 uPa
+  /// Of a join: what it was made of, and how.
+  std::shared_ptr<const NearFields> near = nullptr;
+  std::shared_ptr<const JoinedResponse> joined = nullptr;
   std::vector<std::string> notes;
 };
 

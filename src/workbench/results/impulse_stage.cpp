@@ -120,13 +120,17 @@ void find_times(ImpulseStage& stage, const ImpulseResponse& h, const Take& take,
   if (taped && found->time_s > flight_s + std::max(kTooLate_s, tolerance_s)) {
     if (const auto due = arrival_when_due(h, flight_s)) {
       // What was taken for the arrival is the reflection.
-      if (found->time_s > *due + earliest_s) found->first_reflection_s = found->time_s;
+      if (found->time_s > *due + earliest_s) {
+        found->first_reflection_s = found->time_s;
+        found->later.insert(found->later.begin(), LateSound{found->time_s, 0.0});
+      }
       found->time_s = *due;
     }
   }
   stage.top_hz = found->top_hz;
   stage.arrival_s = found->time_s;
   stage.first_reflection_s = found->first_reflection_s;
+  stage.later = found->later;
   const double off_s = found->time_s - flight_s;
   if (by_chirps(clock)) {
     // One origin for all takes at a place, whatever their onsets do.
@@ -358,7 +362,8 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
 }  // namespace
 
 bool has_impulse(const Take& take) {
-  return is_pressure(take) && take.form != RawForm::kTextFile && take.form != RawForm::kSoundFile;
+  return is_pressure(take) && (take.form == RawForm::kRecording || take.form == RawForm::kImpulseFile ||
+                               take.form == RawForm::kSweepFile);
 }
 
 std::string_view word_of(TimeOrigin::Source source) {

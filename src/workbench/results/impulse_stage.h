@@ -6,8 +6,10 @@
 #include <string>
 #include <vector>
 
+#include "acoustics/signal/checks/arrival.h"
 #include "acoustics/signal/clocks/clock_drift.h"
 #include "acoustics/signal/impulse_response.h"
+#include "acoustics/signal/time_origin.h"
 #include "acoustics/spectrum/response.h"
 #include "book/book.h"
 
@@ -21,27 +23,6 @@ struct AnalysisInput {
   Recipe recipe;
 };
 
-/// When a curve's phase is zero and its gate begins, and who says so.
-struct TimeOrigin {
-  enum class Source {
-    kTape,       ///< excitation plus the told distance at the speed of sound
-    kReference,  ///< chirps that were played around the sweep
-    kOnset,      ///< the arrival as it was found in the sound
-    kFile,       ///< whoever wrote the curve
-    kNone,       ///< no time at all: an impedance
-  };
-  double at_s = 0.0;  ///< on the impulse's clock
-  Source source = Source::kNone;
-};
-/// Whether the phases of takes that say so may be added to one another's: they rest on one clock
-/// that nothing but the sound's way lies behind.
-[[nodiscard]] inline bool is_common_time(const TimeOrigin& origin) {
-  return origin.source == TimeOrigin::Source::kTape ||
-         origin.source == TimeOrigin::Source::kReference;
-}
-/// "distance", "reference", "onset", "file", "none".
-[[nodiscard]] std::string_view word_of(TimeOrigin::Source source);
-
 /// The costly first half of a response: its impulse response and when what arrives. Does not depend
 /// on the recipe, so dragging the gate does not deconvolve again.
 struct ImpulseStage {
@@ -54,6 +35,7 @@ struct ImpulseStage {
   double arrival_s = 0.0;  ///< as found; as the distance tells where nothing stands out
   TimeOrigin origin = {};
   std::optional<double> first_reflection_s = std::nullopt;
+  std::vector<LateSound> later = {};  ///< the first reflection and what comes after it
   bool calibrated = true;
   std::vector<std::string> notes = {};
   /// What ungated curves are made of: the whole response as it was deconvolved, the factor that

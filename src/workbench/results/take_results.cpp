@@ -1,15 +1,17 @@
 #include "workbench/results/take_results.h"
 
+#include <cmath>
 #include <cstring>
 
 #include "book/description/description_text.h"
 #include "book/json.h"
+#include "workbench/bass/worked.h"
 
 namespace lalometer {
 namespace {
 
 // Raised whenever the same inputs give another result.
-constexpr int kImpulseVersion = 3;
+constexpr int kImpulseVersion = 4;
 constexpr int kCurveVersion = 3;
 constexpr int kReadingVersion = 2;
 constexpr int kMiniatureVersion = 1;
@@ -50,7 +52,43 @@ Node<ImpulseStage> impulse_node(const TakeInputs& in) {
           }};
 }
 
+namespace {
+
+Analysis brought_to(const Analysis& as_taken, double factor) {
+  Analysis a = as_taken;
+  std::vector<std::complex<double>> values = a.curve.values();
+  for (auto& value : values) value *= factor;
+  a.curve = Response::make(a.curve.axis(), std::move(values), a.curve.quantity(), a.curve.valid(),
+                           a.curve.has_phase())
+                ->with_spread(a.curve.spread())
+                .with_flight(a.curve.flight_s());
+  return a;
+}
+
+/// The same curve at another drive and distance.
+Node<Analysis> levelled_node(const TakeInputs& in) {
+  TakeInputs plain = in;
+  plain.level = {};
+  const double factor = in.level.drive_v / in.take.conditions.drive_v *
+                        place_of(in.take).distance_m / in.level.distance_m;
+  Node<Analysis> own = curve_node(plain);
+  if (std::abs(factor - 1.0) < 1e-9) return own;
+  std::string key = node_key("levelled", kCurveVersion, {own.key, fmt::format("{}", factor)});
+  return {std::move(key),
+          [own = std::move(own), factor](const Making& making) {
+            return making.store.get(own, making)
+                .map([&](const std::shared_ptr<const Analysis>& a) {
+                  return brought_to(*a, factor);
+                });
+          },
+          [](const Analysis& a) { return bytes_of(a.curve); }};
+}
+
+}  // namespace
+
 Node<Analysis> curve_node(const TakeInputs& in) {
+  if (in.level.drive_v > 0.0 && in.level.distance_m > 0.0) return levelled_node(in);
+  if (in.take.form == RawForm::kWorked) return worked_node(in);
   if (!has_impulse(in.take)) {
     std::vector<std::string> inputs = source_of(in);
     // Recorded impedances have no recipe; text is smoothed by it.

@@ -9,6 +9,13 @@
 /// description predicts.
 namespace lalometer {
 
+/// Drive and distance that a level is brought to, by their ratios; 0: as it was taken.
+struct LevelPlace {
+  double drive_v = 0.0;
+  double distance_m = 0.0;
+  friend bool operator==(const LevelPlace&, const LevelPlace&) = default;
+};
+
 /// All that a take's results depend on, by value: what a worker may hold.
 struct TakeInputs {
   Take take;
@@ -17,6 +24,12 @@ struct TakeInputs {
   Recipe recipe;
   std::string loading;         ///< of the subject; may be empty
   std::filesystem::path book;  ///< where its raw data are
+  /// Of a worked take: those it is made of, and the subject's drawing. Parts are never worked
+  /// themselves.
+  std::vector<TakeInputs> parts = {};
+  std::shared_ptr<const SubjectGeometry> geometry = nullptr;
+  std::string drawing = {};  ///< names the geometry
+  LevelPlace level = {};
 };
 
 /// Precondition: has_impulse(inputs.take).

@@ -6,6 +6,7 @@
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
 #include "exchange/set/measurement_set.h"
+#include "workbench/bass/worked.h"
 #include "workbench/results/analysis.h"
 #include "workbench/results/corrections.h"
 
@@ -31,13 +32,20 @@ std::string plain_name(const std::string& name) {
 }
 
 Result<Analysis> worked_out(const Book& book, const Take& take) {
-  const auto raw = book.raw(take.raw_hash);
-  if (!raw) return tl::unexpected(raw.error());
-  const auto rig = book.rig(take.rig_id);
-  if (!rig) return tl::unexpected(rig.error());
-  const auto recipe = book.recipe(take.subject_id);
-  if (!recipe) return tl::unexpected(recipe.error());
-  return analysed({take, *raw, *rig, *recipe});
+  return inputs_from(book, take).and_then([](const TakeInputs& in) -> Result<Analysis> {
+    constexpr std::size_t kLimit_bytes = 64U * 1024U * 1024U;
+    ResultStore store(kLimit_bytes);
+    const auto found = store.get(curve_node(in), Making{store, {}});
+    if (!found) return tl::unexpected(found.error());
+    return **found;
+  });
+}
+
+/// A curve that is not a microphone's own: as text, with its origin.
+RawData text_of(const Response& curve, const std::vector<std::string>& comments) {
+  const std::string text = curve_text(valid_part(curve), comments);
+  const auto bytes = std::as_bytes(std::span(text.data(), text.size()));
+  return {.bytes = {bytes.begin(), bytes.end()}, .file_name = {}};
 }
 
 }  // namespace
@@ -49,8 +57,8 @@ Result<void> export_take(const Book& book, Id id, const std::filesystem::path& p
   if (ending == ".wav" || ending == ".flac") {
     const auto raw = book.raw(take->raw_hash);
     if (!raw) return tl::unexpected(raw.error());
-    if (take->form == RawForm::kTextFile)
-      return bad_input("This take came as a text curve and has no sound.", take->name);
+    if (take->form == RawForm::kTextFile || !is_measured(*take))
+      return bad_input("This take came as a curve and has no sound.", take->name);
     if (take->form != RawForm::kRecording) return write_file(path, *raw);
     const AudioFormat format = ending == ".flac" ? AudioFormat::kFlac24 : AudioFormat::kWavFloat32;
     return audio_bytes(sound_of(*raw, take->sample_rate_hz), format)
@@ -65,6 +73,15 @@ Result<void> export_take(const Book& book, Id id, const std::filesystem::path& p
       if (a.gate_s)
         comments.push_back(
             fmt::format("gate {:.3f} ms, valid from {:.1f} Hz", *a.gate_s * 1e3, 1.0 / *a.gate_s));
+      else
+        comments.push_back(fmt::format("valid from {:.1f} Hz to {:.0f} Hz",
+                                       std::max(a.curve.valid().low_hz, a.curve.axis().front()),
+                                       std::min(a.curve.valid().high_hz, a.curve.axis().back())));
+      if (a.joined)
+        comments.push_back(fmt::format("near and far field joined at {:.0f} Hz, near field raised "
+                                       "by {:.2f} dB",
+                                       a.joined->joined_at_hz, a.joined->level_offset_db));
+      if (take->form == RawForm::kChartPicture) comments.push_back("traced from " + take->raw_name);
     }
     return write_file(path, curve_text(valid_part(a.curve), comments));
   });
@@ -109,6 +126,24 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
     item.raw.file_name = fmt::format("{:02d}-{}", number,
                                      take.raw_name.empty() ? plain_name(take.name) : take.raw_name);
     item.take.conditions.gate_s = 0.0;
+    if (!is_measured(take)) {
+      // What it was worked out of is beside it; where that is gone there is nothing to write.
+      const auto a = worked_out(book, take);
+      if (!a) {
+        --number;
+        continue;
+      }
+      item.raw = text_of(a->curve, {spoken_kind(take), take.name});
+      item.raw.file_name = fmt::format("{:02d}-{}{}", number, plain_name(take.name),
+                                       take.kind() == TakeKind::kImpedance ? ".zma" : ".frd");
+      item.take.form = RawForm::kTextFile;
+      item.take.conditions.more_json[std::string(kNotMeasured)] =
+          take.form == RawForm::kWorked ? "\"worked\"" : "\"published\"";
+      item.take.conditions.worked = {};
+      item.take.conditions.chart = {};
+      set.takes.push_back(std::move(item));
+      continue;
+    }
     if (take.form == RawForm::kTextFile) item.take.conditions.gate_s = take.conditions.gate_s;
     if (take.form != RawForm::kRecording) {
       item.raw.bytes = *raw;

@@ -5,6 +5,7 @@
 #include "base/text.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
+#include "workbench/keeping/plan_keeping.h"
 #include "workbench/results/analysis.h"
 
 namespace lalometer {
@@ -148,6 +149,7 @@ void read_set_into(ImportPreview& preview, const fs::path& path, const ImportCho
   preview.subject = set->subject;
   preview.variants = set->variants;
   preview.gate_s = set->gate_s;
+  preview.stand = set->stand;
   std::size_t done = 0;
   for (SetTake& taken : set->takes) {
     if (stop.stop_requested()) return;
@@ -216,6 +218,8 @@ Result<void> describe_item(ImportItem& item, const Recipe& recipe, std::stop_tok
       break;
     case RawForm::kRecording:
     case RawForm::kSoundFile:
+    case RawForm::kWorked:
+    case RawForm::kChartPicture:
       break;
   }
   return {};
@@ -279,6 +283,10 @@ Result<Places> made_places(Book& book, const ImportPreview& preview, const std::
     const auto made = book.add_variant(own);
     if (!made) return tl::unexpected(made.error());
     places.variant_ids[id] = *made;
+  }
+  if (preview.stand) {
+    if (auto set = book.set_document(*added, "stand", to_json(*preview.stand), "Import"); !set)
+      return tl::unexpected(set.error());
   }
   if (preview.gate_s > 0.0) {
     Recipe recipe;

@@ -37,6 +37,7 @@ struct ImportPreview {
   std::optional<Subject> subject;  ///< of a set; single files go to the subject the user chose
   std::vector<std::pair<std::string, Variant>> variants;
   double gate_s = 0.0;
+  std::optional<Stand> stand = std::nullopt;  ///< what a set tells of its bench
   std::vector<ImportItem> items;
   std::vector<Error> problems;  ///< files that cannot be used, each with place and reason
 };

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <fstream>
 
+#include "workbench/bass/worked.h"
+
 namespace lalometer {
 namespace {
 
@@ -27,6 +29,20 @@ Result<const Row*> named(const std::vector<Row>& rows, const std::string& name, 
           ? fmt::format("Say which {} (--{}): the book has {}.", what, what, names_of(names))
           : fmt::format("There is no {} \"{}\"; the book has {}.", what, name, names_of(names)),
       where);
+}
+
+/// A curve that is worked out of others, as if it had come as text.
+Result<ImportItem> worked_item(const Book& book, ImportItem item, const std::stop_token& stop) {
+  return inputs_from(book, item.take).and_then([&](const TakeInputs& in) -> Result<ImportItem> {
+    constexpr std::size_t kLimit_bytes = 64U * 1024U * 1024U;
+    ResultStore store(kLimit_bytes);
+    const auto found = store.get(curve_node(in), Making{store, stop});
+    if (!found) return tl::unexpected(found.error());
+    item.curve = (*found)->curve;
+    item.notes = (*found)->notes;
+    item.understood = spoken_kind(item.take);
+    return item;
+  });
 }
 
 Result<ImportPreview> read_book(const Book& book, const SourceChoice& choice, std::stop_token stop,
@@ -59,7 +75,7 @@ Result<ImportPreview> read_book(const Book& book, const SourceChoice& choice, st
   for (const Variant& v : *variants) preview.variants.emplace_back(std::to_string(v.id), v);
   std::erase_if(*takes, [&](const Take& t) {
     return t.subject_id != (*subject)->id || (choice.take != 0 && t.id != choice.take) ||
-           (choice.take == 0 && !t.accepted) || (variant_id != 0 && t.variant_id != variant_id);
+           (choice.take == 0 && (!t.accepted || !is_measured(t))) || (variant_id != 0 && t.variant_id != variant_id);
   });
   std::size_t done = 0;
   for (Take& take : *takes) {
@@ -78,7 +94,11 @@ Result<ImportPreview> read_book(const Book& book, const SourceChoice& choice, st
     item.rig = *rig;
     item.recipe = *recipe;
     item.take = std::move(take);
-    if (auto described = describe_item(item, *recipe, stop); !described)
+    if (item.take.form == RawForm::kWorked) {
+      auto made = worked_item(book, item, stop);
+      if (!made) return tl::unexpected(made.error());
+      preview.items.push_back(*std::move(made));
+    } else if (auto described = describe_item(item, *recipe, stop); !described)
       preview.problems.push_back(described.error());
     else
       preview.items.push_back(std::move(item));

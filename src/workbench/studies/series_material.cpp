@@ -58,7 +58,7 @@ SeriesMaterial series_material(const std::vector<CurveOfTake>& curves, const std
     if (!out.free_air && c.take->accepted && c.take->kind() == TakeKind::kImpedance &&
         condition_of(*c.take) == "free-air")
       out.free_air = *c.curve;
-    if (c.member_id.empty() || !c.take->accepted) continue;
+    if (c.member_id.empty() || !c.take->accepted || !is_measured(*c.take)) continue;
     const Placement place = place_of(*c.take);
     if (c.take->kind() == TakeKind::kImpedance) {
       if (condition_of(*c.take) != condition) {

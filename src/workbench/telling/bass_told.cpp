@@ -30,6 +30,8 @@ Told told_of(const NearFields& n) {
   put_levels(told, "sum_db", n.sum, axis);
   put_levels(told, "half_space_db", n.half_space, axis);
   put_levels(told, "full_space_db", n.full_space, axis);
+  put_levels(told, "noise_db", n.noise, axis);
+  told.put("valid_from_hz", n.valid_from_hz);
   told.put("valid_to_hz", n.valid_to_hz).put("fb_hz", n.fb_hz, 1.0);
   if (n.least_movement_hz) told.put("least_movement_hz", *n.least_movement_hz);
   put_falls(told, n.f3_hz, n.f6_hz, n.f10_hz);
@@ -50,6 +52,36 @@ Told told_of(const NearFields& n) {
   return std::move(told.notes(n.notes).columns_every(16));
 }
 
+void put_box(Told& told, const std::vector<ConeWave>& waves,
+             const std::optional<MissingOutput>& missing) {
+  std::vector<Told> rows;
+  for (const ConeWave& wave : waves) {
+    Told row;
+    row.put("frequency_hz", wave.dip.frequency_hz).put("depth_db", -wave.dip.level_db);
+    row.put("predicted", wave.predicted.empty() ? Told::Value(nullptr)
+                                                : Told::Value(wave.predicted));
+    row.put("predicted_hz", wave.predicted.empty() ? std::nullopt
+                                                   : std::optional(wave.predicted_hz));
+    row.put("impedance_hz", wave.impedance_hz);
+    rows.push_back(std::move(row));
+  }
+  told.put("cone_waves", Told::Value(std::move(rows)));
+  told.put("missing_output_db",
+           missing ? std::optional(Estimate{missing->missing_db, missing->half_width_db})
+                   : std::nullopt,
+           1.0);
+  if (!missing) {
+    told.note(
+        "missing_output_db: nothing tells what this box should play (parameters and sizes in full, "
+        "or its impedance).");
+  } else if (missing->missing_db > missing->half_width_db && missing->missing_db > 1.0) {
+    told.note(fmt::format(
+        "About the tuning {:.1f} dB are missing against {}: a leak or an overdamped port; near "
+        "fields do not tell them apart. Close the port: what still moves air is the leak.",
+        missing->missing_db, missing->basis));
+  }
+}
+
 Told told_of(const JoinedResponse& j) {
   Told told;
   const FrequencyAxis& axis = j.curve.axis();
@@ -63,7 +95,8 @@ Told told_of(const JoinedResponse& j) {
       .put("level_offset_uncertainty_db", j.offset_deviation_db)
       .put("mismatch_db", j.mismatch_db)
       .put("overlap_hz", Told::Value(std::vector<double>{j.overlap.low_hz, j.overlap.high_hz}))
-      .put("valid_from_hz", j.valid_from_hz);
+      .put("valid_from_hz", j.valid_from_hz)
+      .put("phase_misfit_deg", j.phase_misfit_deg);
   put_falls(told, j.f3_hz, j.f6_hz, j.f10_hz);
   if (!j.calibrated) told.note("Levels are relative: a take tells no sensitivity.");
   return std::move(told.notes(j.notes).columns_every(16));

@@ -298,9 +298,16 @@ std::optional<Arrival> find_arrival(const ImpulseResponse& response, double earl
   const double undershoot = 3.0 * static_cast<double>(band.low) / static_cast<double>(band.high);
   const double threshold = std::max(std::max(0.1, undershoot) * std::abs(p[top]), 6.0 * *middle);
   const double walk_s = std::max(0.0002, 0.5 * width_s);
-  if (const auto reflected =
-          first_over(pulse, from, static_cast<size_t>(walk_s * fine_rate), threshold))
-    arrival.first_reflection_s = clock(*reflected);
+  constexpr size_t kMost = 6;
+  const auto walk = static_cast<size_t>(walk_s * fine_rate);
+  for (size_t next = from; arrival.later.size() < kMost;) {
+    const auto reflected = first_over(pulse, next, walk, threshold);
+    if (!reflected) break;
+    arrival.later.push_back(
+        {clock(*reflected), 20.0 * std::log10(std::abs(p[*reflected]) / std::abs(p[top]))});
+    next = *reflected + walk;
+  }
+  if (!arrival.later.empty()) arrival.first_reflection_s = arrival.later.front().time_s;
   return arrival;
 }
 

@@ -1,10 +1,17 @@
 #pragma once
 
 #include <optional>
+#include <vector>
 
 #include "acoustics/signal/impulse_response.h"
 
 namespace lalometer {
+
+/// A sound that comes after the direct one.
+struct LateSound {
+  double time_s;    ///< on the impulse response's own clock
+  double level_db;  ///< re the direct sound, in the band that tells something
+};
 
 /// When the direct sound comes.
 struct Arrival {
@@ -12,6 +19,8 @@ struct Arrival {
   double top_hz;  ///< highest frequency within 10 dB of the loudest third of an octave
   /// First reflection after it, on the same clock; nothing where none stands out.
   std::optional<double> first_reflection_s;
+  /// All that stand out after it, the first reflection in front; six at most.
+  std::vector<LateSound> later = {};
 };
 
 /// Arrival of the direct sound: the delay that, taken out, leaves a minimum-phase response. Found

@@ -6,15 +6,12 @@
 #include <cmath>
 
 #include "desk/score/picture/curve_raster.h"
+#include "desk/score/picture/lane_handles.h"
 #include "desk/score/picture/map_picture.h"
 #include "desk/score/picture/mark_layout.h"
 
 namespace lalometer {
 namespace {
-
-QRectF plot_rect(const LaneGeometry& g) {
-  return {QPointF(g.across.left_px, g.up.top_px), QPointF(g.across.right_px, g.up.bottom_px)};
-}
 
 QString tick_label(const Tick& tick) {
   return QString::fromStdString(tick.label).replace(u'-', QChar(0x2212));
@@ -214,7 +211,7 @@ void draw_curves(QImage& image, const LanePictureInput& in) {
     }
   };
   for (const Series& s : in.content.curves()) {
-    if (!s.chosen || s.spread.size() != s.y.size()) continue;
+    if ((!s.chosen && !in.content.all_spreads) || s.spread.size() != s.y.size()) continue;
     QPainter painter(&plot);
     painter.setRenderHint(QPainter::Antialiasing, !quick);
     draw_spread(painter, s, g.across, up, ratio, curve_style(s.style, in.theme.dark).colour);
@@ -232,46 +229,6 @@ void draw_curves(QImage& image, const LanePictureInput& in) {
     plot.setDevicePixelRatio(ratio);
     return plot;
   }());
-}
-
-void draw_gate(QPainter& painter, const LanePictureInput& in) {
-  const auto* gate = in.content.find<GateLayer>();
-  if (gate == nullptr) return;
-  const LaneGeometry& g = in.geometry;
-  const QRectF plot = plot_rect(g);
-  painter.setRenderHint(QPainter::Antialiasing, true);
-  painter.setFont(text_font(11, true));
-  const auto mark = [&](double at_ms, const QString& text, const QColor& colour, bool handle,
-                        double label_y) {
-    const double x = g.across.px(at_ms);
-    if (x < plot.left() || x > plot.right()) return;
-    painter.setPen(QPen(colour, handle ? 2.0 : 1.0, handle ? Qt::SolidLine : Qt::DotLine));
-    painter.drawLine(QPointF(x, plot.top()), QPointF(x, plot.bottom()));
-    if (handle) {
-      painter.setBrush(colour);
-      painter.drawRoundedRect(QRectF(x - 4, plot.center().y() - 11, 8, 22), 3, 3);
-      painter.setPen(QPen(in.theme.sheet, 1));
-      for (const double dy : {-4.0, 0.0, 4.0})
-        painter.drawLine(QPointF(x - 2, plot.center().y() + dy),
-                         QPointF(x + 2, plot.center().y() + dy));
-    }
-    const double width = QFontMetricsF(painter.font()).horizontalAdvance(text) + 8;
-    const bool left = x + width + 8 > plot.right();
-    const QRectF box(left ? x - width - 5 : x + 5, label_y, width, 15);
-    painter.fillRect(box, in.theme.sheet);
-    painter.setPen(colour);
-    painter.drawText(box, Qt::AlignCenter, text);
-  };
-  if (gate->reflection_ms) {
-    mark(*gate->reflection_ms,
-         QStringLiteral("first reflection %1 ms").arg(*gate->reflection_ms, 0, 'f', 2),
-         in.theme.warn, false, plot.bottom() - 19);
-  }
-  mark(gate->end_ms,
-       QStringLiteral("gate %1 ms, valid from %2 Hz")
-           .arg(gate->end_ms, 0, 'f', 2)
-           .arg(1e3 / gate->end_ms, 0, 'f', 0),
-       in.theme.accent, true, plot.top() + 3);
 }
 
 /// A piece of a curve's own line, for its name.
@@ -374,25 +331,6 @@ bool coarse_differs(const LaneContent& content) {
          content.curves().size() + content.curves(Side::kRight).size() > kFewCurves;
 }
 
-namespace {
-
-void draw_marks(QPainter& painter, const LanePictureInput& in) {
-  painter.setRenderHint(QPainter::Antialiasing, true);
-  painter.setFont(text_font(11));
-  for (const PlacedMark& placed : placed_marks(in.content, in.geometry)) {
-    const QColor colour = curve_style(in.content.marks()[placed.index].style, in.theme.dark).colour;
-    painter.setPen(Qt::NoPen);
-    painter.setBrush(colour);
-    painter.drawRoundedRect(placed.bar, 2, 2);
-    if (placed.name.isEmpty()) continue;
-    painter.setPen(in.theme.ink);
-    painter.drawText(placed.name, Qt::AlignLeft | Qt::AlignVCenter,
-                     QString::fromStdString(in.content.marks()[placed.index].name));
-  }
-}
-
-}  // namespace
-
 LaneGeometry lane_geometry(const LaneContent& content, double width, double height,
                            FrequencyRange frequency, LaneRange values) {
   LaneGeometry g;
@@ -428,8 +366,7 @@ QImage lane_picture(const LanePictureInput& in) {
   }
   draw_curves(image, in);
   QPainter painter(&image);
-  draw_gate(painter, in);
-  draw_marks(painter, in);
+  draw_handles(painter, in);
   draw_heading(painter, in);
   if (in.content.blank()) {
     painter.setPen(in.theme.quiet);

@@ -1,9 +1,41 @@
 #include "workbench/reading/lane_parts.h"
 #include "workbench/reading/lanes/lanes.h"
+#include "workbench/studies/curve_studies.h"
 
 /// What edges do to each driver, modelled.
 namespace lalometer {
 namespace {
+
+/// A driver in its box against the same in a large baffle, where both lie on the score.
+void add_measured(LaneContent& content, const std::vector<LaidTake>& laid, Id subject) {
+  const auto on_axis = [&](const LaidTake& one, bool large) {
+    const Placement place = place_of(one.take);
+    return shows(one, TakeKind::kResponse) && one.take.kind() == TakeKind::kResponse &&
+           one.take.subject_id == subject && place.horizontal_deg == 0.0 &&
+           place.vertical_deg == 0.0 && (condition_of(one.take) == "large-baffle") == large;
+  };
+  for (const LaidTake& large : laid) {
+    if (!on_axis(large, true) || !large.geometry) continue;
+    for (const LaidTake& boxed : laid) {
+      if (!on_axis(boxed, false) ||
+          (!boxed.take.conditions.driver.empty() &&
+           boxed.take.conditions.driver != large.take.conditions.driver))
+        continue;
+      const auto measured =
+          measured_edges(*large.geometry, large.take.conditions.driver, boxed.analysis->curve,
+                         large.analysis->curve, place_of(boxed.take).distance_m);
+      if (!measured) continue;
+      Series s = series_for(boxed, laid, boxed.take.id);
+      s.label = "measured, in the box less in the large baffle";
+      s.x = measured->difference.frequency_hz;
+      s.y = measured->difference.level_db;
+      s.spread = measured->difference.half_width_db;
+      content.add_curves().push_back(std::move(s));
+      content.subtitle = measured->told;
+      return;
+    }
+  }
+}
 
 LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
@@ -31,6 +63,7 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   }
   if (!content.curves().empty())
     content.subtitle = "modelled on the 0° axis at 1 m, dB re an infinite baffle";
+  add_measured(content, laid, shown->take.subject_id);
   return content;
 }
 

@@ -68,6 +68,31 @@ bool holds_impulse(const LaidTake& one) {
   return has_impulse(one.take);
 }
 
+/// What comes after the direct sound, each with the surface that the stand makes it of.
+void put_reflections(std::vector<KeyFigure>& figures, const LaidTake& laid) {
+  const double c = speed_of_sound_m_s(laid.take.conditions.temperature_c);
+  bool first = true;
+  for (const LateSound& late : laid.analysis->later) {
+    const double delay_s = late.time_s - laid.analysis->arrival_s;
+    NamedReflection named{.name = {}, .later_m = delay_s * c};
+    if (laid.stand) {
+      Stand here = *laid.stand;
+      here.distance_m = place_of(laid.take).distance_m;
+      if (trouble_of(here).empty()) named = named_reflection(here, delay_s, c);
+    }
+    const std::string from =
+        named.name.empty()
+            ? fmt::format("an object {:.0f} cm behind one of the two, or beside the way",
+                          50.0 * named.later_m)
+            : "the " + named.name;
+    figures.push_back({first ? "First reflection" : "Then",
+                       fmt::format("{:.2f} ms later, {:+.0f} dB", delay_s * 1e3, late.level_db),
+                       from});
+    first = false;
+    if (figures.size() > 7) return;
+  }
+}
+
 std::vector<KeyFigure> arrival_figures(const LaidTake& laid) {
   if (!laid.analysis->impulse) return {};
   std::vector<KeyFigure> figures;
@@ -88,13 +113,7 @@ std::vector<KeyFigure> arrival_figures(const LaidTake& laid) {
     figures.push_back({"Arrival", "–", "when it was played is not known"});
     figures.push_back({"Phase zero", "at the onset", "by the sound's onset"});
   }
-  if (laid.analysis->first_reflection_s) {
-    figures.push_back(
-        {"First reflection",
-         fmt::format("{:.2f} ms later",
-                     (*laid.analysis->first_reflection_s - laid.analysis->arrival_s) * 1e3),
-         ""});
-  }
+  put_reflections(figures, laid);
   return figures;
 }
 

@@ -11,7 +11,13 @@
   LANE(ripple)                \
   LANE(predictions)           \
   LANE(edges)                 \
-  LANE(phase)
+  LANE(phase)                 \
+  LANE(difference)            \
+  LANE(near_field)            \
+  LANE(bass)                  \
+  LANE(excess)                \
+  LANE(delay)                 \
+  LANE(step)
 
 namespace lalometer::lanes {
 

@@ -50,7 +50,9 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
     if (!relative && alike)
       content.subtitle += fmt::format(", {} V, {} m", three_digits(first->conditions.drive_v),
                                       three_digits(place_of(*first).distance_m));
-    if (!alike) content.subtitle += "; drive or distance differ between the curves";
+    const auto reasons = unlike(laid);
+    if (!reasons.empty()) content.subtitle += "; not alike: " + reasons.front();
+    if (reasons.size() > 1) content.subtitle += fmt::format(" and {} more", reasons.size() - 1);
   }
   if (const LaidTake* one = modelled_take(laid, TakeKind::kResponse, chosen); one && !relative) {
     const double shift =
@@ -59,13 +61,12 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
                                 model_series(*one->model, one->model->level_db, shift));
     if (!one->model->usual_drivers.empty()) content.subtitle += "; model with usual drivers";
   }
-  if (const auto range = extent(content.curves())) {
-    // At least 25 dB high: less would make molehills into mountains; at most 60: a null's depth
-    // says little.
-    const double top = std::ceil((range->second + 3.0) / 5.0) * 5.0;
-    content.left.high = top;
-    content.left.low =
-        std::min(top - 25.0, std::max(std::floor((range->first - 3.0) / 5.0) * 5.0, top - 60.0));
+  if (const auto range = extent(content.curves())) fit_level_scale(content.left, *range);
+  for (const LaidTake& one : laid) {
+    if (one.take.id != chosen || !one.analysis || !one.analysis->joined) continue;
+    const JoinedResponse& j = *one.analysis->joined;
+    content.layers.emplace_back(
+        JoinLayer{chosen, j.joined_at_hz, j.overlap.low_hz, j.overlap.high_hz});
   }
   return content;
 }
@@ -79,23 +80,91 @@ std::string level_at(const LaidTake& one, double frequency_hz, std::complex<doub
   return fmt::format("{:.1f} ± {:.1f} dB", level, *off);
 }
 
+/// Level for 2.83 V and for 1 W at 1 m, as far as drive, distance and impedance are known.
+void put_sensitivity(std::vector<KeyFigure>& figures, const LaidTake& laid) {
+  const auto mean = sensitivity_db(laid.analysis->curve);
+  if (!mean) return;
+  if (!laid.analysis->calibrated) {
+    figures.push_back(
+        {"Mean level, relative", fmt::format("{:.1f} dB", *mean), "300 Hz to 3 kHz"});
+    return;
+  }
+  // Sound calibrator, voltmeter and tape together (common practice, no source).
+  constexpr double kLevel_db = 0.5;
+  const double at = *mean + 20.0 * std::log10(2.83 / laid.take.conditions.drive_v *
+                                              place_of(laid.take).distance_m);
+  figures.push_back({"2.83 V, 1 m", fmt::format("{:.1f} ± {:.1f} dB", at, kLevel_db),
+                     "mean of 300 Hz to 3 kHz"});
+  if (laid.nominal_ohm)
+    figures.push_back({"1 W, 1 m",
+                       fmt::format("{:.1f} ± {:.1f} dB",
+                                   at + 10.0 * std::log10(*laid.nominal_ohm / 8.0089), kLevel_db),
+                       fmt::format("into {} ohm nominal", three_digits(*laid.nominal_ohm))});
+}
+
+/// What near fields and the join tell.
+void put_bass(std::vector<KeyFigure>& figures, const NearFields& near,
+              const JoinedResponse* joined) {
+  const auto put = [&](const char* name, const std::optional<Estimate>& e, const char* basis) {
+    if (e)
+      figures.push_back(
+          {name, fmt::format("{:.1f} ± {:.1f} Hz", e->value, e->half_width), basis});
+  };
+  const char* re = joined != nullptr ? "re the mean of 300 Hz to 3 kHz"
+                                     : "re the near fields' own mean, half space";
+  put("F3", joined != nullptr ? joined->f3_hz : near.f3_hz, re);
+  put("F6", joined != nullptr ? joined->f6_hz : near.f6_hz, "");
+  put("F10", joined != nullptr ? joined->f10_hz : near.f10_hz, "");
+  put("fB", near.fb_hz, "by cone and port");
+  if (near.port_top && !near.port_resonances.empty()) {
+    double loudest = -1e9;
+    double at_hz = 0.0;
+    for (const StandingOut& one : near.port_resonances) {
+      if (one.level_db <= loudest) continue;
+      loudest = one.level_db;
+      at_hz = one.frequency_hz;
+    }
+    figures.push_back({"Port over its resonance",
+                       fmt::format("{:.1f} dB", near.port_top->level_db - loudest),
+                       "at " + frequency_text(at_hz)});
+  }
+  if (joined == nullptr) return;
+  figures.push_back({"Joined at", frequency_text(joined->joined_at_hz),
+                     fmt::format("both valid from {} to {}", frequency_text(joined->overlap.low_hz),
+                                 frequency_text(joined->overlap.high_hz))});
+  figures.push_back(
+      {"Near field raised by",
+       fmt::format("{:.1f} ± {:.1f} dB", joined->level_offset_db, joined->offset_deviation_db),
+       fmt::format("then {:.1f} dB rms apart", joined->mismatch_db)});
+}
+
 std::vector<KeyFigure> level_figures(const LaidTake& laid) {
   std::vector<KeyFigure> figures;
   const Response& curve = laid.analysis->curve;
-  if (const auto sensitivity = sensitivity_db(curve)) {
-    figures.push_back({laid.analysis->calibrated ? "Mean level" : "Mean level, relative",
-                       fmt::format("{:.1f} dB", *sensitivity), "300 Hz to 3 kHz"});
-  }
+  put_sensitivity(figures, laid);
+  if (laid.analysis->near) put_bass(figures, *laid.analysis->near, laid.analysis->joined.get());
   const double low = std::max(300.0, curve.valid().low_hz);
   if (const auto spread = level_spread(curve, low, 10000.0)) {
     figures.push_back({"Within",
                        fmt::format("+{:.1f} / −{:.1f} dB", spread->above_db, spread->below_db),
                        fmt::format("{} to 10 kHz", frequency_text(low))});
   }
+  const double from = std::max(100.0, curve.valid().low_hz);
+  if (const auto slope = slope_db_per_octave(curve, from, 10000.0))
+    figures.push_back({"Slope", fmt::format("{:+.1f} dB/octave", *slope),
+                       fmt::format("{} to 10 kHz", frequency_text(from))});
   figures.push_back({"Valid from", frequency_text(curve.valid().low_hz),
                      laid.analysis->gate_s
                          ? fmt::format("gate {:.2f} ms", *laid.analysis->gate_s * 1e3)
                          : "as told or excited"});
+  figures.push_back(
+      {"Resolution",
+       laid.analysis->gate_s ? frequency_text(1.0 / *laid.analysis->gate_s)
+       : laid.recipe.smoothing > 0 ? fmt::format("1/{} octave", laid.recipe.smoothing)
+                                   : "the curve's own",
+       laid.analysis->gate_s && laid.recipe.smoothing > 0
+           ? fmt::format("and 1/{} octave: whichever is broader", laid.recipe.smoothing)
+           : ""});
   return figures;
 }
 

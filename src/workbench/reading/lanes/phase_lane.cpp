@@ -1,5 +1,3 @@
-#include <cmath>
-
 #include "workbench/reading/lane_parts.h"
 #include "workbench/reading/lanes/lanes.h"
 
@@ -36,20 +34,9 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
     if (!shows(one, TakeKind::kResponse) || !one.analysis->curve.has_phase()) continue;
     const Response& curve = one.analysis->curve;
     Series s = series_for(one, laid, chosen);
-    std::vector<double> x;
-    double previous = 0.0;
-    for (std::size_t i = 0; i < curve.size(); ++i) {
-      const double phase = curve.phase_deg(i);
-      // A wrap is a break, not a line across the lane.
-      if (i > 0 && std::abs(phase - previous) > 180.0) {
-        x.push_back(std::sqrt(s.x[i - 1] * s.x[i]));
-        s.y.push_back(kNaN);
-      }
-      x.push_back(s.x[i]);
-      s.y.push_back(phase);
-      previous = phase;
-    }
-    s.x = std::move(x);
+    std::vector<double> phase;
+    for (std::size_t i = 0; i < curve.size(); ++i) phase.push_back(curve.phase_deg(i));
+    put_wrapped(s, phase);
     content.add_curves().push_back(std::move(s));
   }
   hatch_invalid(content);

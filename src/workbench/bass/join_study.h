@@ -1,6 +1,6 @@
 #pragma once
 
-#include "workbench/studies/near_field_study.h"
+#include "workbench/bass/near_field_study.h"
 
 namespace lalometer {
 
@@ -20,6 +20,9 @@ struct JoinedResponse {
   double mismatch_db = 0.0;          ///< rms over the overlap after that
   ValidRange overlap;
   double valid_from_hz = 0.0;
+  /// How far the phase bends off minimum phase, a delay and a constant within an octave of the
+  /// join, degrees rms; nothing without phase.
+  std::optional<double> phase_misfit_deg = std::nullopt;
   bool calibrated = true;
   std::optional<Estimate> f3_hz = std::nullopt;  ///< re the mean of 300 Hz to 3 kHz
   std::optional<Estimate> f6_hz = std::nullopt;

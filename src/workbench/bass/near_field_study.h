@@ -3,10 +3,12 @@
 #include <stop_token>
 
 #include "acoustics/baffle/panel.h"
+#include "acoustics/curves/difference.h"
 #include "acoustics/near_field/bass_figures.h"
 #include "acoustics/near_field/near_sources.h"
+#include "acoustics/signal/time_origin.h"
 #include "book/description/subject_geometry.h"
-#include "workbench/results/impulse_stage.h"
+#include "book/records.h"
 
 /// The near fields of a loudspeaker's radiating parts: their sum, and what it makes at 1 m.
 namespace lalometer {
@@ -20,7 +22,21 @@ struct NearTake {
   const Response* curve;
   TimeOrigin origin;
   bool calibrated = true;
+  const Response* noise = nullptr;  ///< rms of the noise in the curve; null: nobody knows
 };
+
+/// One radiating part's share of the sound.
+struct RadiatedPart {
+  PanelPlace place;
+  double radius_m;
+  std::vector<std::complex<double>> velocity;  ///< m^3/s, over the axis
+};
+
+/// How far each part's level may be off against the others', half-width of a 95 % interval: 1 mm of
+/// the microphone's distance, 3 % of the area, 0.1 dB of drift (common practice, no source).
+inline constexpr double kNearPlace_m = 0.001;
+inline constexpr double kNearArea = 0.03;
+inline constexpr double kNearDrift_db = 0.1;
 
 struct NearFields {
   /// Of cones and passive radiators' drivers, and of ports and radiators, as they add: pressures in
@@ -39,6 +55,15 @@ struct NearFields {
   std::optional<Estimate> f3_hz = std::nullopt;
   std::optional<Estimate> f6_hz = std::nullopt;
   std::optional<Estimate> f10_hz = std::nullopt;
+  /// Volume velocities of all parts, in the takes' order.
+  std::vector<RadiatedPart> parts = {};
+  /// What the half-space level moves by, dB, where one part is off by its half-width; [part][i].
+  std::vector<std::vector<double>> level_off_db = {};
+  /// Noise in the half-space curve, rms, where all takes tell theirs.
+  std::optional<Response> noise = std::nullopt;
+  double valid_from_hz = 0.0;  ///< from where the sum stands 10 dB over it
+  /// Dips of the cone that a standing wave in the box makes.
+  std::vector<Departure> cone_waves = {};
   /// Of the port above its own top: its pipe, standing waves that it lets out.
   std::vector<StandingOut> port_resonances = {};
   std::optional<StandingOut> port_top = std::nullopt;
@@ -55,6 +80,7 @@ struct NearFields {
 /// @return an error where no near field of a cone is there, a source is none of the subject's
 /// parts, or nothing tells a part's area.
 /// @param listener_m  of the full space, scaled to 1 m: beside a far field, its own distance.
+/// Falls count with what parts may be off against each other (kNearPlace_m and the rest) and noise.
 [[nodiscard]] Result<NearFields> near_fields_of(const SubjectGeometry& geometry,
                                                 const std::vector<NearTake>& takes,
                                                 const std::string& where, std::stop_token stop,
@@ -62,15 +88,22 @@ struct NearFields {
 
 /// What volume velocities on the panels of a cabinet make at a place, Pa, scaled to 1 m, the flight
 /// time from the baffle's origin out. Precondition: the cabinet's size is told.
-struct RadiatedPart {
-  PanelPlace place;
-  double radius_m;
-  std::vector<std::complex<double>> velocity;  ///< m^3/s, over the axis
-};
 [[nodiscard]] std::vector<std::complex<double>> radiated(const SubjectGeometry& geometry,
                                                          const std::vector<RadiatedPart>& parts,
                                                          const FrequencyAxis& axis,
-                                                         double horizontal_deg, double vertical_deg,
+                                                         const Placement& where,
                                                          double speed_of_sound_m_s);
+
+/// The full space at another place than the axis, by the same cabinet; nothing where its size is
+/// not told.
+[[nodiscard]] std::optional<Response> full_space_at(const NearFields& near,
+                                                    const SubjectGeometry& geometry,
+                                                    const Placement& where,
+                                                    double speed_of_sound_m_s);
+
+/// Half-width of a level's 95 % interval against the curve's mean over a range, dB: parts against
+/// each other, and what the curve scatters about a smooth run.
+[[nodiscard]] double bass_deviation_db(const NearFields& near, const Response& curve,
+                                       double frequency_hz, ValidRange reference);
 
 }  // namespace lalometer

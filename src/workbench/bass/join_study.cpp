@@ -1,9 +1,11 @@
-#include "workbench/studies/join_study.h"
+#include "workbench/bass/join_study.h"
 
 #include <algorithm>
 #include <cmath>
 
+#include "acoustics/curves/phase_parts.h"
 #include "acoustics/spectrum/figures.h"
+#include "acoustics/spectrum/smoothing.h"
 #include "base/constants.h"
 #include "base/text.h"
 
@@ -15,8 +17,8 @@ using Complex = std::complex<double>;
 constexpr double kLeast_octaves = 1.0 / 3.0;
 constexpr double kBlend_octaves = 0.5;
 constexpr double kPerOctave = 48.0;
-/// Beside the offset: the far field's own microphone and distance (common practice).
-constexpr double kFarDeviation_db = 0.3;
+/// A join whose phase bends more than this is said to.
+constexpr double kPhaseMisfit_deg = 15.0;
 
 double db(Complex v) {
   return 20.0 * std::log10(std::max(std::abs(v), 1e-30));
@@ -106,12 +108,45 @@ std::vector<Complex> blended(const Pair& p, double at_hz, bool phased) {
   return out;
 }
 
-void tell_figures(JoinedResponse& out) {
-  const double deviation = std::hypot(out.offset_deviation_db, kFarDeviation_db);
+/// What is left of the phase about the join once minimum phase, a delay and a constant are out.
+std::optional<double> phase_misfit_deg(const Response& curve, double at_hz) {
+  const FrequencyAxis coarse =
+      FrequencyAxis::logarithmic(curve.axis().front(), curve.axis().back(), 24.0);
+  const auto parts = phase_parts(resampled(curve, coarse));
+  if (!parts) return std::nullopt;
+  std::vector<double> f;
+  std::vector<double> left;
+  for (std::size_t i = 0; i < coarse.size(); ++i) {
+    if (coarse[i] < 0.5 * at_hz || coarse[i] > 2.0 * at_hz || !std::isfinite(parts->excess_deg[i]))
+      continue;
+    f.push_back(coarse[i]);
+    double turn = parts->excess_deg[i];
+    if (!left.empty()) turn -= 360.0 * std::round((turn - left.back()) / 360.0);
+    left.push_back(turn);
+  }
+  if (f.size() < 6) return std::nullopt;
+  const auto n = static_cast<double>(f.size());
+  double sf = 0.0, sy = 0.0, sff = 0.0, sfy = 0.0, syy = 0.0;
+  for (std::size_t i = 0; i < f.size(); ++i) {
+    sf += f[i], sy += left[i], sff += f[i] * f[i], sfy += f[i] * left[i], syy += left[i] * left[i];
+  }
+  const double vff = sff - sf * sf / n;
+  const double rest = syy - sy * sy / n - std::pow(sfy - sf * sy / n, 2) / vff;
+  return std::sqrt(std::max(rest, 0.0) / n);
+}
+
+void tell_figures(JoinedResponse& out, const NearFields& near) {
   if (const auto reference = mean_level_db(out.curve, 300.0, 3000.0)) {
-    out.f3_hz = fall_off_hz(out.curve, *reference, 3.0, deviation);
-    out.f6_hz = fall_off_hz(out.curve, *reference, 6.0, deviation);
-    out.f10_hz = fall_off_hz(out.curve, *reference, 10.0, deviation);
+    const Response run = level_run(out.curve, 12);
+    const auto fall = [&](double by) -> std::optional<Estimate> {
+      const auto rough = fall_off_hz(run, *reference, by, 0.1);
+      if (!rough) return std::nullopt;
+      const double off = bass_deviation_db(near, near.half_space, rough->value, out.overlap);
+      return fall_off_hz(run, *reference, by, std::hypot(out.offset_deviation_db, off));
+    };
+    out.f3_hz = fall(3.0);
+    out.f6_hz = fall(6.0);
+    out.f10_hz = fall(10.0);
   } else {
     out.notes.emplace_back("f3_hz: the curve does not cover 300 Hz to 3 kHz, whose mean is 0 dB.");
   }
@@ -125,6 +160,11 @@ void tell_figures(JoinedResponse& out) {
         "They do not run alike where both are valid ({:.1f} dB rms): a part may be missing, or the "
         "cabinet's size wrong.",
         out.mismatch_db));
+  if (out.curve.has_phase()) out.phase_misfit_deg = phase_misfit_deg(out.curve, out.joined_at_hz);
+  if (out.phase_misfit_deg && *out.phase_misfit_deg > kPhaseMisfit_deg)
+    out.notes.push_back(fmt::format(
+        "About the join the phase bends {:.0f}° off minimum phase: do not add it to others there.",
+        *out.phase_misfit_deg));
 }
 
 }  // namespace
@@ -185,11 +225,11 @@ Result<JoinedResponse> joined_response(const NearFields& n, const FarTake& far,
   for (Complex& v : p.near) v *= std::pow(10.0, mean / 20.0);
   out.joined_at_hz = at_hz.value_or(best_place(p, 0.0));
   const std::vector<Complex> values = blended(p, out.joined_at_hz, phased);
-  out.valid_from_hz = source.axis().front();
+  out.valid_from_hz = std::max(source.axis().front(), n.valid_from_hz);
   out.curve =
       *Response::make(p.axis, values, out.calibrated ? Quantity::kPressure : Quantity::kRatio,
                       {out.valid_from_hz, distant.valid().high_hz}, phased);
-  tell_figures(out);
+  tell_figures(out, n);
   if (!n.full_space)
     out.notes.emplace_back("Without the cabinet's size the near field stands for a large wall.");
   return out;

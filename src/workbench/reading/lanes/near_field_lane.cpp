@@ -1,0 +1,120 @@
+#include <algorithm>
+
+#include "base/text.h"
+#include "workbench/reading/lane_parts.h"
+#include "workbench/reading/lanes/lanes.h"
+
+/// Near fields of cone and port, their sum, and what they tell.
+namespace lalometer {
+namespace {
+
+Series series_of(const Response& curve, const LaidTake& laid, const char* name, int style) {
+  Series s;
+  s.take_id = laid.take.id;
+  s.label = name;
+  s.style = style;
+  s.x = {curve.axis().hz().begin(), curve.axis().hz().end()};
+  for (std::size_t i = 0; i < curve.size(); ++i) s.y.push_back(curve.level_db(i));
+  s.valid_low = curve.valid().low_hz;
+  s.valid_high = curve.valid().high_hz;
+  return s;
+}
+
+void add_flags(LaneContent& content, const NearFields& near) {
+  std::vector<LaneMark> flags;
+  if (near.fb_hz)
+    flags.push_back({.name = fmt::format("fB {:.1f} Hz", near.fb_hz->value),
+                     .sentence = "The air of box and port resonates: the cone moves least, the "
+                                 "port plays.",
+                     .style = 3,
+                     .low_hz = near.fb_hz->value - near.fb_hz->half_width,
+                     .high_hz = near.fb_hz->value + near.fb_hz->half_width});
+  for (const StandingOut& one : near.port_resonances)
+    flags.push_back(
+        {.name = near.port_top ? fmt::format("port −{:.0f} dB",
+                                             near.port_top->level_db - one.level_db)
+                               : std::string("port"),
+         .sentence = "A resonance that the port lets out: its own pipe, or a standing wave of the "
+                     "box. The figure is under the port's own top.",
+         .style = 1,
+         .low_hz = one.frequency_hz,
+         .high_hz = one.frequency_hz});
+  for (const Departure& one : near.cone_waves)
+    flags.push_back({.name = {},
+                     .sentence = fmt::format("A dip of {:.1f} dB of the cone: a standing wave in "
+                                             "the box loads it, if one is due here.",
+                                             -one.level_db),
+                     .style = kModelStyle,
+                     .low_hz = one.frequency_hz,
+                     .high_hz = one.frequency_hz});
+  std::stable_sort(flags.begin(), flags.end(), [](const LaneMark& a, const LaneMark& b) {
+    return a.centre_hz() < b.centre_hz();
+  });
+  if (!flags.empty()) content.layers.emplace_back(FlagLayer{std::move(flags)});
+}
+
+LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
+  LaneContent content;
+  content.title = "Near field";
+  content.left = {.quantity = AxisQuantity::kLevel,
+                  .scale = AxisScale::kDecibel,
+                  .unit = "dB",
+                  .low = 70.0,
+                  .high = 110.0};
+  content.empty_text =
+      "No sum of near fields on the score. Choose the near fields of all parts on the shelf and add "
+      "them up (Ctrl+Space, \"Add near fields up\").";
+  const LaidTake* shown = nullptr;
+  for (const LaidTake& one : laid)
+    if (one.analysis && one.analysis->near && (shown == nullptr || one.take.id == chosen))
+      shown = &one;
+  if (shown == nullptr) return content;
+  for (const LaidTake& one : laid) {
+    if (&one == shown || !one.analysis || !one.analysis->near) continue;
+    content.add_curves().push_back(series_of(one.analysis->near->sum, one,
+                                             series_label(one, laid).c_str(), one.take.colour));
+  }
+  const NearFields& near = *shown->analysis->near;
+  content.add_curves().push_back(series_of(near.cone, *shown, "cone", 3));
+  if (near.port) content.add_curves().push_back(series_of(*near.port, *shown, "port", 1));
+  content.add_curves().push_back(series_of(near.sum, *shown, "sum", shown->take.colour));
+  content.add_curves().back().chosen = true;
+  if (near.noise) {
+    content.add_curves().push_back(series_of(*near.noise, *shown, "noise", kModelStyle));
+    // The noise is told at 1 m: here it stands by as much higher as the near field does.
+    Series& noise = content.add_curves().back();
+    const double up = near.sum.level_db(0) - near.half_space.level_db(0);
+    for (double& y : noise.y) y += up;
+  }
+  content.subtitle = fmt::format("{}{} V, scaled to the cone's area",
+                                 near.calibrated ? "dB re 20 µPa, " : "relative, ",
+                                 three_digits(near.drive_v));
+  std::vector<Series> louder;
+  for (const Series& s : content.curves())
+    if (s.label != "noise") louder.push_back(s);
+  if (const auto range = extent(louder)) fit_level_scale(content.left, *range);
+  hatch_invalid(content, {}, near.valid_to_hz);
+  add_flags(content, near);
+  return content;
+}
+
+bool has_near(const LaidTake& one) {
+  return one.take.kind() == TakeKind::kNearField || one.take.conditions.worked.how == "join" ||
+         one.take.conditions.worked.how == "near-sum";
+}
+
+}  // namespace
+
+LaneKind lanes::near_field() {
+  return {.id = "near-field",
+          .title = "Near field",
+          .explained =
+              "What cone and port do by themselves, a few millimetres before each, and their sum by "
+              "volume velocity.",
+          .usual_weight = 0.9,
+          .build = build,
+          .needs = has_near,
+          .shown_at_first = false};
+}
+
+}  // namespace lalometer
