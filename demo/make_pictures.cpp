@@ -7,12 +7,15 @@
 #include <QDoubleSpinBox>
 #include <QLineEdit>
 #include <QListWidget>
+#include <QPainter>
 #include <QPushButton>
 #include <QSettings>
 #include <QTest>
+#include <cmath>
 #include <fstream>
 
 #include "desk/boxes/box_desk.h"
+#include "desk/chart/chart_desk.h"
 #include "desk/drawing/drawing_desk.h"
 #include "desk/frame/main_window.h"
 #include "desk/parts/theme.h"
@@ -84,6 +87,8 @@ struct Pictures {
     save("models");
     window.score()->removeLane(window.score()->lanes().size() - 1);
     act("models");
+    bass();
+    chart();
     window.showDesk(QStringLiteral("practice"));
     auto* cases = window.findChild<QListWidget*>(QStringLiteral("caseList"));
     cases->setCurrentRow(6);
@@ -159,13 +164,89 @@ struct Pictures {
     window.setStation(RouteStrip::kCapture);
     act("take-response");
     save("capture");
-    window.findChild<QComboBox*>(QStringLiteral("benchMishap"))->setCurrentIndex(2);
-    act("take-response");
-    save("refused");
-    window.findChild<QComboBox*>(QStringLiteral("benchMishap"))->setCurrentIndex(0);
-    if (!window.newBook(QString::fromStdString((scratch / "empty.lalo").string()))) return 1;
-    save("empty");
     return 0;
+  }
+
+  /// Only these lanes, in this order.
+  void lanes(std::initializer_list<const char*> kinds) {
+    while (!window.score()->lanes().empty()) window.score()->removeLane(0);
+    for (const char* kind : kinds) act((std::string("lane-") + kind).c_str());
+  }
+
+  /// Near fields and the join with the far field.
+  void bass() {
+    const std::vector<Take> takes = window.session().takes();
+    std::vector<Id> laid;
+    for (const Take& take : takes) laid.push_back(take.id);
+    std::vector<Id> before;
+    for (const Take& take : takes)
+      if (take.colour >= 0) before.push_back(take.id);
+    window.session().setLaid(laid, false);
+    Id joined = 0;
+    for (const Take& take : takes) {
+      const bool bare = take.variant_id == takes.front().variant_id;
+      if (bare && (take.form == RawForm::kWorked || take.kind() == TakeKind::kImpedance ||
+                   (take.kind() == TakeKind::kResponse && take.form == RawForm::kRecording)))
+        window.session().setLaid(take.id, true);
+      if (take.form == RawForm::kWorked) joined = take.id;
+    }
+    window.session().chooseTake(joined);
+    lanes({"level", "near-field", "bass"});
+    window.state().setCursorHz(110.0);
+    save("bass");
+    lanes({"impulse", "level", "impedance", "loops", "predictions"});
+    window.session().setLaid(laid, false);
+    window.session().setLaid(before, true);
+    rest();
+  }
+
+  /// A published chart, drawn here, traced and held against what was measured.
+  void chart() {
+    constexpr int kWidth = 760;
+    constexpr int kHeight = 480;
+    const auto x = [](double f) { return 70.0 + 640.0 * std::log10(f / 20.0) / 3.0; };
+    const auto y = [](double db) { return 430.0 - 380.0 * (db - 50.0) / 50.0; };
+    QImage image(kWidth, kHeight, QImage::Format_RGB32);
+    image.fill(Qt::white);
+    QPainter painter(&image);
+    painter.setRenderHint(QPainter::Antialiasing);
+    painter.setFont(text_font(13));
+    for (const double f : {20.0, 50.0, 100.0, 200.0, 500.0, 1e3, 2e3, 5e3, 1e4, 2e4}) {
+      painter.setPen(QPen(QColor(205, 205, 205), 1));
+      painter.drawLine(QPointF(x(f), y(100)), QPointF(x(f), y(50)));
+      painter.setPen(Qt::black);
+      painter.drawText(QRectF(x(f) - 30, 434, 60, 20), Qt::AlignCenter,
+                       f < 1000 ? QString::number(f) : QString::number(f / 1000) + "k");
+    }
+    for (double db = 50; db <= 100; db += 10) {
+      painter.setPen(QPen(QColor(205, 205, 205), 1));
+      painter.drawLine(QPointF(x(20), y(db)), QPointF(x(20000), y(db)));
+      painter.setPen(Qt::black);
+      painter.drawText(QRectF(20, y(db) - 10, 44, 20), Qt::AlignRight | Qt::AlignVCenter,
+                       QString::number(db));
+    }
+    QPolygonF line;
+    for (double f = 20.0; f < 20000.0; f *= 1.01)
+      line.push_back({x(f), y(86.0 + 2.0 * std::sin(2.2 * std::log(f)) -
+                              12.0 * std::log10(1.0 + std::pow(52.0 / f, 4)) -
+                              4.0 * std::exp(-std::pow(std::log(f / 4100.0) / 0.15, 2)))});
+    painter.setPen(QPen(QColor(30, 70, 150), 2.0));
+    painter.drawPolyline(line);
+    painter.drawText(QRectF(x(20), 18, 640, 24), Qt::AlignCenter,
+                     QStringLiteral("Kiosk two-way, sheet of the workshop: 2.83 V, 1 m"));
+    painter.end();
+    const QString path = QString::fromStdString((scratch / "sheet.png").string());
+    image.save(path);
+    window.importFiles({path});
+    rest();
+    ChartAxes axes;
+    axes.across = {x(100.0), 100.0, x(10000.0), 10000.0, true};
+    axes.up = {y(60.0), 60.0, y(90.0), 90.0, false};
+    window.chart()->setAxes(axes);
+    QTest::mouseClick(window.chart(), Qt::LeftButton, {},
+                      window.chart()->onDesk({line[200].x(), line[200].y()}).toPoint());
+    save("chart");
+    window.setStation(RouteStrip::kRead);
   }
 };
 

@@ -60,7 +60,7 @@ class BassTest : public test::WindowTest {
     window_->actionNamed(QLatin1String(id))->trigger();
     rest();
   }
-  const Take& join() {
+  Take join() {
     session().setLaid(far_, true);
     session().chooseTake(far_);
     rest();

@@ -56,7 +56,8 @@ std::vector<Take> MainWindow::takesFor(const std::string& how) const {
   if (how != "join" && how != "near-sum") return chosen;
   // What somebody chose in full is taken as it is; else what the variant has.
   if (chosen.size() > 1) return chosen;
-  const Take* lead = chosen.empty() ? session_.take(session_.chosenTake()) : &chosen.front();
+  const Take* lead = session_.take(session_.chosenTake());
+  if (lead == nullptr && !chosen.empty()) lead = &chosen.front();
   if (lead == nullptr) return chosen;
   std::vector<Take> found;
   const Take* far = nullptr;

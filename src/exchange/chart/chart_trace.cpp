@@ -20,7 +20,7 @@ using Colour = std::array<double, 3>;
 constexpr double kCore = 0.45;
 constexpr double kRim = 0.12;
 /// Colours may be so far off the mix of ground and line, of 255.
-constexpr double kOffMix = 42.0;
+constexpr double kOffMix = 32.0;
 constexpr int kNearStart_px = 5;
 
 Colour pixel(const ChartPixels& p, int x, int y) {
@@ -185,6 +185,9 @@ std::vector<Step> followed(const ChartPixels& p, const Coverage& line, const Rul
     for (const Run& run : runs) {
       const double apart = gap(run, last.run);
       if (apart > reach) continue;
+      // Over a gap only what lies on its course.
+      const Run due{expected - 0.5 * width_px, expected + 0.5 * width_px, expected};
+      if (ahead > 2.0 && gap(run, due) > std::max(5.0, 2.0 * width_px) + 0.5 * ahead) continue;
       const double cost = apart + 0.4 * std::abs(run.middle - expected);
       if (cost >= least) continue;
       least = cost;

@@ -47,13 +47,21 @@ Turn turn_of(const Pair& p) {
   double best = -1.0;
   Turn turn;
   // The delay is small: both have their flight time out. Half a millisecond is 17 cm.
-  for (double delay = -1e-3; delay <= 1e-3; delay += 5e-6) {
+  constexpr double kStep_s = 5e-6;
+  std::vector<Complex> turned;
+  std::vector<Complex> by;
+  for (std::size_t i = 0; i < p.axis.size(); ++i) {
+    const double f = p.axis[i];
+    if (f < p.overlap.low_hz || f > p.overlap.high_hz) continue;
+    const Complex ratio = p.far[i] / p.near[i];
+    turned.push_back(ratio / std::abs(ratio) * std::polar(1.0, -2.0 * kPi * f * 1e-3));
+    by.push_back(std::polar(1.0, 2.0 * kPi * f * kStep_s));
+  }
+  for (double delay = -1e-3; delay <= 1e-3; delay += kStep_s) {
     Complex sum = 0.0;
-    for (std::size_t i = 0; i < p.axis.size(); ++i) {
-      const double f = p.axis[i];
-      if (f < p.overlap.low_hz || f > p.overlap.high_hz) continue;
-      const Complex ratio = p.far[i] / p.near[i];
-      sum += ratio / std::abs(ratio) * std::polar(1.0, 2.0 * kPi * f * delay);
+    for (std::size_t i = 0; i < turned.size(); ++i) {
+      sum += turned[i];
+      turned[i] *= by[i];
     }
     // In phase or turned by half, nothing between.
     const double agree = std::abs(sum.real());

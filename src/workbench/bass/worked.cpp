@@ -191,12 +191,15 @@ Node<NearFields> near_fields_node(const std::vector<TakeInputs>& near,
             if (!drawn)
               return bad_input(
                   "The areas of the parts are needed: draw the subject, or give its sizes.", where);
+            std::vector<std::optional<Result<std::shared_ptr<const Analysis>>>> made(near.size());
+            making.parallel(near.size(), [&](std::size_t i) {
+              made[i] = making.store.get(curves[i], Making{making.store, making.stop});
+            });
             std::vector<std::shared_ptr<const Analysis>> held;
             std::vector<NearTake> takes;
             for (std::size_t i = 0; i < near.size(); ++i) {
-              const auto part = making.store.get(curves[i], making);
-              if (!part) return tl::unexpected(part.error());
-              held.push_back(*part);
+              if (!*made[i]) return tl::unexpected(made[i]->error());
+              held.push_back(**made[i]);
               takes.push_back({&near[i].take, &held.back()->curve, held.back()->origin,
                                held.back()->calibrated,
                                held.back()->noise ? &*held.back()->noise : nullptr});

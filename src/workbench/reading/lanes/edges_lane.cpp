@@ -1,3 +1,5 @@
+#include <algorithm>
+
 #include "workbench/reading/lane_parts.h"
 #include "workbench/reading/lanes/lanes.h"
 #include "workbench/studies/curve_studies.h"
@@ -37,6 +39,48 @@ void add_measured(LaneContent& content, const std::vector<LaidTake>& laid, Id su
   }
 }
 
+/// The same driver in two drawings (moved, other wings, another cabinet): what was measured to
+/// differ against what their models differ by.
+void add_two_drawings(LaneContent& content, const std::vector<LaidTake>& laid, const LaidTake& of) {
+  const auto on_axis = [](const LaidTake& one) {
+    const Placement place = place_of(one.take);
+    return one.model && shows(one, TakeKind::kResponse) &&
+           one.take.kind() == TakeKind::kResponse && place.horizontal_deg == 0.0 &&
+           place.vertical_deg == 0.0;
+  };
+  if (!on_axis(of)) return;
+  for (const LaidTake& from : laid) {
+    if (!on_axis(from) || from.take.subject_id == of.take.subject_id ||
+        from.take.conditions.driver != of.take.conditions.driver)
+      continue;
+    auto difference = difference_of(of.analysis->curve, from.analysis->curve);
+    if (!difference) continue;
+    std::vector<double> model;
+    for (const double f : difference->frequency_hz) {
+      const auto& hz = of.model->frequency_hz;
+      const auto i = static_cast<std::size_t>(
+          std::clamp<std::ptrdiff_t>(std::lower_bound(hz.begin(), hz.end(), f) - hz.begin(), 0,
+                                     std::ssize(hz) - 1));
+      model.push_back(of.model->level_db[i] - from.model->level_db[i]);
+    }
+    const Explained explained = explained_by(*difference, model);
+    Series measured = series_for(of, laid, of.take.id);
+    measured.label = "measured, less " + series_label(from, laid);
+    measured.x = difference->frequency_hz;
+    measured.y = difference->level_db;
+    measured.spread = difference->half_width_db;
+    Series modelled;
+    modelled.label = "the drawings differ by";
+    modelled.style = kModelStyle;
+    modelled.x = difference->frequency_hz;
+    modelled.y = model;
+    content.add_curves() = {std::move(modelled), std::move(measured)};
+    content.subtitle = fmt::format("the drawings explain {:.1f} of {:.1f} dB rms",
+                                   explained.explained_db, explained.total_db);
+    return;
+  }
+}
+
 LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
   content.title = "Edges";
@@ -64,6 +108,7 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   if (!content.curves().empty())
     content.subtitle = "modelled on the 0° axis at 1 m, dB re an infinite baffle";
   add_measured(content, laid, shown->take.subject_id);
+  add_two_drawings(content, laid, *shown);
   return content;
 }
 

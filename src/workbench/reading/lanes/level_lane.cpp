@@ -134,7 +134,7 @@ void put_bass(std::vector<KeyFigure>& figures, const NearFields& near,
                                  frequency_text(joined->overlap.high_hz))});
   figures.push_back(
       {"Near field raised by",
-       fmt::format("{:.1f} ± {:.1f} dB", joined->level_offset_db, joined->offset_deviation_db),
+       fmt::format("{:.1f} ± {:.1f} dB", joined->level_offset_db + 0.0, joined->offset_deviation_db),
        fmt::format("then {:.1f} dB rms apart", joined->mismatch_db)});
 }
 

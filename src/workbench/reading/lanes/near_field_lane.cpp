@@ -79,20 +79,21 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   if (near.port) content.add_curves().push_back(series_of(*near.port, *shown, "port", 1));
   content.add_curves().push_back(series_of(near.sum, *shown, "sum", shown->take.colour));
   content.add_curves().back().chosen = true;
+  std::vector<Series> louder = content.curves();
+  if (const auto range = extent(louder)) fit_level_scale(content.left, *range);
   if (near.noise) {
     content.add_curves().push_back(series_of(*near.noise, *shown, "noise", kModelStyle));
     // The noise is told at 1 m: here it stands by as much higher as the near field does.
     Series& noise = content.add_curves().back();
     const double up = near.sum.level_db(0) - near.half_space.level_db(0);
     for (double& y : noise.y) y += up;
+    // Far below it is nobody's concern.
+    if (*std::max_element(noise.y.begin(), noise.y.end()) < content.left.low)
+      content.add_curves().pop_back();
   }
   content.subtitle = fmt::format("{}{} V, scaled to the cone's area",
                                  near.calibrated ? "dB re 20 µPa, " : "relative, ",
                                  three_digits(near.drive_v));
-  std::vector<Series> louder;
-  for (const Series& s : content.curves())
-    if (s.label != "noise") louder.push_back(s);
-  if (const auto range = extent(louder)) fit_level_scale(content.left, *range);
   hatch_invalid(content, {}, near.valid_to_hz);
   add_flags(content, near);
   return content;
