@@ -13,6 +13,7 @@ find_package(spdlog REQUIRED)
 # For their error handlers alone: PortAudio brings both along.
 pkg_check_modules(JACK REQUIRED IMPORTED_TARGET jack)
 pkg_check_modules(ALSA REQUIRED IMPORTED_TARGET alsa)
+pkg_check_modules(NETCDF REQUIRED IMPORTED_TARGET netcdf)
 pkg_check_modules(POPPLER REQUIRED IMPORTED_TARGET poppler-qt6)
 pkg_check_modules(SNDFILE REQUIRED IMPORTED_TARGET sndfile)
 pkg_check_modules(SQLITE3 REQUIRED IMPORTED_TARGET sqlite3)

@@ -14,8 +14,9 @@
 #include "base/log.h"
 #include "base/text.h"
 #include "base/work_owner.h"
-#include "cli/bass_commands.h"
-#include "cli/curve_commands.h"
+#include "cli/curves/angle_commands.h"
+#include "cli/curves/bass_commands.h"
+#include "cli/curves/curve_commands.h"
 #include "cli/design_commands.h"
 #include "cli/impedance_commands.h"
 #include "cli/import_command.h"
@@ -29,6 +30,7 @@
 #include "workbench/results/analysis.h"
 #include "workbench/sharing/exporting.h"
 #include "workbench/sharing/importing.h"
+#include "workbench/sharing/orbit_importing.h"
 #include "workbench/sharing/sources.h"
 #include "workbench/telling/response_told.h"
 
@@ -163,6 +165,15 @@ int response_command(const Doors& doors, const ResponseOptions& o) {
 
 int export_command(Doors doors, const std::string& book_path, const std::string& target, Id take,
                    Id subject) {
+  if (fs::path(target).extension() == ".sofa") {
+    const ImportPreview source = read_source(book_path, {}, doors.choice);
+    if (source.items.empty() && !source.problems.empty())
+      return refuse(doors, source.problems.front());
+    const auto written =
+        export_sofa(source, source.subject ? source.subject->name : std::string(), target);
+    if (!written) return refuse(doors, written.error());
+    return print(doors, Told().put("written", target));
+  }
   const auto book = Book::open(book_path);
   if (!book) return refuse(doors, book.error());
   if (take == 0 && subject == 0) {
@@ -315,6 +326,7 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
 
   add_file_commands(app, doors, status);
   add_design_commands(app, doors, status);
+  add_angle_commands(app, doors, status);
   add_bass_commands(app, doors, status);
   add_curve_commands(app, doors, status);
   add_impedance_commands(app, doors, status);

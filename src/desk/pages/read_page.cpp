@@ -195,6 +195,13 @@ ReadPage::ReadPage(BookSession& session, ScoreState& state, QWidget* parent)
     changed.smoothing = smoothing_->currentData().toInt();
     session_.commitRecipe(subject, changed);
   });
+  wireNote();
+  showCursor();
+  showProportion();
+  showChosen();
+}
+
+void ReadPage::wireNote() {
   note_->installEventFilter(this);
   // Kept when the writing pauses: there is no save button.
   auto* pause = new QTimer(this);
@@ -202,9 +209,6 @@ ReadPage::ReadPage(BookSession& session, ScoreState& state, QWidget* parent)
   pause->setInterval(800);
   connect(note_, &QPlainTextEdit::textChanged, pause, qOverload<>(&QTimer::start));
   connect(pause, &QTimer::timeout, this, &ReadPage::keepNote);
-  showCursor();
-  showProportion();
-  showChosen();
 }
 
 void ReadPage::showCursor() {

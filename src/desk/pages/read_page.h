@@ -54,6 +54,7 @@ class ReadPage : public QWidget, public DeskPart {
   bool eventFilter(QObject* watched, QEvent* event) override;
 
  private:
+  void wireNote();
   void showCursor();
   void showChosen();
   void showLoops(const LaidTake& laid);

@@ -48,6 +48,35 @@ RawData text_of(const Response& curve, const std::vector<std::string>& comments)
   return {.bytes = {bytes.begin(), bytes.end()}, .file_name = {}};
 }
 
+/// A worked or published curve as a set's text, marked as no measurement.
+bool as_text(const Book& book, const Take& take, int number, SetTake& item) {
+  const auto a = worked_out(book, take);
+  if (!a) return false;
+  item.raw = text_of(a->curve, {spoken_kind(take), take.name});
+  item.raw.file_name = fmt::format("{:02d}-{}{}", number, plain_name(take.name),
+                                   take.kind() == TakeKind::kImpedance ? ".zma" : ".frd");
+  item.take.form = RawForm::kTextFile;
+  item.take.conditions.more_json[std::string(kNotMeasured)] =
+      take.form == RawForm::kWorked ? "\"worked\"" : "\"published\"";
+  item.take.conditions.worked = {};
+  item.take.conditions.chart = {};
+  return true;
+}
+
+/// Variants under plain names of their own; the names by id.
+std::map<Id, std::string> named_variants(MeasurementSet& set, const std::vector<Variant>& variants) {
+  std::map<Id, std::string> variant_names;
+  for (const Variant& v : variants) {
+    std::string id = plain_name(v.name);
+    while (std::any_of(set.variants.begin(), set.variants.end(),
+                       [&](auto& have) { return have.first == id; }))
+      id += "-b";
+    variant_names[v.id] = id;
+    set.variants.emplace_back(id, v);
+  }
+  return variant_names;
+}
+
 }  // namespace
 
 Result<void> export_take(const Book& book, Id id, const std::filesystem::path& path) {
@@ -102,15 +131,7 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
   const auto takes = book.takes();
   if (!variants) return tl::unexpected(variants.error());
   if (!takes) return tl::unexpected(takes.error());
-  std::map<Id, std::string> variant_names;
-  for (const Variant& v : *variants) {
-    std::string id = plain_name(v.name);
-    while (std::any_of(set.variants.begin(), set.variants.end(),
-                       [&](auto& have) { return have.first == id; }))
-      id += "-b";
-    variant_names[v.id] = id;
-    set.variants.emplace_back(id, v);
-  }
+  const std::map<Id, std::string> variant_names = named_variants(set, *variants);
   int number = 0;
   for (const Take& take : *takes) {
     if (take.subject_id != subject_id || !take.accepted) continue;
@@ -120,7 +141,7 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
     const auto raw = book.raw(take.raw_hash);
     if (!raw) return tl::unexpected(raw.error());
     SetTake item{fmt::format("{:02d}-{}", ++number, plain_name(take.name)),
-                 variant_names[take.variant_id],
+                 variant_names.at(take.variant_id),
                  take,
                  {}};
     item.raw.file_name = fmt::format("{:02d}-{}", number,
@@ -128,20 +149,10 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
     item.take.conditions.gate_s = 0.0;
     if (!is_measured(take)) {
       // What it was worked out of is beside it; where that is gone there is nothing to write.
-      const auto a = worked_out(book, take);
-      if (!a) {
+      if (as_text(book, take, number, item))
+        set.takes.push_back(std::move(item));
+      else
         --number;
-        continue;
-      }
-      item.raw = text_of(a->curve, {spoken_kind(take), take.name});
-      item.raw.file_name = fmt::format("{:02d}-{}{}", number, plain_name(take.name),
-                                       take.kind() == TakeKind::kImpedance ? ".zma" : ".frd");
-      item.take.form = RawForm::kTextFile;
-      item.take.conditions.more_json[std::string(kNotMeasured)] =
-          take.form == RawForm::kWorked ? "\"worked\"" : "\"published\"";
-      item.take.conditions.worked = {};
-      item.take.conditions.chart = {};
-      set.takes.push_back(std::move(item));
       continue;
     }
     if (take.form == RawForm::kTextFile) item.take.conditions.gate_s = take.conditions.gate_s;

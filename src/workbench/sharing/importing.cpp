@@ -7,6 +7,7 @@
 #include "exchange/curve_file.h"
 #include "workbench/keeping/plan_keeping.h"
 #include "workbench/results/analysis.h"
+#include "workbench/sharing/orbit_importing.h"
 
 namespace lalometer {
 namespace {
@@ -237,6 +238,14 @@ ImportPreview preview_import(const std::vector<fs::path>& paths, const ImportCho
     };
     tell(0.0);
     std::error_code ignored;
+    if (fs::is_directory(path, ignored) && !fs::exists(path / "set.json", ignored)) {
+      read_angle_folder(preview, path, choices, stop, tell);
+      continue;
+    }
+    if (ending_of(path) == ".sofa") {
+      read_sofa_into(preview, path, stop);
+      continue;
+    }
     if (fs::is_directory(path, ignored) || path.filename() == "set.json") {
       read_set_into(preview, path, choices, stop, tell);
       continue;

@@ -1,4 +1,4 @@
-#include "cli/curve_commands.h"
+#include "cli/curves/curve_commands.h"
 
 #include <memory>
 

@@ -1,4 +1,4 @@
-#include "cli/bass_commands.h"
+#include "cli/curves/bass_commands.h"
 
 #include <CLI/CLI.hpp>
 #include <memory>

@@ -1,0 +1,271 @@
+#include "acoustics/directivity/coverage.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "base/constants.h"
+
+namespace lalometer {
+namespace {
+
+constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
+
+/// Angle at which one side has fallen by so much; 180 where it never does; NaN where the data end.
+double fall_angle(const AngleMap& map, std::size_t i, double sign, double fall_db) {
+  double last_angle = 0.0;
+  double last_level = 0.0;
+  std::vector<std::pair<double, double>> side;
+  for (std::size_t r = 0; r < map.degrees.size(); ++r) {
+    const double d = map.degrees[r];
+    if (d * sign > 0.25 || (d > 179.5 && sign < 0.0))
+      side.emplace_back(d > 179.5 ? 180.0 : d * sign, map.level_db[r][i]);
+  }
+  std::sort(side.begin(), side.end());
+  for (const auto& [angle, level] : side) {
+    if (level <= -fall_db) {
+      // A lobe's top is a parabola: straight over the square of the angle.
+      const double t = (last_level + fall_db) / (last_level - level);
+      return std::sqrt(last_angle * last_angle + t * (angle * angle - last_angle * last_angle));
+    }
+    last_angle = angle;
+    last_level = level;
+  }
+  return last_angle > 179.5 ? 180.0 : kNaN;
+}
+
+bool has_side(const AngleMap& map, double sign) {
+  return std::any_of(map.degrees.begin(), map.degrees.end(),
+                     [&](double d) { return d * sign > 0.25 && d < 179.5; });
+}
+
+}  // namespace
+
+std::optional<AngleMap> angle_map(const Orbit& orbit, Plane plane) {
+  const Orbit::Ray* axis = orbit.at(plane, 0.0);
+  if (axis == nullptr) axis = orbit.on_axis();
+  if (axis == nullptr) return std::nullopt;
+  AngleMap map;
+  for (const Orbit::Ray& ray : orbit.rays(plane)) {
+    map.degrees.push_back(ray.degrees);
+    std::vector<double> row(orbit.axis().size());
+    for (std::size_t i = 0; i < row.size(); ++i)
+      row[i] = ray.curve.level_db(i) - axis->curve.level_db(i);
+    map.level_db.push_back(std::move(row));
+  }
+  return map;
+}
+
+std::vector<double> beamwidth_deg(const AngleMap& map, double fall_db) {
+  const std::size_t n = map.level_db.empty() ? 0 : map.level_db.front().size();
+  const bool right = has_side(map, 1.0);
+  const bool left = has_side(map, -1.0);
+  std::vector<double> width(n, kNaN);
+  if (!right && !left) return width;
+  for (std::size_t i = 0; i < n; ++i) {
+    const double a = right ? fall_angle(map, i, 1.0, fall_db) : fall_angle(map, i, -1.0, fall_db);
+    const double b = left ? fall_angle(map, i, -1.0, fall_db) : a;
+    width[i] = a + b;
+  }
+  return width;
+}
+
+std::optional<double> separation_hz(const Orbit& orbit, Plane plane, double degrees,
+                                    double by_db) {
+  const Orbit::Ray* axis = orbit.at(plane, 0.0);
+  const Orbit::Ray* right = orbit.at(plane, degrees);
+  const Orbit::Ray* left = orbit.at(plane, -degrees);
+  if (axis == nullptr || (right == nullptr && left == nullptr)) return std::nullopt;
+  const auto off = [&](std::size_t i) {
+    double power = 0.0;
+    double sides = 0.0;
+    for (const Orbit::Ray* ray : {right, left}) {
+      if (ray == nullptr) continue;
+      power += std::norm(ray->curve.value(i));
+      sides += 1.0;
+    }
+    return 10.0 * std::log10(std::max(power / sides, 1e-60) /
+                             std::max(std::norm(axis->curve.value(i)), 1e-60));
+  };
+  std::optional<double> from;
+  for (std::size_t i = orbit.axis().size(); i-- > 0;) {
+    const double f = orbit.axis()[i];
+    if (!orbit.valid().contains(f)) continue;
+    const double here = off(i);
+    if (here > -by_db) {
+      if (!from || i + 1 >= orbit.axis().size()) return std::nullopt;
+      const double next = off(i + 1);
+      const double t = std::clamp((here + by_db) / (here - next), 0.0, 1.0);
+      return f * std::pow(orbit.axis()[i + 1] / f, t);
+    }
+    from = f;
+  }
+  return from;
+}
+
+namespace {
+
+/// Over a sixth of an octave, where it is known.
+std::vector<double> smooth_width(const FrequencyAxis& axis, const std::vector<double>& width) {
+  std::vector<double> out(width.size(), kNaN);
+  const double reach = std::exp2(1.0 / 12.0) * (1.0 + 1e-9);
+  std::size_t from = 0;
+  std::size_t to = 0;
+  for (std::size_t i = 0; i < width.size(); ++i) {
+    while (axis[from] < axis[i] / reach) ++from;
+    while (to + 1 < width.size() && axis[to + 1] <= axis[i] * reach) ++to;
+    double sum = 0.0;
+    double n = 0.0;
+    for (std::size_t k = from; k <= to; ++k) {
+      if (!std::isfinite(width[k])) continue;
+      sum += width[k];
+      n += 1.0;
+    }
+    if (n > 0.0 && std::isfinite(width[i])) out[i] = sum / n;
+  }
+  return out;
+}
+
+}  // namespace
+
+std::vector<Narrowing> narrowings(const FrequencyAxis& axis, const ValidRange& valid,
+                                  const std::vector<double>& beamwidth, double least_deg) {
+  constexpr double kAllRound_deg = 300.0;
+  const std::vector<double> width = smooth_width(axis, beamwidth);
+  std::vector<std::size_t> known;
+  for (std::size_t i = 0; i < width.size(); ++i)
+    if (std::isfinite(width[i]) && valid.contains(axis[i]) && width[i] < kAllRound_deg)
+      known.push_back(i);
+  std::vector<Narrowing> found;
+  for (std::size_t k = 1; k + 1 < known.size(); ++k) {
+    const double here = width[known[k]];
+    if (!(here <= width[known[k - 1]] && here < width[known[k + 1]])) continue;
+    // The highest to both sides until something narrower comes.
+    double left = here;
+    std::size_t low = k;
+    for (std::size_t j = k; j-- > 0 && width[known[j]] >= here;) {
+      if (width[known[j]] <= left) continue;
+      left = width[known[j]];
+      low = j;
+    }
+    double right = here;
+    std::size_t high = k;
+    for (std::size_t j = k + 1; j < known.size() && width[known[j]] >= here; ++j) {
+      if (width[known[j]] <= right) continue;
+      right = width[known[j]];
+      high = j;
+    }
+    const double by = std::min(left, right) - here;
+    if (by < least_deg) continue;
+    const double half = here + 0.5 * by;
+    std::size_t a = k;
+    while (a > low && width[known[a]] < half) --a;
+    std::size_t b = k;
+    while (b < high && width[known[b]] < half) ++b;
+    found.push_back({axis[known[k]], axis[known[a]], axis[known[b]], here, by});
+  }
+  return found;
+}
+
+std::optional<Coverage> coverage_of(const FrequencyAxis& axis, const ValidRange& valid,
+                                    const std::vector<double>& beamwidth) {
+  constexpr double kWithin = 0.25;
+  const std::vector<double> width = smooth_width(axis, beamwidth);
+  std::vector<double> middle;
+  for (std::size_t i = 0; i < width.size(); ++i)
+    if (std::isfinite(width[i]) && valid.contains(axis[i]) && axis[i] >= 1000.0 &&
+        axis[i] <= 10000.0)
+      middle.push_back(width[i]);
+  if (middle.size() < 5) return std::nullopt;
+  std::nth_element(middle.begin(), middle.begin() + static_cast<std::ptrdiff_t>(middle.size() / 2),
+                   middle.end());
+  const double nominal = middle[middle.size() / 2];
+  // The longest stretch within the tolerance.
+  Coverage best{nominal, 0.0, 0.0};
+  std::size_t from = 0;
+  bool open = false;
+  const auto inside = [&](std::size_t i) {
+    return i < width.size() && std::isfinite(width[i]) && valid.contains(axis[i]) &&
+           std::abs(width[i] - nominal) <= kWithin * nominal;
+  };
+  for (std::size_t i = 0; i <= width.size(); ++i) {
+    if (inside(i)) {
+      if (!open) from = i;
+      open = true;
+      continue;
+    }
+    if (open && (best.from_hz == 0.0 || axis[i - 1] / axis[from] > best.to_hz / best.from_hz)) {
+      best.from_hz = axis[from];
+      best.to_hz = axis[i - 1];
+    }
+    open = false;
+  }
+  if (best.from_hz == 0.0) return std::nullopt;
+  return best;
+}
+
+CircleIndex index_of(const Orbit& orbit, Plane plane) {
+  CircleIndex out{{}, 0.0};
+  const Orbit::Ray* axis = orbit.at(plane, 0.0);
+  if (axis == nullptr) return out;
+  // Both sides' mean power over the polar angle.
+  struct Polar {
+    double degrees;
+    std::vector<const Orbit::Ray*> rays;
+  };
+  std::vector<Polar> polar;
+  for (const Orbit::Ray& ray : orbit.rays(plane)) {
+    const double d = std::abs(ray.degrees);
+    const auto same = std::find_if(polar.begin(), polar.end(),
+                                   [&](const Polar& p) { return std::abs(p.degrees - d) < 0.5; });
+    if (same != polar.end())
+      same->rays.push_back(&ray);
+    else
+      polar.push_back({d, {&ray}});
+  }
+  std::sort(polar.begin(), polar.end(),
+            [](const Polar& a, const Polar& b) { return a.degrees < b.degrees; });
+  for (std::size_t k = 1; k < polar.size(); ++k)
+    if (polar[k].degrees - polar[k - 1].degrees > 20.5) return out;
+  if (polar.back().degrees < 59.5) return out;
+  out.reaches_deg = polar.back().degrees;
+  // Each stands for the zone half-way to its neighbours.
+  const auto zone = [&](std::size_t k) {
+    const double low = k == 0 ? 0.0 : 0.5 * (polar[k - 1].degrees + polar[k].degrees);
+    const double high = k + 1 == polar.size() ? polar[k].degrees
+                                              : 0.5 * (polar[k].degrees + polar[k + 1].degrees);
+    return std::cos(low * kPi / 180.0) - std::cos(high * kPi / 180.0);
+  };
+  out.index_db.resize(orbit.axis().size());
+  for (std::size_t i = 0; i < out.index_db.size(); ++i) {
+    double sum = 0.0;
+    double area = 0.0;
+    for (std::size_t k = 0; k < polar.size(); ++k) {
+      double power = 0.0;
+      for (const Orbit::Ray* ray : polar[k].rays)
+        power += std::norm(ray->curve.value(i)) / static_cast<double>(polar[k].rays.size());
+      sum += zone(k) * power;
+      area += zone(k);
+    }
+    out.index_db[i] = 10.0 * std::log10(std::norm(axis->curve.value(i)) / (sum / area));
+  }
+  return out;
+}
+
+std::vector<double> asymmetry_db(const Orbit& orbit, Plane plane) {
+  std::vector<double> square(orbit.axis().size(), 0.0);
+  double pairs = 0.0;
+  for (const Orbit::Ray& ray : orbit.rays(plane)) {
+    if (ray.degrees < 0.5 || ray.degrees > 179.5 || ray.mirrored) continue;
+    const Orbit::Ray* other = orbit.at(plane, -ray.degrees);
+    if (other == nullptr || other->mirrored) continue;
+    pairs += 1.0;
+    for (std::size_t i = 0; i < square.size(); ++i)
+      square[i] += std::pow(ray.curve.level_db(i) - other->curve.level_db(i), 2);
+  }
+  if (pairs == 0.0) return {};
+  for (double& v : square) v = std::sqrt(v / pairs);
+  return square;
+}
+
+}  // namespace lalometer

@@ -1,0 +1,170 @@
+#include "workbench/sharing/orbit_importing.h"
+
+#include <algorithm>
+#include <set>
+
+#include "base/text.h"
+#include "exchange/angles/angle_names.h"
+#include "exchange/angles/sofa_file.h"
+#include "exchange/audio_file.h"
+#include "exchange/curve_file.h"
+
+namespace lalometer {
+namespace {
+
+namespace fs = std::filesystem;
+
+std::string angle_text(const Placement& place) {
+  return place.vertical_deg != 0.0 ? fmt::format("vertical {:+.4g}°", place.vertical_deg)
+                                   : fmt::format("horizontal {:+.4g}°", place.horizontal_deg);
+}
+
+RawData text_raw(const Response& curve, const std::string& name) {
+  const std::string text = curve_text(curve, {});
+  const auto bytes = std::as_bytes(std::span(text.data(), text.size()));
+  RawData raw;
+  raw.bytes.assign(bytes.begin(), bytes.end());
+  raw.file_name = name;
+  return raw;
+}
+
+}  // namespace
+
+void read_angle_folder(ImportPreview& preview, const fs::path& folder,
+                       const ImportChoices& choices, std::stop_token stop,
+                       const Progress& progress) {
+  static const std::set<std::string> kEndings = {".frd", ".txt", ".csv", ".wav", ".flac"};
+  std::vector<fs::path> files;
+  std::error_code ignored;
+  for (const auto& entry : fs::directory_iterator(folder, ignored)) {
+    std::string ending = entry.path().extension().string();
+    std::transform(ending.begin(), ending.end(), ending.begin(),
+                   [](unsigned char c) { return static_cast<char>(std::tolower(c)); });
+    if (entry.is_regular_file(ignored) && kEndings.contains(ending)) files.push_back(entry.path());
+  }
+  std::sort(files.begin(), files.end());
+  if (files.empty()) {
+    preview.problems.push_back(
+        {ErrorCode::kBadInput,
+         "This folder holds neither a set.json nor response files whose names carry the angle.",
+         folder.string()});
+    return;
+  }
+  std::vector<ImportItem> items;
+  std::size_t done = 0;
+  for (const fs::path& file : files) {
+    if (stop.stop_requested()) return;
+    if (progress) progress(static_cast<double>(done++) / static_cast<double>(files.size()));
+    const auto angle = angle_of_name(file.filename().string());
+    if (!angle) {
+      preview.problems.push_back(
+          {ErrorCode::kBadInput, "Its name tells no angle (h30, v-10, 30deg…).", file.string()});
+      continue;
+    }
+    ImportChoices own = choices;
+    if (!own.kind) own.kind = ColumnKind::kResponse;
+    ImportPreview one = preview_import({file}, own, stop);
+    for (Error& problem : one.problems) preview.problems.push_back(std::move(problem));
+    for (ImportItem& item : one.items) {
+      FarFieldSetup setup;
+      (angle->vertical ? setup.place.vertical_deg : setup.place.horizontal_deg) = angle->degrees;
+      item.take.setup = setup;
+      item.take.conditions.distance_told = false;
+      item.understood = angle_text(setup.place) + ", " + item.understood;
+      items.push_back(std::move(item));
+    }
+  }
+  const auto order = [](const ImportItem& item) {
+    const Placement place = place_of(item.take);
+    return place.vertical_deg != 0.0 ? 1000.0 + place.vertical_deg : place.horizontal_deg;
+  };
+  std::stable_sort(items.begin(), items.end(), [&](const ImportItem& a, const ImportItem& b) {
+    return order(a) < order(b);
+  });
+  for (ImportItem& item : items) preview.items.push_back(std::move(item));
+}
+
+void read_sofa_into(ImportPreview& preview, const fs::path& path, std::stop_token stop) {
+  auto set = read_sofa(path);
+  if (!set) {
+    preview.problems.push_back(set.error());
+    return;
+  }
+  for (SofaDirection& d : set->directions) {
+    if (stop.stop_requested()) return;
+    ImportItem item;
+    FarFieldSetup setup;
+    setup.place.distance_m = d.distance_m;
+    setup.place.horizontal_deg = d.horizontal_deg;
+    setup.place.vertical_deg = d.vertical_deg;
+    item.take.setup = setup;
+    item.take.name = angle_text(setup.place);
+    item.file = fmt::format("{}: {}", path.filename().string(), item.take.name);
+    if (d.response) {
+      item.take.form = RawForm::kTextFile;
+      // The flight time is in them: AES69 sources sound at their place.
+      item.take.conditions.delay_included = true;
+      item.raw = text_raw(*d.response, item.take.name + ".frd");
+    } else {
+      item.take.form = RawForm::kImpulseFile;
+      AudioData sound{d.impulse->sample_rate_hz, {d.impulse->samples}, ""};
+      auto bytes = audio_bytes(sound, AudioFormat::kWavFloat32);
+      if (!bytes) {
+        preview.problems.push_back(bytes.error());
+        continue;
+      }
+      item.raw.bytes = std::move(*bytes);
+      item.raw.sample_rate_hz = d.impulse->sample_rate_hz;
+      item.raw.file_name = item.take.name + ".wav";
+      item.take.sample_rate_hz = d.impulse->sample_rate_hz;
+      item.take.conditions.pa_per_unit = 1.0;
+    }
+    Recipe recipe;
+    recipe.smoothing = 0;
+    recipe.gated = false;
+    if (auto described = describe_item(item, recipe, stop); !described)
+      preview.problems.push_back(described.error());
+    else
+      preview.items.push_back(std::move(item));
+  }
+  if (set->off_circles > 0)
+    preview.problems.push_back(
+        {ErrorCode::kBadInput,
+         fmt::format("{} directions lie between the horizontal and the vertical circle and were "
+                     "left out.",
+                     set->off_circles),
+         path.string()});
+}
+
+Result<void> export_sofa(const ImportPreview& source, const std::string& title,
+                         const fs::path& path) {
+  SofaSet set;
+  set.title = title;
+  for (const ImportItem& item : source.items) {
+    if (!item.curve || item.calibration || item.take.kind() != TakeKind::kResponse ||
+        !is_measured(item.take))
+      continue;
+    const Placement place = place_of(item.take);
+    SofaDirection d;
+    d.horizontal_deg = place.horizontal_deg;
+    d.vertical_deg = place.vertical_deg;
+    d.distance_m = place.distance_m;
+    const bool there = std::any_of(set.directions.begin(), set.directions.end(), [&](auto& have) {
+      return have.horizontal_deg == d.horizontal_deg && have.vertical_deg == d.vertical_deg;
+    });
+    if (there) continue;
+    const double flight_s =
+        place.distance_m / speed_of_sound_m_s(item.take.conditions.temperature_c);
+    const Response& curve = *item.curve;
+    const Response own = set.directions.empty()
+                             ? curve
+                             : resampled(curve, set.directions.front().response->axis());
+    d.response = own.has_phase() ? without_delay(own, -flight_s) : own;
+    set.directions.push_back(std::move(d));
+  }
+  if (set.directions.empty())
+    return bad_input("There is no response at any angle to be written.", path.string());
+  return write_sofa(set, path);
+}
+
+}  // namespace lalometer

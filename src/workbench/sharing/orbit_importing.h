@@ -1,0 +1,21 @@
+#pragma once
+
+#include "workbench/sharing/importing.h"
+
+/// Sets of angles that come without a set.json: folders of files by name, AES69 files.
+namespace lalometer {
+
+/// Items of a folder whose files' names carry the angle, in the order of their angles. Files whose
+/// names tell none are problems. Where the folder holds no response file at all, that is one.
+void read_angle_folder(ImportPreview& preview, const std::filesystem::path& folder,
+                       const ImportChoices& choices, std::stop_token stop,
+                       const Progress& progress);
+
+void read_sofa_into(ImportPreview& preview, const std::filesystem::path& path,
+                    std::stop_token stop);
+
+/// What is written as AES69: the responses of one variant at their angles.
+[[nodiscard]] Result<void> export_sofa(const ImportPreview& source, const std::string& title,
+                                       const std::filesystem::path& path);
+
+}  // namespace lalometer

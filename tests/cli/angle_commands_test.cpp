@@ -1,0 +1,212 @@
+// spin, directivity, equalise through the command line, on sets that were written out here: two
+// pistons one above the other (2 J1(x) / x, Beranek) with crossover filters in closed form.
+#include <gmock/gmock.h>
+
+#include <complex>
+#include <nlohmann/json.hpp>
+
+#include "acoustics/directivity/piston.h"
+#include "cli/cli_support.h"
+#include "support/small_box.h"
+
+namespace lalometer {
+namespace {
+
+using json = nlohmann::json;
+using Complex = std::complex<double>;
+using test::run;
+using test::TemporaryFolder;
+using testing::HasSubstr;
+
+constexpr double kC = 343.2;
+
+/// Woofer 0.09 m below the tweeter, Linkwitz-Riley of 4th order at 2.2 kHz, on axis flat.
+Complex at(bool vertical, double degrees, double f) {
+  const double a = degrees * kPi / 180.0;
+  const Complex s(0.0, f / 2200.0);
+  const Complex half = 1.0 + std::sqrt(2.0) * s + s * s;
+  const Complex low = 1.0 / (half * half);
+  const Complex high = std::pow(s, 4) / (half * half);
+  const double behind = std::abs(degrees) > 90.0 ? 0.3 : 1.0;
+  const double path = vertical ? 0.045 * std::sin(a) : 0.0;
+  const double k = 2.0 * kPi * f / kC;
+  const Complex deep(0.0, f / 45.0);
+  const Complex box = deep * deep / (1.0 + deep / 0.7 + deep * deep);
+  const double folded = std::abs(degrees) > 90.0 ? kPi - std::abs(a) : a;
+  return 0.4 * behind * box *
+         (low * piston_directivity(0.065, folded, f, kC) * std::polar(1.0, -k * path) +
+          high * piston_directivity(0.0125, folded, f, kC) * std::polar(1.0, k * path));
+}
+
+std::string rows(bool vertical, double degrees) {
+  std::string text;
+  for (double f = 20.0; f < 20001.0; f *= std::exp2(1.0 / 24.0)) {
+    const Complex p = at(vertical, degrees, f);
+    text += fmt::format("{:.4f} {:.5f} {:.4f}\n", f, 20.0 * std::log10(std::abs(p) / 20e-6),
+                        std::arg(p) * 180.0 / kPi);
+  }
+  return text;
+}
+
+json whole_set(const TemporaryFolder& folder) {
+  json set = json::parse(R"({"format": "lalometer-set", "version": 1, "subject": {"name": "Kiosk",
+    "kind": "loudspeaker", "loading": "sealed"}, "takes": []})");
+  for (const bool vertical : {false, true})
+    for (int d = -170; d <= 180; d += 10) {
+      if (vertical && (d == 0 || d == 180)) continue;
+      const std::string name = fmt::format("{}{:+04d}.frd", vertical ? "v" : "h", d);
+      test::write(folder / name, rows(vertical, d));
+      set["takes"].push_back({{"id", name},
+                              {"kind", "response"},
+                              {"file", name},
+                              {"horizontal_deg", vertical ? 0 : d},
+                              {"vertical_deg", vertical ? d : 0},
+                              {"distance_m", 1.0},
+                              {"drive_v", 2.83}});
+    }
+  test::write(folder / "set.json", set.dump());
+  return set;
+}
+
+TEST(CliSpin, PrintsTheStandardsCurvesAndFigures) {
+  const TemporaryFolder folder;
+  whole_set(folder);
+  const auto answer = run({"spin", folder.path().string(), "--json"});
+  ASSERT_EQ(answer.status, 0) << answer.err;
+  const json told = answer.parsed();
+  const std::size_t n = told["frequency_hz"].size();
+  for (const char* key : {"on_axis_db", "listening_window_db", "early_reflections_db",
+                          "sound_power_db", "sound_power_di_db", "early_reflections_di_db",
+                          "predicted_in_room_db"})
+    EXPECT_EQ(told[key].size(), n) << key;
+  for (const char* key : {"floor_db", "ceiling_db", "front_wall_db", "side_wall_db", "rear_wall_db"})
+    EXPECT_EQ(told["bounces"][key].size(), n) << key;
+  EXPECT_TRUE(told["angles"]["missing"].empty());
+  EXPECT_TRUE(told["extended_below_hz"].is_null());
+  // On the axis Linkwitz and Riley's sum is flat: 20 lg (0.4 / 20 uPa).
+  EXPECT_NEAR(told["sensitivity_db"].get<double>(), 86.02, 0.1);
+  EXPECT_GT(told["uncertainty"]["sensitivity_db"].get<double>(), 0.3);
+  // Second order of Q 0.7 at 45 Hz: -3 dB at 45.6 Hz.
+  EXPECT_NEAR(told["f3_hz"].get<double>(), 45.6, 0.7);
+  EXPECT_GT(told["preference"]["score"].get<double>(), 2.0);
+  EXPECT_LT(told["preference"]["score"].get<double>(), 9.0);
+  EXPECT_LT(told["predicted_in_room_slope_db_per_octave"].get<double>(), -0.2);
+}
+
+TEST(CliSpin, HalfASetIsMirroredOnlyWhenAsked) {
+  const TemporaryFolder folder;
+  json set = whole_set(folder);
+  json half = json::array();
+  for (const json& take : set["takes"])
+    if (take["horizontal_deg"] >= 0) half.push_back(take);
+  set["takes"] = half;
+  test::write(folder / "set.json", set.dump());
+  const json bare = run({"spin", folder.path().string(), "--json"}).parsed();
+  EXPECT_TRUE(bare["sound_power_db"].is_null());
+  EXPECT_EQ(bare["angles"]["missing"].size(), 17U);
+  EXPECT_THAT(bare["notes"].dump(), HasSubstr("an angle it needs is missing"));
+  const json mirrored = run({"spin", folder.path().string(), "--json", "--mirror"}).parsed();
+  EXPECT_EQ(mirrored["angles"]["mirrored"].size(), 17U);
+  EXPECT_TRUE(mirrored["sound_power_db"].is_array());
+}
+
+TEST(CliSpin, FoldersByNameAndAes69GiveTheSame) {
+  const TemporaryFolder folder;
+  whole_set(folder);
+  const json set = run({"spin", folder.path().string(), "--json"}).parsed();
+  const TemporaryFolder other;
+  const std::string sofa = (other / "kiosk.sofa").string();
+  const auto exported = run({"export", folder.path().string(), sofa});
+  ASSERT_EQ(exported.status, 0) << exported.err;
+  const json by_sofa = run({"spin", sofa, "--json"}).parsed();
+  std::filesystem::remove(folder / "set.json");
+  const json by_name = run({"spin", folder.path().string(), "--json"}).parsed();
+  for (const char* key : {"listening_window_db", "sound_power_db", "predicted_in_room_db"})
+    for (std::size_t i = 0; i < set[key].size(); i += 7) {
+      EXPECT_NEAR(by_name[key][i].get<double>(), set[key][i].get<double>(), 1e-6) << key;
+      EXPECT_NEAR(by_sofa[key][i].get<double>(), set[key][i].get<double>(), 1e-6) << key;
+    }
+}
+
+TEST(CliSpin, AngleFiledUnderAnotherOneAreSuspected) {
+  const TemporaryFolder folder;
+  whole_set(folder);
+  const json clean = run({"spin", folder.path().string(), "--json"}).parsed();
+  EXPECT_THAT(clean["notes"].dump(), testing::Not(HasSubstr("look")));
+  std::filesystem::rename(folder / "h+040.frd", folder / "x.frd");
+  std::filesystem::rename(folder / "h+060.frd", folder / "h+040.frd");
+  std::filesystem::rename(folder / "x.frd", folder / "h+060.frd");
+  const json swapped = run({"spin", folder.path().string(), "--json"}).parsed();
+  EXPECT_THAT(swapped["notes"].dump(), HasSubstr("look swapped"));
+  test::write(folder / "h+040.frd", rows(false, 40));
+  test::write(folder / "h+060.frd", rows(false, 60));
+  test::write(folder / "h+030.frd", rows(false, 55));
+  const json slipped = run({"spin", folder.path().string(), "--json"}).parsed();
+  EXPECT_THAT(slipped["notes"].dump(), HasSubstr("looks as if it was taken at"));
+}
+
+TEST(CliDirectivity, TellsOnePlane) {
+  const TemporaryFolder folder;
+  whole_set(folder);
+  const json h = run({"directivity", folder.path().string(), "--json"}).parsed();
+  ASSERT_TRUE(h["map"]["level_db"].is_array());
+  EXPECT_EQ(h["map"]["angle_deg"].size(), 36U);
+  EXPECT_EQ(h["map"]["level_db"][0].size(), h["frequency_hz"].size());
+  EXPECT_TRUE(h["separation_hz"]["30"].is_number());
+  EXPECT_LT(h["separation_hz"]["60"].get<double>(), h["separation_hz"]["30"].get<double>() + 1.0);
+  EXPECT_NEAR(h["asymmetry_db"][100].get<double>(), 0.0, 1e-6);
+  const json v =
+      run({"directivity", folder.path().string(), "--json", "--plane", "vertical"}).parsed();
+  // Crossover lobes narrow the vertical plane near 2.2 kHz.
+  bool narrow = false;
+  for (const json& n : v["narrowing"])
+    narrow = narrow || (n["at_hz"] > 1400.0 && n["at_hz"] < 3200.0);
+  EXPECT_TRUE(narrow) << v["narrowing"].dump();
+}
+
+TEST(CliEqualise, RefusesWhatChangesWithTheAngle) {
+  const TemporaryFolder folder;
+  json set = whole_set(folder);
+  // A dip at 4 kHz on the axis and next to it only, and a bump at 400 Hz everywhere.
+  for (const json& take : set["takes"]) {
+    const double d = std::abs(take["horizontal_deg"].get<double>()) +
+                     std::abs(take["vertical_deg"].get<double>());
+    std::string text;
+    for (double f = 20.0; f < 20001.0; f *= std::exp2(1.0 / 24.0)) {
+      const Complex p = at(take["vertical_deg"] != 0, take["vertical_deg"] != 0
+                                                          ? take["vertical_deg"].get<double>()
+                                                          : take["horizontal_deg"].get<double>(),
+                           f);
+      const double move = std::exp(-std::pow(d / 18.0, 2));
+      const double level = 20.0 * std::log10(std::abs(p) / 20e-6) -
+                           6.0 * move * std::exp(-std::pow(std::log2(f / 4000.0) / 0.2, 2)) +
+                           4.0 * std::exp(-std::pow(std::log2(f / 400.0) / 0.4, 2));
+      text += fmt::format("{:.4f} {:.5f}\n", f, level);
+    }
+    test::write(folder / take["file"].get<std::string>(), text);
+  }
+  const json told =
+      run({"equalise", folder.path().string(), "--json", "--for", "on-axis"}).parsed();
+  ASSERT_TRUE(told["filters"].is_array());
+  bool cut = false;
+  for (const json& f : told["filters"]) {
+    EXPECT_LE(f["gain_db"].get<double>(), 3.0);
+    EXPECT_EQ(f["a"][0].get<double>(), 1.0);
+    cut = cut || (f["gain_db"] < -2.0 && std::abs(f["frequency_hz"].get<double>() - 400.0) < 80.0);
+  }
+  EXPECT_TRUE(cut) << told["filters"].dump();
+  bool refused = false;
+  for (const json& r : told["refused"])
+    refused = refused || (r["low_hz"] < 4000.0 && r["high_hz"] > 4000.0);
+  EXPECT_TRUE(refused) << told["refused"].dump();
+  for (std::size_t i = 0; i < told["frequency_hz"].size(); ++i) {
+    const double f = told["frequency_hz"][i];
+    if (f > 3600.0 && f < 4400.0) {
+      EXPECT_LT(told["after_db"][i].get<double>() - told["before_db"][i].get<double>(), 0.6) << f;
+    }
+  }
+  EXPECT_LT(told["deviation_after_db"].get<double>(), told["deviation_before_db"].get<double>());
+}
+
+}  // namespace
+}  // namespace lalometer
