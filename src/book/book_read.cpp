@@ -12,9 +12,9 @@ namespace lalometer {
 namespace {
 
 std::optional<RawForm> form_of(const std::string& word) {
-  for (const RawForm form : {RawForm::kRecording, RawForm::kTextFile, RawForm::kImpulseFile,
-                             RawForm::kSweepFile, RawForm::kSoundFile, RawForm::kWorked,
-                             RawForm::kChartPicture}) {
+  for (const RawForm form :
+       {RawForm::kRecording, RawForm::kTextFile, RawForm::kImpulseFile, RawForm::kSweepFile,
+        RawForm::kSoundFile, RawForm::kWorked, RawForm::kChartPicture}) {
     if (word_of(form) == word) return form;
   }
   return std::nullopt;

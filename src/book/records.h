@@ -56,12 +56,12 @@ inline constexpr std::string_view kVariantChanges[] = {
 
 /// How the raw data of a take is to be read.
 enum class RawForm {
-  kRecording,    ///< float32, two channels (measured, loopback), stimulus in the conditions
-  kTextFile,     ///< text columns, byte for byte
-  kImpulseFile,  ///< WAV or FLAC holding an impulse response, byte for byte
-  kSweepFile,    ///< WAV or FLAC holding a recorded sweep, byte for byte
-  kSoundFile,    ///< WAV or FLAC holding something else, byte for byte
-  kWorked,       ///< nothing of its own: worked out of other takes (Conditions::worked)
+  kRecording,     ///< float32, two channels (measured, loopback), stimulus in the conditions
+  kTextFile,      ///< text columns, byte for byte
+  kImpulseFile,   ///< WAV or FLAC holding an impulse response, byte for byte
+  kSweepFile,     ///< WAV or FLAC holding a recorded sweep, byte for byte
+  kSoundFile,     ///< WAV or FLAC holding something else, byte for byte
+  kWorked,        ///< nothing of its own: worked out of other takes (Conditions::worked)
   kChartPicture,  ///< picture of a published chart, byte for byte; its curve was traced off it
 };
 [[nodiscard]] std::string_view word_of(RawForm form);
@@ -119,7 +119,7 @@ struct Conditions {
   /// From what played the reference chirps to the microphone; 0: not told.
   double chirp_distance_m = 0.0;
   Stimulus stimulus;
-  RepeatSpread repeats;                          ///< of a recording that is the mean of several
+  RepeatSpread repeats;  ///< of a recording that is the mean of several
   WorkedFrom worked;
   TracedChart chart;
   std::map<std::string, std::string> more_json;  ///< unknown keys of an imported take, kept

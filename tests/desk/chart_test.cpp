@@ -29,8 +29,7 @@ double level(double f) {
          10.0 * std::log10(1.0 + std::pow(f / 14000.0, 4));
 }
 double ohm(double f) {
-  return 6.0 + 30.0 / (1.0 + std::pow(4.0 * (f / 42.0 - 42.0 / f), 2)) +
-         0.004 * std::pow(f, 0.95);
+  return 6.0 + 30.0 / (1.0 + std::pow(4.0 * (f / 42.0 - 42.0 / f), 2)) + 0.004 * std::pow(f, 0.95);
 }
 
 /// Scales at the shares of the picture that charts.gp tells, 100 Hz and 10 kHz, 60 and 90 dB.
@@ -70,15 +69,15 @@ struct Drawn {
 };
 
 TEST(ChartTrace, FollowsWhatAPlottingLibraryDrew) {
-  for (const Drawn& drawn : {Drawn{"blue.png", 1000.0}, Drawn{"black.png", 300.0},
-                             Drawn{"crossing.png", 100.0}, Drawn{"grey.jpg", 500.0},
-                             Drawn{"sheet.pdf", 2000.0}}) {
+  for (const Drawn& drawn :
+       {Drawn{"blue.png", 1000.0}, Drawn{"black.png", 300.0}, Drawn{"crossing.png", 100.0},
+        Drawn{"grey.jpg", 500.0}, Drawn{"sheet.pdf", 2000.0}}) {
     const auto page = chart_page(bytes_of(chart(drawn.file)), QLatin1String(drawn.file), 1);
     ASSERT_TRUE(page) << page.error().text();
     const ChartPixels pixels = pixels_of(page->image);
     const ChartAxes axes = axes_of(page->image, 50.0, 100.0, false);
-    const auto traced = trace_line(pixels, axes.across.px_of(drawn.start_hz),
-                                   axes.up.px_of(level(drawn.start_hz)));
+    const auto traced =
+        trace_line(pixels, axes.across.px_of(drawn.start_hz), axes.up.px_of(level(drawn.start_hz)));
     ASSERT_TRUE(traced) << drawn.file << ": " << traced.error().text();
     TracedChart curve;
     put_traced(curve, *traced, axes);
@@ -100,8 +99,8 @@ TEST(ChartTrace, ReadsALogarithmicScaleOfOhms) {
   const auto page = chart_page(bytes_of(chart("ohm.png")), QStringLiteral("ohm.png"), 1);
   ASSERT_TRUE(page);
   const ChartAxes axes = axes_of(page->image, 2.0, 50.0, true);
-  const auto traced = trace_line(pixels_of(page->image), axes.across.px_of(200.0),
-                                 axes.up.px_of(ohm(200.0)));
+  const auto traced =
+      trace_line(pixels_of(page->image), axes.across.px_of(200.0), axes.up.px_of(ohm(200.0)));
   ASSERT_TRUE(traced) << traced.error().text();
   TracedChart curve;
   put_traced(curve, *traced, axes);
@@ -162,7 +161,8 @@ TEST_F(ChartTest, AChartBecomesACurveBesideTheMeasuredOne) {
   // The four lines by hand onto 100 Hz, 10 kHz, 60 and 90 dB.
   QImage size(900, 600, QImage::Format_RGB32);
   const ChartAxes want = axes_of(size, 50.0, 100.0, false);
-  drag(desk->onDesk({desk->axes().across.first_px, 80.0}), desk->onDesk({want.across.first_px, 80.0}));
+  drag(desk->onDesk({desk->axes().across.first_px, 80.0}),
+       desk->onDesk({want.across.first_px, 80.0}));
   drag(desk->onDesk({desk->axes().across.second_px, 80.0}),
        desk->onDesk({want.across.second_px, 80.0}));
   drag(desk->onDesk({300.0, desk->axes().up.first_px}), desk->onDesk({300.0, want.up.first_px}));
@@ -172,8 +172,9 @@ TEST_F(ChartTest, AChartBecomesACurveBesideTheMeasuredOne) {
   part<QDoubleSpinBox>("chartLevel1")->setValue(60.0);
   part<QDoubleSpinBox>("chartLevel2")->setValue(90.0);
   // A click on the curve.
-  QTest::mouseClick(desk, Qt::LeftButton, {},
-                    desk->onDesk({want.across.px_of(400.0), want.up.px_of(level(400.0))}).toPoint());
+  QTest::mouseClick(
+      desk, Qt::LeftButton, {},
+      desk->onDesk({want.across.px_of(400.0), want.up.px_of(level(400.0))}).toPoint());
   rest();
   ASSERT_GT(desk->points().size(), 400U);
   EXPECT_THAT(part<QLabel>("chartState")->text().toStdString(), HasSubstr("points from"));
@@ -195,9 +196,9 @@ TEST_F(ChartTest, AChartBecomesACurveBesideTheMeasuredOne) {
   EXPECT_THAT(difference.subtitle, HasSubstr("the sheet tells no drive"));
   for (const LaidTake& one : session().laid())
     if (one.take.id == kept.id) {
-      EXPECT_NEAR(to_level_db(std::abs(value_at(one.analysis->curve, 1000.0)),
-                              kReferencePressure_pa),
-                  level(1000.0), 0.4);
+      EXPECT_NEAR(
+          to_level_db(std::abs(value_at(one.analysis->curve, 1000.0)), kReferencePressure_pa),
+          level(1000.0), 0.4);
     }
 }
 
@@ -229,7 +230,8 @@ TEST_F(ChartTest, ATraceIsCorrectedByHandAndKeptAsOneStep) {
   window_->actionNamed(QStringLiteral("trace"))->trigger();
   rest();
   EXPECT_EQ(desk->take(), kept.id);
-  QTest::mouseClick(desk, Qt::LeftButton, {}, desk->onDesk({on.x() + 100.0, near(on.x() + 100.0)}).toPoint());
+  QTest::mouseClick(desk, Qt::LeftButton, {},
+                    desk->onDesk({on.x() + 100.0, near(on.x() + 100.0)}).toPoint());
   rest();
   const std::size_t before = session().takes().size();
   QTest::mouseClick(part<QPushButton>("chartKeep"), Qt::LeftButton);

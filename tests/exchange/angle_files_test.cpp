@@ -12,14 +12,14 @@ using testing::HasSubstr;
 
 TEST(AngleNames, TheUsualHabitsAreUnderstood) {
   const std::tuple<const char*, bool, double> names[] = {
-      {"h30.frd", false, 30.0},        {"H-030.txt", false, -30.0},
-      {"hor_30.frd", false, 30.0},     {"v+10.frd", true, 10.0},
-      {"ver -10.frd", true, -10.0},    {"30deg.frd", false, 30.0},
-      {"kiosk_30.frd", false, 30.0},   {"kiosk hor 150.frd", false, 150.0},
-      {"h+000.frd", false, 0.0},       {"on axis 0.frd", false, 0.0},
-      {"h180.frd", false, 180.0},      {"h-180.frd", false, 180.0},
-      {"h330.frd", false, -30.0},      {"h30 v0.frd", false, 30.0},
-      {"h0 v-20.frd", true, -20.0},    {"Kiosk 2 h40.frd", false, 40.0},
+      {"h30.frd", false, 30.0},         {"H-030.txt", false, -30.0},
+      {"hor_30.frd", false, 30.0},      {"v+10.frd", true, 10.0},
+      {"ver -10.frd", true, -10.0},     {"30deg.frd", false, 30.0},
+      {"kiosk_30.frd", false, 30.0},    {"kiosk hor 150.frd", false, 150.0},
+      {"h+000.frd", false, 0.0},        {"on axis 0.frd", false, 0.0},
+      {"h180.frd", false, 180.0},       {"h-180.frd", false, 180.0},
+      {"h330.frd", false, -30.0},       {"h30 v0.frd", false, 30.0},
+      {"h0 v-20.frd", true, -20.0},     {"Kiosk 2 h40.frd", false, 40.0},
       {"vertical_-40.frd", true, -40.0}};
   for (const auto& [name, vertical, degrees] : names) {
     const auto angle = angle_of_name(name);
@@ -38,11 +38,14 @@ SofaSet some_set() {
   SofaSet set;
   set.title = "Kiosk";
   const FrequencyAxis axis = FrequencyAxis::logarithmic(50.0, 20000.0, 12.0);
-  for (const auto& [h, v] : {std::pair(0.0, 0.0), {30.0, 0.0}, {-150.0, 0.0}, {180.0, 0.0},
-                             {0.0, 40.0}, {0.0, -120.0}}) {
+  for (const auto& [h, v] : {std::pair(0.0, 0.0),
+                             {30.0, 0.0},
+                             {-150.0, 0.0},
+                             {180.0, 0.0},
+                             {0.0, 40.0},
+                             {0.0, -120.0}}) {
     std::vector<std::complex<double>> values;
-    for (const double f : axis.hz())
-      values.push_back(std::polar(0.2 + 0.001 * h, -0.001 * f + v));
+    for (const double f : axis.hz()) values.push_back(std::polar(0.2 + 0.001 * h, -0.001 * f + v));
     SofaDirection d;
     d.horizontal_deg = h;
     d.vertical_deg = v;
@@ -70,8 +73,7 @@ TEST(Sofa, WritingThenReadingGivesTheSameBack) {
     const Response& a = *set.directions[k].response;
     const Response& b = *back->directions[k].response;
     ASSERT_EQ(a.size(), b.size());
-    for (std::size_t i = 0; i < a.size(); ++i)
-      EXPECT_LT(std::abs(a.value(i) - b.value(i)), 1e-12);
+    for (std::size_t i = 0; i < a.size(); ++i) EXPECT_LT(std::abs(a.value(i) - b.value(i)), 1e-12);
   }
   const auto again = write_sofa(set, folder / "kiosk.sofa");
   ASSERT_FALSE(again);

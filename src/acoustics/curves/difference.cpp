@@ -28,10 +28,9 @@ double log_rms(const std::vector<double>& hz, std::vector<double> y) {
 }  // namespace
 
 std::optional<CurveDifference> difference_of(const Response& of, const Response& from) {
-  const ValidRange shared =
-      intersect(intersect(of.valid(), from.valid()),
-                {std::max(of.axis().front(), from.axis().front()),
-                 std::min(of.axis().back(), from.axis().back())});
+  const ValidRange shared = intersect(intersect(of.valid(), from.valid()),
+                                      {std::max(of.axis().front(), from.axis().front()),
+                                       std::min(of.axis().back(), from.axis().back())});
   CurveDifference d;
   const bool known = !of.spread().empty() && !from.spread().empty();
   for (std::size_t i = 0; i < of.size(); ++i) {

@@ -15,7 +15,8 @@ struct CurveDifference {
   std::vector<double> half_width_db;
 };
 /// On the axis of `of`, where both are valid. Nothing where they share no frequencies.
-[[nodiscard]] std::optional<CurveDifference> difference_of(const Response& of, const Response& from);
+[[nodiscard]] std::optional<CurveDifference> difference_of(const Response& of,
+                                                           const Response& from);
 
 /// A dip or a peak of a difference.
 struct Departure {

@@ -36,8 +36,7 @@ Result<Response> mean_of(const std::vector<Response>& curves, MeanHow how) {
     for (const Response& curve : alike)
       square += how == MeanHow::kComplex ? std::norm(curve.value(i) - values[i])
                                          : std::pow(curve.magnitude(i) - std::abs(values[i]), 2);
-    spread[i] =
-        std::sqrt(square / (count - 1.0) / count) / std::max(std::abs(values[i]), 1e-30);
+    spread[i] = std::sqrt(square / (count - 1.0) / count) / std::max(std::abs(values[i]), 1e-30);
   }
   return Response::make(first.axis(), std::move(values), first.quantity(), valid,
                         how == MeanHow::kComplex)

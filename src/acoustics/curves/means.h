@@ -8,7 +8,8 @@ namespace lalometer {
 
 enum class MeanHow {
   kPower,    ///< of squared magnitudes: places in a room, angles, samples. No phase
-  kComplex,  ///< of values: repeats at one place on one clock. What is random falls with their count
+  kComplex,  ///< of values: repeats at one place on one clock. What is random falls with their
+             ///< count
 };
 
 /// Mean of several curves of one quantity, on the first one's axis, valid where all are. Its spread

@@ -116,8 +116,8 @@ Delay delay_of(const Left& left, std::optional<double> near_s = std::nullopt) {
     const double scale = left.hz.back();
     for (std::size_t i = 0; i < left.hz.size(); ++i) {
       const double f = left.hz[i] / scale;
-      const double y = std::arg(left.turn[i] *
-                                std::polar(1.0, 2.0 * kPi * left.hz[i] * out.seconds - zero));
+      const double y =
+          std::arg(left.turn[i] * std::polar(1.0, 2.0 * kPi * left.hz[i] * out.seconds - zero));
       const std::array<double, 3> x{1.0, f, 0.05 / f};
       for (std::size_t r = 0; r < 3; ++r) {
         for (std::size_t c = 0; c < 3; ++c) m[r][c] += left.weight[i] * x[r] * x[c];

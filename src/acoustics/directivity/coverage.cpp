@@ -70,8 +70,7 @@ std::vector<double> beamwidth_deg(const AngleMap& map, double fall_db) {
   return width;
 }
 
-std::optional<double> separation_hz(const Orbit& orbit, Plane plane, double degrees,
-                                    double by_db) {
+std::optional<double> separation_hz(const Orbit& orbit, Plane plane, double degrees, double by_db) {
   const Orbit::Ray* axis = orbit.at(plane, 0.0);
   const Orbit::Ray* right = orbit.at(plane, degrees);
   const Orbit::Ray* left = orbit.at(plane, -degrees);
@@ -232,8 +231,8 @@ CircleIndex index_of(const Orbit& orbit, Plane plane) {
   // Each stands for the zone half-way to its neighbours.
   const auto zone = [&](std::size_t k) {
     const double low = k == 0 ? 0.0 : 0.5 * (polar[k - 1].degrees + polar[k].degrees);
-    const double high = k + 1 == polar.size() ? polar[k].degrees
-                                              : 0.5 * (polar[k].degrees + polar[k + 1].degrees);
+    const double high =
+        k + 1 == polar.size() ? polar[k].degrees : 0.5 * (polar[k].degrees + polar[k + 1].degrees);
     return std::cos(low * kPi / 180.0) - std::cos(high * kPi / 180.0);
   };
   out.index_db.resize(orbit.axis().size());

@@ -15,8 +15,9 @@ struct AngleMap {
 [[nodiscard]] std::optional<AngleMap> angle_map(const Orbit& orbit, Plane plane);
 
 /// Full angle between the first places to both sides where the level has fallen by `fall_db`, by
-/// straight lines in dB over the angle's square; where it never falls within the data's last angle (180) it
-/// is 360. A side that was not taken counts as the other. NaN where the data end before it falls.
+/// straight lines in dB over the angle's square; where it never falls within the data's last angle
+/// (180) it is 360. A side that was not taken counts as the other. NaN where the data end before it
+/// falls.
 [[nodiscard]] std::vector<double> beamwidth_deg(const AngleMap& map, double fall_db);
 
 /// From where on an angle stays 3 dB under the axis, up to the valid end; both sides' mean power.
@@ -48,10 +49,10 @@ struct Coverage {
                                                   const ValidRange& valid,
                                                   const std::vector<double>& beamwidth);
 
-/// Directivity index re the axis, dB: 10 lg of the axis' intensity over the mean over the sphere, each
-/// ray standing for its zone, as if the loudspeaker were round about its axis. Where the circle ends
-/// before 180 degrees the mean is over the cap that was taken. Empty without the axis, or with less
-/// than 60 degrees of a side, or gaps over 20 degrees.
+/// Directivity index re the axis, dB: 10 lg of the axis' intensity over the mean over the sphere,
+/// each ray standing for its zone, as if the loudspeaker were round about its axis. Where the
+/// circle ends before 180 degrees the mean is over the cap that was taken. Empty without the axis,
+/// or with less than 60 degrees of a side, or gaps over 20 degrees.
 struct CircleIndex {
   std::vector<double> index_db;
   double reaches_deg;  ///< of the half circle

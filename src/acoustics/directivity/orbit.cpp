@@ -14,9 +14,8 @@ constexpr double kSame_deg = 0.5;
 
 void sort_once(std::vector<Orbit::Ray>& rays) {
   for (Orbit::Ray& ray : rays) ray.degrees = wrapped_deg(ray.degrees);
-  std::stable_sort(rays.begin(), rays.end(), [](const Orbit::Ray& a, const Orbit::Ray& b) {
-    return a.degrees < b.degrees;
-  });
+  std::stable_sort(rays.begin(), rays.end(),
+                   [](const Orbit::Ray& a, const Orbit::Ray& b) { return a.degrees < b.degrees; });
   const auto twice =
       std::unique(rays.begin(), rays.end(), [](const Orbit::Ray& a, const Orbit::Ray& b) {
         return std::abs(a.degrees - b.degrees) < kSame_deg;
@@ -42,7 +41,8 @@ double wrapped_deg(double degrees) {
 Result<Orbit> Orbit::make(std::vector<Ray> horizontal, std::vector<Ray> vertical) {
   sort_once(horizontal);
   sort_once(vertical);
-  if (horizontal.empty() && vertical.empty()) return bad_input("There is no response at any angle.");
+  if (horizontal.empty() && vertical.empty())
+    return bad_input("There is no response at any angle.");
   // What is straight ahead or straight behind lies on both circles.
   const auto share = [](const std::vector<Ray>& from, std::vector<Ray>& to) {
     if (to.empty()) return;

@@ -20,8 +20,8 @@ class Orbit {
     bool mirrored = false;  ///< the other side stands in for it
   };
   /// Curves at angles of both planes; 0 and 180 belong to both. An angle that is given twice counts
-  /// once, the first. They are brought to the axis of the ray at 0 (the one nearest to it where there
-  /// is none), cut to what all reach, valid where all are.
+  /// once, the first. They are brought to the axis of the ray at 0 (the one nearest to it where
+  /// there is none), cut to what all reach, valid where all are.
   /// @return an error without rays.
   [[nodiscard]] static Result<Orbit> make(std::vector<Ray> horizontal, std::vector<Ray> vertical);
 

@@ -169,8 +169,7 @@ void keep_limit(const Problem& p, std::vector<BandFilter>& filters) {
   for (int round = 0; round < 40; ++round) {
     double over = 0.0;
     for (double f = 20.0; f < 0.49 * p.limits.sample_rate_hz; f *= std::exp2(1.0 / 48.0))
-      over = std::max(over,
-                      gain_db(filters, f, p.limits.sample_rate_hz) - p.limits.max_boost_db);
+      over = std::max(over, gain_db(filters, f, p.limits.sample_rate_hz) - p.limits.max_boost_db);
     if (over < 1e-3) return;
     for (BandFilter& f : filters)
       if (f.gain_db > 0.0) f.gain_db *= 0.95;
@@ -202,10 +201,9 @@ Equalisation equalised(const FrequencyAxis& axis, const std::vector<double>& lev
     out.deviation_after_db = deviation(p, out.filters);
   }
   for (std::size_t i = 0; i < axis.size(); ++i)
-    out.after_db.push_back(level_db[i] +
-                           (axis[i] < 0.499 * limits.sample_rate_hz
-                                ? gain_db(out.filters, axis[i], limits.sample_rate_hz)
-                                : 0.0));
+    out.after_db.push_back(level_db[i] + (axis[i] < 0.499 * limits.sample_rate_hz
+                                              ? gain_db(out.filters, axis[i], limits.sample_rate_hz)
+                                              : 0.0));
   return out;
 }
 

@@ -91,8 +91,8 @@ double unexplained(const FrequencyAxis& axis, const std::vector<Complex>& ratio,
 }  // namespace
 
 CrosstalkShare crosstalk_share(const std::vector<NearSource>& sources,
-                                      const std::vector<Response>& pressures,
-                                      const std::vector<bool>& cone, double least_hz, double c) {
+                               const std::vector<Response>& pressures,
+                               const std::vector<bool>& cone, double least_hz, double c) {
   constexpr double kMost = 1.3;
   constexpr double kStep = 0.05;
   constexpr double kUnexplained = 0.04;
@@ -130,13 +130,13 @@ CrosstalkShare crosstalk_share(const std::vector<NearSource>& sources,
   const double off = 0.5 * (square(middle - reach) - square(middle + reach)) /
                      static_cast<double>(2 * reach) * 2.0 / bend;
   const double at = static_cast<double>(middle) + off;
-  // Neighbouring points hang together: of some four only one counts by itself.
-  constexpr double kTogether = 4.0;
+  // Neighbouring points hang together: two count as one.
+  constexpr double kTogether = 2.0;
   const double rows = 2.0 * static_cast<double>(axis->size()) / kTogether;
   CrosstalkShare share;
-  share.half_width =
-      std::min(CrosstalkShare::kUsualShareOff,
-               kStep * kTwoSided95 * std::sqrt(square(best) / std::max(rows - 5.0, 1.0) / (0.5 * bend)));
+  share.half_width = std::min(
+      CrosstalkShare::kUsualShareOff,
+      kStep * kTwoSided95 * std::sqrt(square(best) / std::max(rows - 5.0, 1.0) / (0.5 * bend)));
   share.told = share.half_width < CrosstalkShare::kUsualShareOff;
   if (share.told) share.value = kStep * std::clamp(at, 0.0, static_cast<double>(left.size() - 1));
   return share;

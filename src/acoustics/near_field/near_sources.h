@@ -63,9 +63,9 @@ struct CrosstalkShare {
 /// The value lies between 0 and 1.3. Not told where no share leaves less than 4 % of the ratio
 /// unexplained, or the half-width would exceed the usual one.
 [[nodiscard]] CrosstalkShare crosstalk_share(const std::vector<NearSource>& sources,
-                                                    const std::vector<Response>& pressures,
-                                                    const std::vector<bool>& cone, double least_hz,
-                                                    double speed_of_sound_m_s);
+                                             const std::vector<Response>& pressures,
+                                             const std::vector<bool>& cone, double least_hz,
+                                             double speed_of_sound_m_s);
 
 /// How much of the pressure at each microphone is other parts', dB; the highest over a range.
 /// Nothing where places are not told.

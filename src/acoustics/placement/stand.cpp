@@ -50,8 +50,7 @@ std::vector<SurfaceReflection> reflections_of(const Stand& s, double c) {
   return found;
 }
 
-NamedReflection named_reflection(const Stand& stand, double delay_s, double c,
-                                 double tolerance_s) {
+NamedReflection named_reflection(const Stand& stand, double delay_s, double c, double tolerance_s) {
   NamedReflection named{.name = {}, .later_m = delay_s * c};
   double nearest = std::max(tolerance_s, 0.04 * delay_s);
   for (const SurfaceReflection& r : reflections_of(stand, c)) {

@@ -16,8 +16,8 @@ struct Stand {
   std::optional<double> ceiling_m = std::nullopt;  ///< above the floor
   std::optional<double> left_m = std::nullopt;     ///< from the axis to that wall
   std::optional<double> right_m = std::nullopt;
-  std::optional<double> nearest_m = std::nullopt;  ///< to a wall beside it that nobody named
-  std::optional<double> behind_speaker_m = std::nullopt;     ///< from the baffle
+  std::optional<double> nearest_m = std::nullopt;         ///< to a wall beside it that nobody named
+  std::optional<double> behind_speaker_m = std::nullopt;  ///< from the baffle
   std::optional<double> behind_microphone_m = std::nullopt;  ///< from the microphone
   /// Both lie on a hard, wide floor: its mirror image falls in with the direct sound (6 dB more)
   /// and nothing comes late from it.

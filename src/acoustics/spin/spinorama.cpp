@@ -51,8 +51,7 @@ SpatialAverage levels(const Orbit& orbit, const std::vector<double>& power) {
   const double reference = level_reference(any.front().curve.quantity());
   SpatialAverage out;
   out.reserve(power.size());
-  for (const double p : power)
-    out.push_back(level_of(p / (reference * reference)));
+  for (const double p : power) out.push_back(level_of(p / (reference * reference)));
   return out;
 }
 
@@ -108,8 +107,8 @@ double narrow_band_deviation(const FrequencyAxis& axis, const std::vector<double
   for (double low = kLow_hz; low < kHigh_hz * (1.0 - 1e-9); low *= std::sqrt(2.0)) {
     const double high = std::min(low * std::sqrt(2.0), kHigh_hz);
     std::vector<double> in;
-    const auto first = static_cast<int>(
-        std::ceil(std::log2(low / kLow_hz) * kPointsPerOctave - 1e-6));
+    const auto first =
+        static_cast<int>(std::ceil(std::log2(low / kLow_hz) * kPointsPerOctave - 1e-6));
     for (int k = first;; ++k) {
       const double f = kLow_hz * std::exp2(k / kPointsPerOctave);
       if (f >= high * (1.0 - 1e-9)) break;
@@ -165,9 +164,8 @@ Spinorama spinorama(const Orbit& orbit) {
   Spinorama s;
   const auto note = [&](Plane plane, double degrees) {
     const Orbit::Ray* ray = orbit.at(plane, degrees);
-    const std::string name = fmt::format("{} {:+.0f}°", plane == Plane::kHorizontal ? "horizontal"
-                                                                                    : "vertical",
-                                         degrees);
+    const std::string name = fmt::format(
+        "{} {:+.0f}°", plane == Plane::kHorizontal ? "horizontal" : "vertical", degrees);
     if (ray == nullptr)
       s.missing.push_back(name);
     else if (ray->mirrored)
@@ -248,7 +246,8 @@ Preference preference_of(const FrequencyAxis& axis, const ValidRange& valid, con
       const double above = s.sound_power_db[i];
       const double below = s.sound_power_db[i - 1];
       if (below > mean - 6.0) continue;
-      const double t = above > below ? std::clamp((above - (mean - 6.0)) / (above - below), 0.0, 1.0) : 0.0;
+      const double t =
+          above > below ? std::clamp((above - (mean - 6.0)) / (above - below), 0.0, 1.0) : 0.0;
       p.lfx = std::log10(axis[i] * std::pow(axis[i - 1] / axis[i], t));
       break;
     }

@@ -11,9 +11,9 @@ using SpatialAverage = std::vector<double>;
 /// responses in steps of 10 degrees. All means are of squared pressure.
 ///
 /// Listening window: 0, +-10 vertical, +-10, +-20, +-30 horizontal. Bounces: floor 20, 30, 40 down;
-/// ceiling 40, 50, 60 up; front wall 0, +-10, +-20, +-30; side walls +-40 to +-80; rear wall +-90 to
-/// 180, horizontal. Early reflections: mean of the five bounces. Sound power: all 70 by the sphere's
-/// areas (kPowerWeights), normalised. Predicted in-room: 12 % listening window, 44 % early
+/// ceiling 40, 50, 60 up; front wall 0, +-10, +-20, +-30; side walls +-40 to +-80; rear wall +-90
+/// to 180, horizontal. Early reflections: mean of the five bounces. Sound power: all 70 by the
+/// sphere's areas (kPowerWeights), normalised. Predicted in-room: 12 % listening window, 44 % early
 /// reflections, 44 % sound power.
 struct Spinorama {
   std::vector<double> on_axis_db;

@@ -34,7 +34,8 @@ Result<OrbitMaterial> material_for(const Doors& doors, const SpinOptions& o) {
   if (o.horizontal_axis_deg != 0.0 || o.vertical_axis_deg != 0.0) {
     material->orbit = turned(material->orbit, o.horizontal_axis_deg, o.vertical_axis_deg);
     material->notes.push_back(fmt::format(
-        "Turned to the axis {:+.4g}° horizontally, {:+.4g}° vertically: directions off the two circles "
+        "Turned to the axis {:+.4g}° horizontally, {:+.4g}° vertically: directions off the two "
+        "circles "
         "are estimated from both (in dB, by the roll), within about 1 dB where the two circles "
         "differ by 3 dB.",
         o.horizontal_axis_deg, o.vertical_axis_deg));
@@ -75,8 +76,8 @@ int equalise_command(const Doors& doors, const EqualiseOptions& o) {
   if (!material) return refuse(doors, material.error());
   EqualiseWish wish;
   wish.of = *equalise_for(o.of);
-  wish.slope = o.target == "slope" ||
-               (o.target.empty() && wish.of == EqualiseFor::kPredictedInRoom);
+  wish.slope =
+      o.target == "slope" || (o.target.empty() && wish.of == EqualiseFor::kPredictedInRoom);
   if (!o.target.empty() && o.target != "flat" && o.target != "slope") {
     const auto bytes = file_bytes(o.target);
     if (!bytes) return refuse(doors, bytes.error());

@@ -70,8 +70,8 @@ Result<std::shared_ptr<BassMaterial>> material_of(const Doors& doors, const std:
     if (item.take.kind() == TakeKind::kImpedance && condition_of(item.take) != "free-air" &&
         condition_of(item.take) != "added-mass" && condition_of(item.take) != "test-box")
       m->impedance = &item;
-    if (!is_measured(item.take) || item.take.kind() != TakeKind::kResponse || !item.take.conditions.driver.empty() ||
-        condition_of(item.take) == "large-baffle")
+    if (!is_measured(item.take) || item.take.kind() != TakeKind::kResponse ||
+        !item.take.conditions.driver.empty() || condition_of(item.take) == "large-baffle")
       continue;
     const Placement place = place_of(item.take);
     const double angle = std::abs(place.horizontal_deg) + std::abs(place.vertical_deg);
@@ -156,7 +156,8 @@ void add_bass_commands(CLI::App& app, Doors& doors, int& status) {
   command->add_option("--distance-m", near->place.distance_m, "from where it is heard")
       ->check(above_zero());
   add_source_options(*command, doors.choice);
-  command->callback([&doors, &status, near] { status = near_field_command(doors, near->path, near->place); });
+  command->callback(
+      [&doors, &status, near] { status = near_field_command(doors, near->path, near->place); });
 
   struct SpliceOptions {
     std::string path;

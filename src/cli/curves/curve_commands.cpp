@@ -41,8 +41,8 @@ int difference_command(const Doors& doors, const std::string& of, const std::str
   if (!b) return refuse(doors, b.error());
   const auto d = difference_of(*a->front().curve, *b->front().curve);
   if (!d)
-    return refuse(doors, {ErrorCode::kBadInput, "The two share no frequencies where both are valid.",
-                          of + ", " + from});
+    return refuse(doors, {ErrorCode::kBadInput,
+                          "The two share no frequencies where both are valid.", of + ", " + from});
   Told told;
   const std::size_t n = d->frequency_hz.size();
   told.put_each("frequency_hz", n, [&](std::size_t i) { return d->frequency_hz[i]; });
@@ -104,7 +104,8 @@ void add_curve_commands(CLI::App& app, Doors& doors, int& status) {
       [&doors, &status, pair] { status = difference_command(doors, pair->first, pair->second); });
 
   auto offset = std::make_shared<std::string>();
-  command = app.add_subcommand("offset", "how far one driver's acoustic centre lies behind another");
+  command =
+      app.add_subcommand("offset", "how far one driver's acoustic centre lies behind another");
   command->add_option("path", *offset, "measurement set or book")->required();
   add_source_options(*command, doors.choice);
   command->callback([&doors, &status, offset] { status = offset_command(doors, *offset); });

@@ -111,8 +111,8 @@ void ChartDesk::show(const QByteArray& bytes, const QString& name, int page, boo
 void ChartDesk::fitPicture() {
   if (image_.isNull()) return;
   zoom_ = std::min((width() - 20.0) / image_.width(), (height() - 20.0) / image_.height());
-  shift_ = QPointF(0.5 * (width() - zoom_ * image_.width()),
-                   0.5 * (height() - zoom_ * image_.height()));
+  shift_ =
+      QPointF(0.5 * (width() - zoom_ * image_.width()), 0.5 * (height() - zoom_ * image_.height()));
   update();
 }
 
@@ -275,7 +275,8 @@ void ChartDesk::mouseReleaseEvent(QMouseEvent* event) {
   if (image_.isNull()) return;
   const Grip grip = std::exchange(grip_, Grip::kNone);
   const QPointF at = inPicture(event->position());
-  if (!moved_ && event->button() == Qt::LeftButton && (grip == Grip::kNone || grip == Grip::kPull)) {
+  if (!moved_ && event->button() == Qt::LeftButton &&
+      (grip == Grip::kNone || grip == Grip::kPull)) {
     follow(at);
     return;
   }

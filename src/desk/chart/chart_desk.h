@@ -9,9 +9,9 @@
 
 namespace lalometer {
 
-/// The picture of a published chart, to be traced: its scales are set by four lines that are dragged
-/// onto known places, a click on the curve follows it, dragging along it corrects. Scroll zooms at
-/// the pointer, the middle button pans.
+/// The picture of a published chart, to be traced: its scales are set by four lines that are
+/// dragged onto known places, a click on the curve follows it, dragging along it corrects. Scroll
+/// zooms at the pointer, the middle button pans.
 class ChartDesk : public QWidget, public DeskPart {
   Q_OBJECT
  public:

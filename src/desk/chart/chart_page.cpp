@@ -51,8 +51,8 @@ ChartDeskPage::ChartDeskPage(BookSession& session, ChartDesk& desk, QWidget* par
   layout->addLayout(steps);
   layout->addStretch(1);
   connect(open, &QPushButton::clicked, this, [this] {
-    const QString path = QFileDialog::getOpenFileName(
-        this, tr("Picture of a chart"), {}, tr("Charts (*.png *.jpg *.jpeg *.pdf)"));
+    const QString path = QFileDialog::getOpenFileName(this, tr("Picture of a chart"), {},
+                                                      tr("Charts (*.png *.jpg *.jpeg *.pdf)"));
     if (!path.isEmpty()) desk_.openFile(path);
   });
   connect(page_, &QSpinBox::valueChanged, &desk_, &ChartDesk::showPage);
@@ -72,8 +72,8 @@ void ChartDeskPage::makeScales(QVBoxLayout* layout, QWidget* inside) {
   const char* level_names[] = {"chartLevel1", "chartLevel2"};
   for (int k = 0; k < 2; ++k) {
     hz_[k] = number_box(hz_names[k], 0.1, 200000.0, k == 0 ? 100.0 : 10000.0, 1, tr("Hz"), inside);
-    level_[k] = number_box(level_names[k], -200.0, 10000.0, k == 0 ? 60.0 : 90.0, 1, QString(),
-                           inside);
+    level_[k] =
+        number_box(level_names[k], -200.0, 10000.0, k == 0 ? 60.0 : 90.0, 1, QString(), inside);
     grid->addWidget(hz_[k], 0, k);
     grid->addWidget(level_[k], 1, k);
     connect(hz_[k], &QDoubleSpinBox::valueChanged, this, &ChartDeskPage::tellAxes);
@@ -169,15 +169,14 @@ void ChartDeskPage::show() {
   const QString trouble = desk_.trouble();
   keep_->setEnabled(trouble.isEmpty() && session_.isOpen());
   keep_->setText(desk_.take() != 0 ? tr("Keep the correction") : tr("Keep as a curve"));
-  state_->setText(
-      !trouble.isEmpty()
-          ? trouble
-          : tr("%1 points from %2 to %3. Drag along the curve where it went astray.")
-                .arg(desk_.points().size())
-                .arg(QString::fromStdString(
-                         frequency_text(axes.across.value_at(desk_.points().front().x_px))),
-                     QString::fromStdString(
-                         frequency_text(axes.across.value_at(desk_.points().back().x_px)))));
+  state_->setText(!trouble.isEmpty()
+                      ? trouble
+                      : tr("%1 points from %2 to %3. Drag along the curve where it went astray.")
+                            .arg(desk_.points().size())
+                            .arg(QString::fromStdString(frequency_text(
+                                     axes.across.value_at(desk_.points().front().x_px))),
+                                 QString::fromStdString(frequency_text(
+                                     axes.across.value_at(desk_.points().back().x_px)))));
 }
 
 }  // namespace lalometer

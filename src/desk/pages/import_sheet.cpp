@@ -334,7 +334,8 @@ void ImportSheet::offerSources() {
       const QString id = QString::fromStdString(part);
       box->addItem(tr("near field of %1").arg(id), id);
       // A name that says so is believed, and can be corrected here.
-      const bool near = name.contains(QLatin1String("near")) || name.startsWith(QLatin1String("nf"));
+      const bool near =
+          name.contains(QLatin1String("near")) || name.startsWith(QLatin1String("nf"));
       if (!sweep && near && name.contains(id.toLower())) box->setCurrentIndex(box->count() - 1);
     }
     list_->setItemWidget(row, kPlannedColumn, box);

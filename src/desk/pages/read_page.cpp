@@ -148,9 +148,9 @@ ReadPage::ReadPage(BookSession& session, ScoreState& state, QWidget* parent)
   layout->addWidget(list_);
   proportion_ = role_label({}, "quiet", inside);
   proportion_->setObjectName(QStringLiteral("proportion"));
-  proportion_->setToolTip(
-      tr("How many dB are as high as a decade of frequency is wide. P steps through the proportions "
-         "of IEC 60263."));
+  proportion_->setToolTip(tr(
+      "How many dB are as high as a decade of frequency is wide. P steps through the proportions "
+      "of IEC 60263."));
   layout->addWidget(proportion_);
   layout->addWidget(rule(inside));
   chosen_ = role_label({}, "title", inside);
@@ -226,12 +226,10 @@ void ReadPage::showProportion() {
   const QString looks = db < 15.0   ? tr("dips and peaks look large")
                         : db > 40.0 ? tr("dips and peaks look small")
                                     : tr("as on most published charts");
-  proportion_->setText(state_.decadeDb() > 0 ? tr("%1 dB to the decade (IEC 60263): %2")
-                                                   .arg(state_.decadeDb())
-                                                   .arg(looks)
-                                             : tr("Scale: %1 dB to the decade: %2")
-                                                   .arg(std::lround(db))
-                                                   .arg(looks));
+  proportion_->setText(
+      state_.decadeDb() > 0
+          ? tr("%1 dB to the decade (IEC 60263): %2").arg(state_.decadeDb()).arg(looks)
+          : tr("Scale: %1 dB to the decade: %2").arg(std::lround(db)).arg(looks));
 }
 
 /// Curves that were treated differently, with the one click that treats them alike.
@@ -242,10 +240,11 @@ void ReadPage::showUnlike(const std::vector<LaidTake>& laid) {
   for (const std::string& reason : reasons) list += (list.empty() ? "" : "; ") + reason;
   Remark remark;
   remark.weight = reasons.empty() ? Remark::Weight::kNote : Remark::Weight::kDoubt;
-  remark.text = session_.treatedAlike()
-                    ? (reasons.empty() ? "The laid responses are treated alike."
-                                       : "Treated alike as far as it goes. What stays: " + list + ".")
-                    : "These responses are not treated alike: " + list + ".";
+  remark.text =
+      session_.treatedAlike()
+          ? (reasons.empty() ? "The laid responses are treated alike."
+                             : "Treated alike as far as it goes. What stays: " + list + ".")
+          : "These responses are not treated alike: " + list + ".";
   QFrame* card = remark_card(remark, nullptr);
   card->setObjectName(QStringLiteral("unlikeCard"));
   auto* column = qobject_cast<QVBoxLayout*>(card->layout());
@@ -256,8 +255,7 @@ void ReadPage::showUnlike(const std::vector<LaidTake>& laid) {
         tr("Works them out anew with the shortest gate, the broadest smoothing, one drive and one "
            "distance."),
         card);
-    connect(step, &QPushButton::clicked, this,
-            [this, alike] { session_.setTreatedAlike(!alike); });
+    connect(step, &QPushButton::clicked, this, [this, alike] { session_.setTreatedAlike(!alike); });
   }
   cards_->addWidget(card);
 }

@@ -86,7 +86,15 @@ class ScoreView : public QWidget, public DeskPart {
 
  private:
   struct Grip {
-    enum class Kind { kNone, kCursor, kPan, kGate, kJoin, kLaneEdge, kLaneTitle } kind = Kind::kNone;
+    enum class Kind {
+      kNone,
+      kCursor,
+      kPan,
+      kGate,
+      kJoin,
+      kLaneEdge,
+      kLaneTitle
+    } kind = Kind::kNone;
     std::size_t lane = 0;
     QPointF start;
     FrequencyRange range;

@@ -170,10 +170,12 @@ void ScoreView::moveGrip(QPointF at, Qt::KeyboardModifiers modifiers) {
 }
 
 void ScoreView::dragJoin(double x, bool done) {
-  const auto* join = grip_.lane < lanes_.size() ? lanes_[grip_.lane].content.find<JoinLayer>() : nullptr;
+  const auto* join =
+      grip_.lane < lanes_.size() ? lanes_[grip_.lane].content.find<JoinLayer>() : nullptr;
   if (join == nullptr) return;
   const double hz = geometryOf(grip_.lane).across.value(x);
-  emit joinDragged(join->take_id, std::clamp(hz, join->low_hz * 1.001, join->high_hz / 1.001), done);
+  emit joinDragged(join->take_id, std::clamp(hz, join->low_hz * 1.001, join->high_hz / 1.001),
+                   done);
 }
 
 void ScoreView::mouseMoveEvent(QMouseEvent* event) {

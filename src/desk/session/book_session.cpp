@@ -121,8 +121,7 @@ void BookSession::reload() {
   }
   for (const Subject& subject : subjects_) {
     const auto as_before = std::find_if(before.begin(), before.end(), [&](const Subject& s) {
-      return s.id == subject.id && s.name == subject.name &&
-             s.drawing_mark == subject.drawing_mark;
+      return s.id == subject.id && s.name == subject.name && s.drawing_mark == subject.drawing_mark;
     });
     if (as_before != before.end() && geometries_.contains(subject.id)) continue;
     // A description that cannot be right predicts nothing; where it is edited says why.

@@ -75,8 +75,8 @@ class BookSession : public QObject {
   [[nodiscard]] Recipe recipe(Id subject, TakeRole role = TakeRole::kFarField) const;
   /// Shows a recipe without keeping it (while the gate is dragged).
   void previewRecipe(Id subject, const Recipe& recipe, TakeRole role = TakeRole::kFarField);
-  /// Whether laid responses are worked out anew with what they can have in common: the shortest gate,
-  /// the broadest smoothing, the chosen one's drive and distance. Kept with the view.
+  /// Whether laid responses are worked out anew with what they can have in common: the shortest
+  /// gate, the broadest smoothing, the chosen one's drive and distance. Kept with the view.
   [[nodiscard]] bool treatedAlike() const { return alike_; }
   void setTreatedAlike(bool alike);
   /// Shows a join at another place without keeping it, while it is dragged; keeps it where done.

@@ -1,8 +1,8 @@
 #include <algorithm>
 
 #include "book/json.h"
-#include "workbench/keeping/plan_keeping.h"
 #include "desk/session/book_session.h"
+#include "workbench/keeping/plan_keeping.h"
 
 /// Results of the open book: which are asked for, and how they come in.
 namespace lalometer {
@@ -137,9 +137,9 @@ const BookSession::Keys& BookSession::keysOf(const Take& take) const {
     return *known;
   const TakeInputs inputs = inputsOf(take);
   const bool impedance = take.kind() == TakeKind::kImpedance;
-  return *keys_.insert(take.id,
-                       {used, near, at_hz, level, impedance ? reading_node(inputs).key : curve_node(inputs).key,
-                        miniature_node(inputs).key});
+  return *keys_.insert(take.id, {used, near, at_hz, level,
+                                 impedance ? reading_node(inputs).key : curve_node(inputs).key,
+                                 miniature_node(inputs).key});
 }
 
 /// Sees to it that the results of a laid take are the ones of its inputs as they are now.

@@ -22,7 +22,8 @@ std::optional<NamedAngle> angle_of_name(const std::string& file_name) {
   };
   // The plane's letter or word, then the number: whatever else stands in the name.
   static const std::regex planed(
-      "(?:^|[^a-z])(h|hor|horiz|horizontal|v|ver|vert|vertical)[ _]?([+-]?[ ]?[0-9]{1,3}(?:\\.[0-9]+)?)(?![0-9])");
+      "(?:^|[^a-z])(h|hor|horiz|horizontal|v|ver|vert|vertical)[ _]?([+-]?[ "
+      "]?[0-9]{1,3}(?:\\.[0-9]+)?)(?![0-9])");
   std::optional<NamedAngle> found;
   for (auto it = std::sregex_iterator(name.begin(), name.end(), planed);
        it != std::sregex_iterator(); ++it) {

@@ -156,18 +156,17 @@ Result<SofaSet> read_sofa(const std::filesystem::path& path) {
   const File::Values* data = real ? &*real : impulses ? &*impulses : nullptr;
   const auto layout = data != nullptr ? layout_of(*data) : std::nullopt;
   if (!layout || (real && (!imaginary || imaginary->numbers.size() != real->numbers.size())))
-    return tl::unexpected(trouble(
-        "It holds neither transfer functions (Data.Real, Data.Imag) nor impulse responses "
-        "(Data.IR).",
-        path));
+    return tl::unexpected(
+        trouble("It holds neither transfer functions (Data.Real, Data.Imag) nor impulse responses "
+                "(Data.IR).",
+                path));
   const auto receivers = file.read("ReceiverPosition");
   auto positions = layout->by_receiver ? receivers : file.read("SourcePosition");
   if (!layout->by_receiver && (!positions || positions->shape.front() < layout->measurements))
     if (const auto listeners = file.read("ListenerPosition");
         listeners && listeners->shape.front() >= layout->measurements)
       positions = listeners;
-  if (!positions)
-    return tl::unexpected(trouble("It tells no positions of its receivers.", path));
+  if (!positions) return tl::unexpected(trouble("It tells no positions of its receivers.", path));
   const auto frequencies = file.read("N");
   const auto rate = file.read("Data.SamplingRate");
   std::optional<FrequencyAxis> axis;
@@ -177,8 +176,9 @@ Result<SofaSet> read_sofa(const std::filesystem::path& path) {
       return tl::unexpected(trouble("Its transfer functions come without frequencies (N).", path));
     // 0 Hz is no place on a logarithmic axis.
     while (first < frequencies->numbers.size() && !(frequencies->numbers[first] > 0.0)) ++first;
-    auto made = FrequencyAxis::make(
-        {frequencies->numbers.begin() + static_cast<std::ptrdiff_t>(first), frequencies->numbers.end()});
+    auto made =
+        FrequencyAxis::make({frequencies->numbers.begin() + static_cast<std::ptrdiff_t>(first),
+                             frequencies->numbers.end()});
     if (!made) return tl::unexpected(trouble(made.error().message, path));
     axis = *std::move(made);
   } else if (!rate || !(rate->numbers.front() > 0.0)) {
@@ -204,17 +204,18 @@ Result<SofaSet> read_sofa(const std::filesystem::path& path) {
       ImpulseResponse h;
       h.sample_rate_hz = rate->numbers.front();
       h.excited = {0.0, 0.5 * h.sample_rate_hz};
-      h.samples.assign(impulses->numbers.begin() + static_cast<std::ptrdiff_t>(from),
-                       impulses->numbers.begin() +
-                           static_cast<std::ptrdiff_t>(from + layout->points));
+      h.samples.assign(
+          impulses->numbers.begin() + static_cast<std::ptrdiff_t>(from),
+          impulses->numbers.begin() + static_cast<std::ptrdiff_t>(from + layout->points));
       direction->impulse = std::move(h);
     }
     set.directions.push_back(*std::move(direction));
   }
   if (set.directions.empty())
-    return tl::unexpected(trouble("None of its directions lies on the horizontal or the vertical "
-                                  "circle.",
-                                  path));
+    return tl::unexpected(
+        trouble("None of its directions lies on the horizontal or the vertical "
+                "circle.",
+                path));
   return set;
 }
 
@@ -326,8 +327,8 @@ Result<void> write_sofa(const SofaSet& set, const std::filesystem::path& path) {
   for (const SofaDirection& d : set.directions) {
     const auto [azimuth, elevation] = sphere_of(d);
     places.insert(places.end(), {azimuth, elevation, d.distance_m});
-    const Response own = d.response->axis().size() == axis.size() ? *d.response
-                                                                  : resampled(*d.response, axis);
+    const Response own =
+        d.response->axis().size() == axis.size() ? *d.response : resampled(*d.response, axis);
     for (const Complex& v : own.values()) {
       reals.push_back(v.real());
       imaginaries.push_back(v.imag());

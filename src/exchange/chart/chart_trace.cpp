@@ -225,8 +225,9 @@ double ChartAxis::value_at(double px) const {
 }
 
 double ChartAxis::px_of(double value) const {
-  const double t = logarithmic ? std::log(value / first_value) / std::log(second_value / first_value)
-                               : (value - first_value) / (second_value - first_value);
+  const double t = logarithmic
+                       ? std::log(value / first_value) / std::log(second_value / first_value)
+                       : (value - first_value) / (second_value - first_value);
   return first_px + t * (second_px - first_px);
 }
 
@@ -286,7 +287,8 @@ Result<std::vector<TracedPoint>> trace_line(const ChartPixels& p, double x_px, d
   int line_x = x0;
   int line_y = y0;
   double best = 0.0;
-  for (int y = std::max(0, y0 - kNearStart_px); y <= std::min(p.height - 1, y0 + kNearStart_px); ++y)
+  for (int y = std::max(0, y0 - kNearStart_px); y <= std::min(p.height - 1, y0 + kNearStart_px);
+       ++y)
     for (int x = std::max(0, x0 - 2); x <= std::min(p.width - 1, x0 + 2); ++x) {
       const Colour c = pixel(p, x, y);
       const double score = distance(c, ground) - 12.0 * std::hypot(x - x0, y - y0);
@@ -352,8 +354,8 @@ double snapped_px(const ChartPixels& p, double x_px, double y_px, bool vertical,
   const auto peak = static_cast<int>(top - sums.begin());
   double weight = 0.0;
   double sum = 0.0;
-  for (int k = std::max(0, peak - 1); k <= std::min<int>(static_cast<int>(sums.size()) - 1, peak + 1);
-       ++k) {
+  for (int k = std::max(0, peak - 1);
+       k <= std::min<int>(static_cast<int>(sums.size()) - 1, peak + 1); ++k) {
     const double w = sums[static_cast<std::size_t>(k)] - least;
     weight += w;
     sum += w * (from + k + 0.5);

@@ -63,8 +63,8 @@ void put_traced(TracedChart& chart, const std::vector<TracedPoint>& points, cons
 [[nodiscard]] std::vector<TracedPoint> traced_points(const TracedChart& chart,
                                                      const ChartAxes& axes);
 
-/// Moves what was traced as if the line were pulled: the point at x_px goes to y_px, those beside it
-/// less and less, none beyond `reach_px`.
+/// Moves what was traced as if the line were pulled: the point at x_px goes to y_px, those beside
+/// it less and less, none beyond `reach_px`.
 void pull(std::vector<TracedPoint>& points, double x_px, double y_px, double reach_px);
 
 }  // namespace lalometer

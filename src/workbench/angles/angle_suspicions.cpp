@@ -80,8 +80,8 @@ double bend(const std::vector<Row>& rows, const std::vector<std::size_t>& order,
 }
 
 /// Roughness about two places of the circle.
-double roughness(const std::vector<Row>& rows, const std::vector<std::size_t>& order,
-                 std::size_t a, std::size_t b) {
+double roughness(const std::vector<Row>& rows, const std::vector<std::size_t>& order, std::size_t a,
+                 std::size_t b) {
   std::vector<std::size_t> near;
   for (const std::size_t place : {a, b})
     for (std::size_t k = place > 0 ? place - 1 : 0; k <= place + 1; ++k)
@@ -97,9 +97,10 @@ void find_doubles(const std::vector<Row>& rows, Plane plane, std::vector<std::st
       // Left and right of a symmetric loudspeaker may be alike to the last digit in a simulation.
       if (rows[a].degrees * rows[b].degrees < 0.0) continue;
       if (rms_off(rows[a].level, rows[b].level) > 0.005) continue;
-      found.push_back(fmt::format("{} {:+.4g}° and {:+.4g}° hold the same curve: one of them was "
-                                  "filed twice.",
-                                  name_of(plane), rows[a].degrees, rows[b].degrees));
+      found.push_back(
+          fmt::format("{} {:+.4g}° and {:+.4g}° hold the same curve: one of them was "
+                      "filed twice.",
+                      name_of(plane), rows[a].degrees, rows[b].degrees));
     }
 }
 
@@ -126,10 +127,11 @@ bool find_swaps(const std::vector<Row>& rows, Plane plane, std::vector<std::stri
       if (share < best) best = share, pair = {a, b};
     }
   if (pair.first == pair.second) return false;
-  found.push_back(fmt::format("{} {:+.4g}° and {:+.4g}° look swapped: exchanged, the circle about "
-                              "them is {:.1f} times as smooth.",
-                              name_of(plane), rows[pair.first].degrees, rows[pair.second].degrees,
-                              1.0 / std::max(best, 0.01)));
+  found.push_back(
+      fmt::format("{} {:+.4g}° and {:+.4g}° look swapped: exchanged, the circle about "
+                  "them is {:.1f} times as smooth.",
+                  name_of(plane), rows[pair.first].degrees, rows[pair.second].degrees,
+                  1.0 / std::max(best, 0.01)));
   return true;
 }
 
@@ -184,10 +186,11 @@ std::optional<Fit> best_fit(const Row& row, Function there) {
 }
 
 std::string slipped(Plane plane, const Row& row, const Fit& fit, const char* held_against) {
-  return fmt::format("{} {:+.4g}° looks as if it was taken at {:+.3g}°: {} there within {:.1f} dB, "
-                     "here within {:.1f}.",
-                     name_of(plane), row.degrees, wrapped_deg(fit.degrees), held_against, fit.off_db,
-                     fit.as_told_db);
+  return fmt::format(
+      "{} {:+.4g}° looks as if it was taken at {:+.3g}°: {} there within {:.1f} dB, "
+      "here within {:.1f}.",
+      name_of(plane), row.degrees, wrapped_deg(fit.degrees), held_against, fit.off_db,
+      fit.as_told_db);
 }
 
 void find_slips(const std::vector<Row>& rows, Plane plane, std::vector<std::string>& found) {
@@ -196,8 +199,8 @@ void find_slips(const std::vector<Row>& rows, Plane plane, std::vector<std::stri
   std::vector<std::optional<Fit>> sides;
   std::vector<double> usual;
   for (const Row& row : rows) {
-    const bool judged = row.mean > kJudged_db && std::abs(row.degrees) > 5.0 &&
-                        std::abs(row.degrees) < 175.0;
+    const bool judged =
+        row.mean > kJudged_db && std::abs(row.degrees) > 5.0 && std::abs(row.degrees) < 175.0;
     sides.push_back(judged ? best_fit(row,
                                       [&](double degrees) -> std::optional<std::vector<double>> {
                                         // Of its own side nothing may stand in.
@@ -217,7 +220,8 @@ void find_slips(const std::vector<Row>& rows, Plane plane, std::vector<std::stri
   constexpr double kLeast_deg = 4.0;
   for (std::size_t k = 0; k < rows.size(); ++k) {
     if (rows[k].mean < kJudged_db || std::abs(rows[k].degrees) < 0.5) continue;
-    const auto near = best_fit(rows[k], [&](double degrees) { return others_at(rows, k, degrees); });
+    const auto near =
+        best_fit(rows[k], [&](double degrees) { return others_at(rows, k, degrees); });
     if (near && near->as_told_db > 1.0 && near->off_db < 0.4 * near->as_told_db &&
         std::abs(near->degrees - rows[k].degrees) > kLeast_deg &&
         !bends_itself(rows, k, near->as_told_db)) {
@@ -236,8 +240,7 @@ void find_slips(const std::vector<Row>& rows, Plane plane, std::vector<std::stri
                        return std::abs(wrapped_deg(r.degrees + rows[k].degrees)) < 0.5;
                      }) -
         rows.begin());
-    if (other < rows.size() &&
-        misfit(rows, other, rows.size()) > misfit(rows, k, rows.size()))
+    if (other < rows.size() && misfit(rows, other, rows.size()) > misfit(rows, k, rows.size()))
       continue;
     found.push_back(slipped(plane, rows[k], *side, "the other side fits"));
   }

@@ -122,9 +122,10 @@ std::vector<LeftAlone> left_alone(const OrbitMaterial& m, const std::vector<doub
     if (h < kShared && v < kShared && !near_v.empty())
       reason = f.height_db < 0.0 && edges_make(m, at)
                    ? "the cabinet's edges make this dip, and other angles do not have it"
-                   : fmt::format("this {} changes with the angle: interference, not the driver's "
-                                 "response",
-                                 what);
+                   : fmt::format(
+                         "this {} changes with the angle: interference, not the driver's "
+                         "response",
+                         what);
     else if (h < kShared)
       reason = f.height_db < 0.0 && edges_make(m, at)
                    ? "the cabinet's edges make this dip, and the sides do not have it"
@@ -170,10 +171,10 @@ Result<EqualiseAdvice> equalise_advice(const OrbitMaterial& m, const EqualiseWis
                                        const std::string& where) {
   const Orbit& orbit = m.orbit;
   const Spinorama spin = spinorama(orbit);
-  const std::vector<double>& level =
-      wish.of == EqualiseFor::kOnAxis            ? spin.on_axis_db
-      : wish.of == EqualiseFor::kListeningWindow ? spin.listening_window_db
-                                                 : spin.predicted_in_room_db;
+  const std::vector<double>& level = wish.of == EqualiseFor::kOnAxis ? spin.on_axis_db
+                                     : wish.of == EqualiseFor::kListeningWindow
+                                         ? spin.listening_window_db
+                                         : spin.predicted_in_room_db;
   if (level.empty())
     return bad_input(wish.of == EqualiseFor::kOnAxis
                          ? "There is no response at 0°."
@@ -228,7 +229,8 @@ Result<EqualiseAdvice> equalise_advice(const OrbitMaterial& m, const EqualiseWis
     out.refused = std::move(all);
   }
   out.notes.emplace_back(
-      "Distortion and excursion were not looked at: where they stand in the way, less boost still.");
+      "Distortion and excursion were not looked at: where they stand in the way, less boost "
+      "still.");
   return out;
 }
 

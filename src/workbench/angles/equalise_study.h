@@ -32,10 +32,10 @@ struct EqualiseAdvice {
 };
 
 /// What may be mended: what stands alike at the angles that matter. A departure of the curve from
-/// its own run over two octaves counts as the loudspeaker's where the angles up to 30 degrees to the
-/// sides, 40 to 60 and the vertical window have on average at least half of it; else it changes with
-/// the angle (an edge, interference between drivers), and a filter would spoil other angles as much
-/// as it mends this one. Dips that the cabinet's edges are due to make on the axis are named.
+/// its own run over two octaves counts as the loudspeaker's where the angles up to 30 degrees to
+/// the sides, 40 to 60 and the vertical window have on average at least half of it; else it changes
+/// with the angle (an edge, interference between drivers), and a filter would spoil other angles as
+/// much as it mends this one. Dips that the cabinet's edges are due to make on the axis are named.
 /// @return an error where the wanted curve is not there.
 [[nodiscard]] Result<EqualiseAdvice> equalise_advice(const OrbitMaterial& material,
                                                      const EqualiseWish& wish,

@@ -29,8 +29,7 @@ Result<std::string> variant_of(const ImportPreview& source, const std::string& w
     if (!wanted.empty() && (id == wanted || variant.name == wanted)) return id;
   std::string names;
   for (const std::string& id : with) names += (names.empty() ? "\"" : ", \"") + id + "\"";
-  if (!wanted.empty())
-    return bad_input(fmt::format("There is no variant \"{}\".", wanted), where);
+  if (!wanted.empty()) return bad_input(fmt::format("There is no variant \"{}\".", wanted), where);
   if (with.size() > 1)
     return bad_input(
         fmt::format("Responses of several variants are here: say --variant ({}).", names), where);
@@ -85,9 +84,9 @@ Result<Chosen> chosen_of(const ImportPreview& source, const OrbitWish& wish,
   return chosen;
 }
 
-/// Near fields below the gate at one angle: the model's level there, brought to this angle's own far
-/// field where they meet, and further down to what the axis says: in the deep bass all angles hear
-/// the same.
+/// Near fields below the gate at one angle: the model's level there, brought to this angle's own
+/// far field where they meet, and further down to what the axis says: in the deep bass all angles
+/// hear the same.
 struct Extension {
   const NearFields& near;
   const SubjectGeometry& geometry;
@@ -215,11 +214,13 @@ Result<OrbitMaterial> orbit_material(const ImportPreview& source, const OrbitWis
     const Placement place = place_of(item->take);
     Response curve = *item->curve;
     if (bass) {
-      const Extension e{bass->near, *geometry, bass->joined.joined_at_hz,
-                        bass->joined.level_offset_db -
-                            20.0 * std::log10(place.distance_m) +
+      const Extension e{bass->near,
+                        *geometry,
+                        bass->joined.joined_at_hz,
+                        bass->joined.level_offset_db - 20.0 * std::log10(place.distance_m) +
                             20.0 * std::log10(item->take.conditions.drive_v / bass->near.drive_v),
-                        bass->joined.overlap, c};
+                        bass->joined.overlap,
+                        c};
       // The model's levels stand for 1 m and the near fields' drive; this take has its own.
       curve = extended(e, curve, place);
     }

@@ -31,8 +31,8 @@ struct OrbitMaterial {
                                                    const OrbitWish& wish, const std::string& where);
 
 /// What the data say against the angles they were filed under: doubled, swapped, slipped ones, in
-/// words. A ray is held against what its neighbours and the other side would make of each angle near
-/// it. Rays more than 25 dB under the axis (nulls of dipoles) are not judged.
+/// words. A ray is held against what its neighbours and the other side would make of each angle
+/// near it. Rays more than 25 dB under the axis (nulls of dipoles) are not judged.
 [[nodiscard]] std::vector<std::string> angle_suspicions(const Orbit& orbit);
 
 }  // namespace lalometer

@@ -15,9 +15,9 @@ namespace {
 using Complex = std::complex<double>;
 
 constexpr int kReplicas = 16;
-constexpr double kAngle_deg = 0.25;        // one standard deviation
-constexpr double kDistance_m = 0.0015;     // the same
-constexpr double kCalibration_db = 0.25;   // the same
+constexpr double kAngle_deg = 0.25;       // one standard deviation
+constexpr double kDistance_m = 0.0015;    // the same
+constexpr double kCalibration_db = 0.25;  // the same
 
 /// Figures as plain numbers; NaN where there is none.
 struct Figures {
@@ -76,8 +76,7 @@ Orbit shaken(const Orbit& orbit, double distance_m, std::mt19937_64& engine) {
     const auto& all = orbit.rays(plane);
     for (std::size_t k = 0; k < all.size(); ++k) {
       const double turn = kAngle_deg * normal(engine);
-      const double nearer_db =
-          -20.0 * std::log10(1.0 + kDistance_m * normal(engine) / distance_m);
+      const double nearer_db = -20.0 * std::log10(1.0 + kDistance_m * normal(engine) / distance_m);
       const Orbit::Ray& before = all[(k + all.size() - 1) % all.size()];
       const Orbit::Ray& after = all[(k + 1) % all.size()];
       const double apart = std::abs(wrapped_deg(after.degrees - before.degrees));
@@ -86,8 +85,7 @@ Orbit shaken(const Orbit& orbit, double distance_m, std::mt19937_64& engine) {
         double db = nearer_db;
         if (apart > 1.0 && apart < 60.0)
           db += turn * (after.curve.level_db(i) - before.curve.level_db(i)) / apart;
-        if (!all[k].curve.spread().empty())
-          db += 8.686 * all[k].curve.spread()[i] * normal(engine);
+        if (!all[k].curve.spread().empty()) db += 8.686 * all[k].curve.spread()[i] * normal(engine);
         values[i] *= std::pow(10.0, db / 20.0);
       }
       rays[plane == Plane::kHorizontal ? 0 : 1].push_back(
@@ -142,25 +140,24 @@ SpinReading spin_reading(const OrbitMaterial& m) {
   need(r.spin.listening_window_db, "listening_window_db");
   need(r.spin.early_reflections_db, "early_reflections_db");
   need(r.spin.sound_power_db, "sound_power_db");
-  if (r.spin.on_axis_db.empty())
-    r.notes.emplace_back("on_axis_db: there is no response at 0°.");
+  if (r.spin.on_axis_db.empty()) r.notes.emplace_back("on_axis_db: there is no response at 0°.");
   if (!r.sensitivity_db)
-    r.notes.emplace_back(
-        m.calibrated ? "sensitivity_db: the axis is not valid from 300 Hz to 3 kHz."
-                     : "sensitivity_db: levels are relative, a take tells no sensitivity.");
+    r.notes.emplace_back(m.calibrated
+                             ? "sensitivity_db: the axis is not valid from 300 Hz to 3 kHz."
+                             : "sensitivity_db: levels are relative, a take tells no sensitivity.");
   if (!r.f3_hz)
-    r.notes.push_back(fmt::format("f3_hz: the axis has not fallen by 3 dB down to {}, where it ends "
-                                  "to be valid.",
-                                  frequency_text(m.valid_from_hz)));
+    r.notes.push_back(
+        fmt::format("f3_hz: the axis has not fallen by 3 dB down to {}, where it ends "
+                    "to be valid.",
+                    frequency_text(m.valid_from_hz)));
   if (!r.preference.score)
     r.notes.emplace_back(
         !r.preference.nbd_on ? "preference: the set is not valid from 100 Hz to 12 kHz."
-        : r.preference.score_with_subwoofer
-            ? "preference.score: the sound power does not fall by 6 dB within the valid range; with "
-              "a subwoofer it counts."
-            : "preference: an average it rests on is missing.");
-  r.notes.emplace_back(
-      "The preference rating knows nothing of output, distortion, room or taste.");
+        : r.preference.score_with_subwoofer ? "preference.score: the sound power does not fall by "
+                                              "6 dB within the valid range; with "
+                                              "a subwoofer it counts."
+                                            : "preference: an average it rests on is missing.");
+  r.notes.emplace_back("The preference rating knows nothing of output, distortion, room or taste.");
   if (r.deviation_db)
     r.notes.push_back(fmt::format("deviation_db counts from {} to {}.",
                                   frequency_text(r.deviation_over.low_hz),

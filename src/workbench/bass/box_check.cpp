@@ -95,8 +95,8 @@ std::optional<ExpectedBass> expected_bass(const BoxFit& fit) {
 std::optional<MissingOutput> missing_output(const NearFields& near, const ExpectedBass& expected) {
   if (!near.fb_hz) return std::nullopt;
   const double fb = near.fb_hz->value;
-  const auto above = mean_off(near.half_space, expected, 2.5 * fb,
-                              std::min(5.0 * fb, near.valid_to_hz));
+  const auto above =
+      mean_off(near.half_space, expected, 2.5 * fb, std::min(5.0 * fb, near.valid_to_hz));
   const auto about = mean_off(near.half_space, expected, 0.8 * fb, 1.25 * fb);
   if (!above || !about) return std::nullopt;
   MissingOutput out{.missing_db = *above - *about, .basis = expected.basis};

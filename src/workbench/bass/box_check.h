@@ -26,8 +26,8 @@ struct MissingOutput {
   double half_width_db = 0.0;
   std::string basis;
 };
-/// Both aligned from 2.5 to 5 times the tuning. Nothing without a tuning, or where the curves do not
-/// reach that far.
+/// Both aligned from 2.5 to 5 times the tuning. Nothing without a tuning, or where the curves do
+/// not reach that far.
 [[nodiscard]] std::optional<MissingOutput> missing_output(const NearFields& near,
                                                           const ExpectedBass& expected);
 

@@ -1,11 +1,10 @@
-#include "workbench/bass/near_material.h"
-
 #include <algorithm>
 #include <cmath>
 
 #include "acoustics/baffle/panel.h"
 #include "acoustics/open_baffle/shallow_box.h"
 #include "base/constants.h"
+#include "workbench/bass/near_material.h"
 
 namespace lalometer {
 

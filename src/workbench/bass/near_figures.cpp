@@ -19,8 +19,8 @@ constexpr double kOverNoise_db = 10.0;
 constexpr double kByPhysics_db = 1.0;
 
 /// Far from the tuning a port plays next to nothing, and anything is louder.
-void tell_others(NearFields& n, const std::vector<NearSource>& sources,
-                 const Flows& velocities, double c, double share) {
+void tell_others(NearFields& n, const std::vector<NearSource>& sources, const Flows& velocities,
+                 double c, double share) {
   const double middle = n.least_movement_hz.value_or(60.0);
   const double low = 0.5 * middle;
   const double high = 2.0 * middle;
@@ -60,10 +60,10 @@ void tell_sensitivity(NearFields& n, const std::vector<NearSource>& sources,
   const FrequencyAxis& axis = n.sum.axis();
   for (std::size_t k = 0; k < sources.size(); ++k) {
     const NearSource& s = sources[k];
-    const double nearer = std::abs(std::abs(near_impedance(s.radius_m, s.microphone_m, 50.0, c)) /
-                                       std::abs(near_impedance(
-                                           s.radius_m, s.microphone_m + kNearPlace_m, 50.0, c)) -
-                                   1.0);
+    const double nearer =
+        std::abs(std::abs(near_impedance(s.radius_m, s.microphone_m, 50.0, c)) /
+                     std::abs(near_impedance(s.radius_m, s.microphone_m + kNearPlace_m, 50.0, c)) -
+                 1.0);
     // The area stands in the volume velocity as its root: pressure times radius.
     const double off = std::hypot(nearer, 0.5 * kNearArea, kNearDrift_db * std::log(10.0) / 20.0);
     std::vector<double> moved(axis.size());
@@ -95,8 +95,7 @@ void tell_cone_waves(NearFields& n) {
     if (one.level_db < 0.0) n.cone_waves.push_back(one);
 }
 
-void tell_tuning(NearFields& n, const NearMaterial& m, bool ported,
-                 const Flows& velocities) {
+void tell_tuning(NearFields& n, const NearMaterial& m, bool ported, const Flows& velocities) {
   std::vector<Complex> cone_flow(n.cone.size(), 0.0);
   std::vector<Complex> port_flow(n.cone.size(), 0.0);
   for (std::size_t k = 0; k < m.parts.size(); ++k)
@@ -119,8 +118,7 @@ void tell_tuning(NearFields& n, const NearMaterial& m, bool ported,
 void tell_share(NearFields& n, const NearMaterial& m, const std::vector<NearSource>& sources,
                 const Flows& velocities, double c, const CrosstalkShare& share) {
   const FrequencyAxis& axis = n.sum.axis();
-  const Flows more =
-      volume_velocities(sources, m.pressures, c, share.value + share.half_width);
+  const Flows more = volume_velocities(sources, m.pressures, c, share.value + share.half_width);
   std::vector<double> moved(axis.size());
   for (std::size_t i = 0; i < axis.size(); ++i) {
     Complex was = 0.0;
@@ -196,9 +194,9 @@ void tell_noise(NearFields& n, const NearMaterial& m, const std::vector<NearSour
   for (std::size_t i = 0; i < axis.size(); ++i) {
     double square = 0.0;
     for (std::size_t k = 0; k < sources.size(); ++k) {
-      const double per = std::abs(near_impedance(sources[k].radius_m, sources[k].microphone_m,
-                                                 axis[i], c)) /
-                         sources[k].count;
+      const double per =
+          std::abs(near_impedance(sources[k].radius_m, sources[k].microphone_m, axis[i], c)) /
+          sources[k].count;
       square += std::pow(m.noises[k]->magnitude(i) / per * axis[i] * kAirDensity_kg_m3, 2);
     }
     values[i] = std::sqrt(square);
@@ -238,7 +236,7 @@ std::size_t nearest_index(const FrequencyAxis& axis, double f) {
 }
 
 Response pressure_over(const FrequencyAxis& axis, std::vector<Complex> values, bool calibrated,
-              double valid_to_hz) {
+                       double valid_to_hz) {
   return *Response::make(axis, std::move(values),
                          calibrated ? Quantity::kPressure : Quantity::kRatio,
                          {axis.front(), std::min(valid_to_hz, axis.back())}, true);
@@ -260,9 +258,7 @@ double scatter_db(const Response& curve, double f) {
   const auto n = static_cast<double>(x.size());
   if (n < 8.0) return 0.0;
   // Legendre polynomials on -1 to 1 are nearly orthogonal on evenly spaced points.
-  const auto shape = [](int k, double t) {
-    return k == 0 ? 1.0 : k == 1 ? t : 1.5 * t * t - 0.5;
-  };
+  const auto shape = [](int k, double t) { return k == 0 ? 1.0 : k == 1 ? t : 1.5 * t * t - 0.5; };
   double left = 0.0;
   for (int round = 0; round < 3; ++round) {
     for (int k = 0; k < 3; ++k) {

@@ -24,7 +24,8 @@ std::string parts_of(const SubjectGeometry& g) {
   return text.empty() ? "none" : text;
 }
 
-Result<NearPart> part_named(const SubjectGeometry& g, const std::string& id, const std::string& where) {
+Result<NearPart> part_named(const SubjectGeometry& g, const std::string& id,
+                            const std::string& where) {
   NearPart part;
   part.source.id = id;
   const auto placed = [&](const std::string& panel, double x, double y) {
@@ -104,7 +105,7 @@ Response louder(const Response& curve, double factor) {
 }  // namespace
 
 Result<NearMaterial> near_material(const SubjectGeometry& g, const std::vector<NearTake>& takes,
-                             const std::string& where) {
+                                   const std::string& where) {
   NearMaterial m;
   if (takes.empty()) return bad_input("No near field was found here.", where);
   m.drive_v = takes.front().take->conditions.drive_v;
@@ -134,9 +135,9 @@ Result<NearMaterial> near_material(const SubjectGeometry& g, const std::vector<N
     m.calibrated = m.calibrated && each.calibrated;
     m.parts.push_back(*std::move(part));
     m.pressures.push_back(std::move(curve));
-    m.noises.push_back(each.noise == nullptr
-                           ? std::nullopt
-                           : std::optional(louder(resampled(*each.noise, axis), m.drive_v / drive)));
+    m.noises.push_back(each.noise == nullptr ? std::nullopt
+                                             : std::optional(louder(resampled(*each.noise, axis),
+                                                                    m.drive_v / drive)));
   }
   note_untaken(g, m);
   if (m.parts.size() > 1 && (!phased || !common)) {
@@ -176,11 +177,30 @@ CrosstalkShare share_of_others(NearMaterial& m, const std::vector<NearSource>& s
   const Response& heard = m.pressures[first];
   const auto least = least_movement_hz(level_run(heard, 24), 1.2 * heard.axis().front(),
                                        0.5 * near_field_limit_hz(sources[first].radius_m, c));
+  std::optional<double> middle = least;
+  if (!middle) {
+    // A leaky box's cone hardly dips; its port still plays most near the tuning.
+    double loudest = -1e9;
+    for (std::size_t k = 0; k < m.parts.size(); ++k) {
+      if (m.parts[k].cone) continue;
+      const Response run = level_run(m.pressures[k], 12);
+      for (std::size_t i = 0; i < run.size(); ++i) {
+        const double f = run.axis()[i];
+        if (f < 1.2 * run.axis().front() ||
+            f > 0.25 * near_field_limit_hz(sources[first].radius_m, c) ||
+            run.level_db(i) <= loudest)
+          continue;
+        loudest = run.level_db(i);
+        middle = f;
+      }
+    }
+  }
   const CrosstalkShare share =
-      least ? crosstalk_share(sources, m.pressures, cone, *least, c) : CrosstalkShare{};
+      middle ? crosstalk_share(sources, m.pressures, cone, *middle, c) : CrosstalkShare{};
   if (!share.told)
     m.notes.emplace_back(
-        "What the parts add at one another's microphones was taken out as cabinets usually have it: "
+        "What the parts add at one another's microphones was taken out as cabinets usually have "
+        "it: "
         "the takes themselves do not tell how much there is.");
   m.share_told = share.told;
   return share;

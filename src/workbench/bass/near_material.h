@@ -27,17 +27,18 @@ struct NearMaterial {
 
 /// @return an error where no near field of a cone is there, or a source is none of the subject's.
 [[nodiscard]] Result<NearMaterial> near_material(const SubjectGeometry& geometry,
-                                             const std::vector<NearTake>& takes,
-                                             const std::string& where);
+                                                 const std::vector<NearTake>& takes,
+                                                 const std::string& where);
 /// How much of each other's sound the takes hold, by the takes themselves where they tell.
-[[nodiscard]] CrosstalkShare share_of_others(NearMaterial& m, const std::vector<NearSource>& sources,
-                                             double c);
+[[nodiscard]] CrosstalkShare share_of_others(NearMaterial& m,
+                                             const std::vector<NearSource>& sources, double c);
 
 using Flows = std::vector<std::vector<std::complex<double>>>;  ///< volume velocities, [part][i]
 
 /// All that a sum tells.
-void tell_near_fields(NearFields& near, const NearMaterial& m, const std::vector<NearSource>& sources,
-                      const Flows& velocities, double c, const CrosstalkShare& share);
+void tell_near_fields(NearFields& near, const NearMaterial& m,
+                      const std::vector<NearSource>& sources, const Flows& velocities, double c,
+                      const CrosstalkShare& share);
 /// Noise of the sum, and from where it may be read.
 void tell_noise(NearFields& near, const NearMaterial& m, const std::vector<NearSource>& sources,
                 double c);

@@ -87,11 +87,12 @@ Node<Analysis> join_node(const TakeInputs& in) {
 /// Near fields alone: what they make at 1 m.
 Node<Analysis> sum_node(const TakeInputs& in) {
   const JoinParts parts = join_parts(in);
-  const bool whole = !parts.near.empty() && parts.near.size() == in.take.conditions.worked.takes.size();
+  const bool whole =
+      !parts.near.empty() && parts.near.size() == in.take.conditions.worked.takes.size();
   auto near = near_fields_node(parts.near, in.geometry, in.drawing, kFarAway_m, in.take.name);
-  std::string key =
-      node_key("worked", kWorkedVersion,
-               {"near-sum", near.key, std::to_string(in.recipe.smoothing), whole ? "whole" : "gone"});
+  std::string key = node_key(
+      "worked", kWorkedVersion,
+      {"near-sum", near.key, std::to_string(in.recipe.smoothing), whole ? "whole" : "gone"});
   return {std::move(key),
           [in, near = std::move(near), whole](const Making& making) -> Result<Analysis> {
             if (!whole) return tl::unexpected(gone(in));
@@ -112,8 +113,8 @@ Node<Analysis> sum_node(const TakeInputs& in) {
 
 /// Brought to the drive and the distance of the first.
 Response alike(const Response& curve, const Take& of, const Take& first) {
-  const double factor = first.conditions.drive_v / of.conditions.drive_v *
-                        place_of(of).distance_m / place_of(first).distance_m;
+  const double factor = first.conditions.drive_v / of.conditions.drive_v * place_of(of).distance_m /
+                        place_of(first).distance_m;
   if (factor == 1.0) return curve;
   std::vector<std::complex<double>> values = curve.values();
   for (auto& value : values) value *= factor;
@@ -206,9 +207,7 @@ Node<NearFields> near_fields_node(const std::vector<TakeInputs>& near,
             }
             return near_fields_of(*drawn, takes, where, making.stop, listener_m);
           },
-          [](const NearFields& n) {
-            return n.sum.size() * (8 * 24 + n.parts.size() * 24);
-          }};
+          [](const NearFields& n) { return n.sum.size() * (8 * 24 + n.parts.size() * 24); }};
 }
 
 Node<Analysis> worked_node(const TakeInputs& in) {
@@ -297,8 +296,8 @@ Result<TakeInputs> inputs_from(const Book& book, const Take& take) {
   const auto takes = book.takes();
   if (!takes) return tl::unexpected(takes.error());
   for (const Id id : take.conditions.worked.takes) {
-    const auto part = std::find_if(takes->begin(), takes->end(),
-                                   [id](const Take& t) { return t.id == id; });
+    const auto part =
+        std::find_if(takes->begin(), takes->end(), [id](const Take& t) { return t.id == id; });
     if (part == takes->end()) continue;  // the node says that it is gone
     auto own = inputs_from(book, *part);
     if (!own) return tl::unexpected(own.error());

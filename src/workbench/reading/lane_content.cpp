@@ -26,9 +26,8 @@ Node<LaneContent> lane_node(const LaneKind& kind, const std::vector<LaidTake>& l
     for (const std::string* text : {&one.take.name, &one.take.conditions.sample, &one.variant_name,
                                     &one.variant_change, &one.result_key, &one.subject_key})
       inputs.push_back(*text);
-    inputs.push_back(fmt::format("{} {} {} {}", one.recipe.smoothing,
-                                 one.take.conditions.drive_v, place_of(one.take).distance_m,
-                                 one.nominal_ohm.value_or(0.0)));
+    inputs.push_back(fmt::format("{} {} {} {}", one.recipe.smoothing, one.take.conditions.drive_v,
+                                 place_of(one.take).distance_m, one.nominal_ohm.value_or(0.0)));
   }
   return {node_key("lane-" + kind.id, kLaneVersion, inputs),
           [&kind, laid, chosen](const Making&) -> Result<LaneContent> {
@@ -119,9 +118,10 @@ std::vector<std::string> unlike(const std::vector<LaidTake>& laid) {
       ungated = true;
     drive.add(one.take.conditions.drive_v);
     distance.add(place_of(one.take).distance_m);
-    const int own = one.take.form == RawForm::kChartPicture && one.take.conditions.chart.smoothing > 0
-                        ? one.take.conditions.chart.smoothing
-                        : one.recipe.smoothing;
+    const int own =
+        one.take.form == RawForm::kChartPicture && one.take.conditions.chart.smoothing > 0
+            ? one.take.conditions.chart.smoothing
+            : one.recipe.smoothing;
     if (std::find(smoothing.begin(), smoothing.end(), own) == smoothing.end())
       smoothing.push_back(own);
     if (one.take.rig_id != 0 && std::find(rigs.begin(), rigs.end(), one.take.rig_id) == rigs.end())
@@ -141,8 +141,8 @@ std::vector<std::string> unlike(const std::vector<LaidTake>& laid) {
     reasons.push_back(
         fmt::format("drive {} to {} V", three_digits(drive.low), three_digits(drive.high)));
   if (distance.differs())
-    reasons.push_back(
-        fmt::format("distance {} to {} m", three_digits(distance.low), three_digits(distance.high)));
+    reasons.push_back(fmt::format("distance {} to {} m", three_digits(distance.low),
+                                  three_digits(distance.high)));
   if (rigs.size() > 1) reasons.emplace_back("microphones or their calibrations");
   return reasons;
 }

@@ -140,7 +140,7 @@ struct LaneContent {
   LaneAxis right;
   std::vector<LaneLayer> layers;
   bool all_spreads = false;  ///< every curve's interval is drawn, not the chosen one's alone
-  std::string empty_text;  ///< what to do next, where there is nothing to show
+  std::string empty_text;    ///< what to do next, where there is nothing to show
 
   /// Its own axis across stands under it; lanes over frequency share the score's.
   [[nodiscard]] bool over_frequency() const { return across.quantity == AxisQuantity::kFrequency; }

@@ -102,7 +102,8 @@ void fit_level_scale(LaneAxis& axis, std::pair<double, double> extent) {
   // says little.
   const double top = std::ceil((extent.second + 3.0) / 5.0) * 5.0;
   axis.high = top;
-  axis.low = std::min(top - 25.0, std::max(std::floor((extent.first - 3.0) / 5.0) * 5.0, top - 60.0));
+  axis.low =
+      std::min(top - 25.0, std::max(std::floor((extent.first - 3.0) / 5.0) * 5.0, top - 60.0));
 }
 
 std::string basis_of(const TimeOrigin& origin) {

@@ -362,8 +362,9 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
 }  // namespace
 
 bool has_impulse(const Take& take) {
-  return is_pressure(take) && (take.form == RawForm::kRecording || take.form == RawForm::kImpulseFile ||
-                               take.form == RawForm::kSweepFile);
+  return is_pressure(take) &&
+         (take.form == RawForm::kRecording || take.form == RawForm::kImpulseFile ||
+          take.form == RawForm::kSweepFile);
 }
 
 std::string_view word_of(TimeOrigin::Source source) {

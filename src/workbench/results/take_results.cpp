@@ -76,10 +76,9 @@ Node<Analysis> levelled_node(const TakeInputs& in) {
   std::string key = node_key("levelled", kCurveVersion, {own.key, fmt::format("{}", factor)});
   return {std::move(key),
           [own = std::move(own), factor](const Making& making) {
-            return making.store.get(own, making)
-                .map([&](const std::shared_ptr<const Analysis>& a) {
-                  return brought_to(*a, factor);
-                });
+            return making.store.get(own, making).map([&](const std::shared_ptr<const Analysis>& a) {
+              return brought_to(*a, factor);
+            });
           },
           [](const Analysis& a) { return bytes_of(a.curve); }};
 }

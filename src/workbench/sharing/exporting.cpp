@@ -64,7 +64,8 @@ bool as_text(const Book& book, const Take& take, int number, SetTake& item) {
 }
 
 /// Variants under plain names of their own; the names by id.
-std::map<Id, std::string> named_variants(MeasurementSet& set, const std::vector<Variant>& variants) {
+std::map<Id, std::string> named_variants(MeasurementSet& set,
+                                         const std::vector<Variant>& variants) {
   std::map<Id, std::string> variant_names;
   for (const Variant& v : variants) {
     std::string id = plain_name(v.name);
@@ -107,9 +108,10 @@ Result<void> export_take(const Book& book, Id id, const std::filesystem::path& p
                                        std::max(a.curve.valid().low_hz, a.curve.axis().front()),
                                        std::min(a.curve.valid().high_hz, a.curve.axis().back())));
       if (a.joined)
-        comments.push_back(fmt::format("near and far field joined at {:.0f} Hz, near field raised "
-                                       "by {:.2f} dB",
-                                       a.joined->joined_at_hz, a.joined->level_offset_db));
+        comments.push_back(
+            fmt::format("near and far field joined at {:.0f} Hz, near field raised "
+                        "by {:.2f} dB",
+                        a.joined->joined_at_hz, a.joined->level_offset_db));
       if (take->form == RawForm::kChartPicture) comments.push_back("traced from " + take->raw_name);
     }
     return write_file(path, curve_text(valid_part(a.curve), comments));

@@ -30,9 +30,8 @@ RawData text_raw(const Response& curve, const std::string& name) {
 
 }  // namespace
 
-void read_angle_folder(ImportPreview& preview, const fs::path& folder,
-                       const ImportChoices& choices, std::stop_token stop,
-                       const Progress& progress) {
+void read_angle_folder(ImportPreview& preview, const fs::path& folder, const ImportChoices& choices,
+                       std::stop_token stop, const Progress& progress) {
   static const std::set<std::string> kEndings = {".frd", ".txt", ".csv", ".wav", ".flac"};
   std::vector<fs::path> files;
   std::error_code ignored;
@@ -78,9 +77,8 @@ void read_angle_folder(ImportPreview& preview, const fs::path& folder,
     const Placement place = place_of(item.take);
     return place.vertical_deg != 0.0 ? 1000.0 + place.vertical_deg : place.horizontal_deg;
   };
-  std::stable_sort(items.begin(), items.end(), [&](const ImportItem& a, const ImportItem& b) {
-    return order(a) < order(b);
-  });
+  std::stable_sort(items.begin(), items.end(),
+                   [&](const ImportItem& a, const ImportItem& b) { return order(a) < order(b); });
   for (ImportItem& item : items) preview.items.push_back(std::move(item));
 }
 
@@ -156,9 +154,8 @@ Result<void> export_sofa(const ImportPreview& source, const std::string& title,
     const double flight_s =
         place.distance_m / speed_of_sound_m_s(item.take.conditions.temperature_c);
     const Response& curve = *item.curve;
-    const Response own = set.directions.empty()
-                             ? curve
-                             : resampled(curve, set.directions.front().response->axis());
+    const Response own =
+        set.directions.empty() ? curve : resampled(curve, set.directions.front().response->axis());
     d.response = own.has_phase() ? without_delay(own, -flight_s) : own;
     set.directions.push_back(std::move(d));
   }

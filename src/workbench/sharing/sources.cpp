@@ -75,7 +75,8 @@ Result<ImportPreview> read_book(const Book& book, const SourceChoice& choice, st
   for (const Variant& v : *variants) preview.variants.emplace_back(std::to_string(v.id), v);
   std::erase_if(*takes, [&](const Take& t) {
     return t.subject_id != (*subject)->id || (choice.take != 0 && t.id != choice.take) ||
-           (choice.take == 0 && (!t.accepted || !is_measured(t))) || (variant_id != 0 && t.variant_id != variant_id);
+           (choice.take == 0 && (!t.accepted || !is_measured(t))) ||
+           (variant_id != 0 && t.variant_id != variant_id);
   });
   std::size_t done = 0;
   for (Take& take : *takes) {

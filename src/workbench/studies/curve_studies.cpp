@@ -23,8 +23,7 @@ DriverOffsets driver_offsets(const SubjectGeometry& g, const std::vector<TimedTa
       if (t.take->conditions.driver != driver.id || t.take->kind() != TakeKind::kResponse ||
           place.horizontal_deg != 0.0 || place.vertical_deg != 0.0)
         continue;
-      const bool common =
-          is_common_time(t.origin) || t.origin.source == TimeOrigin::Source::kFile;
+      const bool common = is_common_time(t.origin) || t.origin.source == TimeOrigin::Source::kFile;
       auto parts = common ? phase_parts(*t.curve) : std::nullopt;
       if (!parts) {
         out.notes.push_back(
@@ -38,8 +37,7 @@ DriverOffsets driver_offsets(const SubjectGeometry& g, const std::vector<TimedTa
     }
   }
   if (heard.size() < 2) {
-    out.notes.emplace_back(
-        "An offset needs takes on the axis of two drivers, each playing alone.");
+    out.notes.emplace_back("An offset needs takes on the axis of two drivers, each playing alone.");
     return out;
   }
   const Heard& last = heard.back();

@@ -36,8 +36,8 @@ struct DriverOffsets {
 
 /// What the cabinet's edges do, measured: a driver in its box against the same in a large baffle.
 struct MeasuredEdges {
-  CurveDifference difference;     ///< in the box less in the large baffle
-  std::vector<double> model_db;   ///< of the edges, at the difference's frequencies
+  CurveDifference difference;    ///< in the box less in the large baffle
+  std::vector<double> model_db;  ///< of the edges, at the difference's frequencies
   Explained explained;
   std::string told;  ///< "edges explain 1.3 of 1.6 dB rms, 300 Hz to 10 kHz"
 };

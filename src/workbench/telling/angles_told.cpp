@@ -102,7 +102,8 @@ Told told_of_circle(const OrbitMaterial& m, Plane plane, double fall_db) {
       std::vector<Orbit::Ray> rays = orbit.rays(plane);
       const auto between = orbit.level_at(plane, degrees, 20.5);
       const auto other = orbit.level_at(plane, -degrees, 20.5);
-      for (const auto& [angle, level] : {std::pair(1.0 * degrees, between), {-1.0 * degrees, other}}) {
+      for (const auto& [angle, level] :
+           {std::pair(1.0 * degrees, between), {-1.0 * degrees, other}}) {
         if (!level) continue;
         std::vector<std::complex<double>> values;
         const Quantity quantity = rays.front().curve.quantity();
@@ -123,7 +124,8 @@ Told told_of_circle(const OrbitMaterial& m, Plane plane, double fall_db) {
   const CircleIndex index = index_of(orbit, plane);
   if (index.index_db.empty())
     told.put("directivity_index_db", nullptr)
-        .note("directivity_index_db: the angles of this plane have gaps over 20° or end before 60°.");
+        .note(
+            "directivity_index_db: the angles of this plane have gaps over 20° or end before 60°.");
   else
     told.put("directivity_index_db", Told::Value(index.index_db));
   if (!index.index_db.empty() && index.reaches_deg < 179.5)

@@ -69,18 +69,18 @@ void put_box(Told& told, const std::vector<ConeWave>& waves,
   for (const ConeWave& wave : waves) {
     Told row;
     row.put("frequency_hz", wave.dip.frequency_hz).put("depth_db", -wave.dip.level_db);
-    row.put("predicted", wave.predicted.empty() ? Told::Value(nullptr)
-                                                : Told::Value(wave.predicted));
-    row.put("predicted_hz", wave.predicted.empty() ? std::nullopt
-                                                   : std::optional(wave.predicted_hz));
+    row.put("predicted",
+            wave.predicted.empty() ? Told::Value(nullptr) : Told::Value(wave.predicted));
+    row.put("predicted_hz",
+            wave.predicted.empty() ? std::nullopt : std::optional(wave.predicted_hz));
     row.put("impedance_hz", wave.impedance_hz);
     rows.push_back(std::move(row));
   }
   told.put("cone_waves", Told::Value(std::move(rows)));
-  told.put("missing_output_db",
-           missing ? std::optional(Estimate{missing->missing_db, missing->half_width_db})
-                   : std::nullopt,
-           1.0);
+  told.put(
+      "missing_output_db",
+      missing ? std::optional(Estimate{missing->missing_db, missing->half_width_db}) : std::nullopt,
+      1.0);
   if (!missing) {
     told.note(
         "missing_output_db: nothing tells what this box should play (parameters and sizes in full, "

@@ -23,10 +23,10 @@ class Told {
   /// Members of a member.
   using Object = std::shared_ptr<const Told>;
   /// nullptr: could not be determined; a note says why.
-  using Value = std::variant<std::nullptr_t, bool, std::int64_t, double, std::string, Estimate,
-                             std::vector<double>, std::vector<std::int64_t>,
-                             std::vector<std::string>, std::vector<Told>, Object,
-                             std::vector<std::vector<double>>>;
+  using Value =
+      std::variant<std::nullptr_t, bool, std::int64_t, double, std::string, Estimate,
+                   std::vector<double>, std::vector<std::int64_t>, std::vector<std::string>,
+                   std::vector<Told>, Object, std::vector<std::vector<double>>>;
 
   Told& put(std::string key, Value value);
   Told& put(std::string key, std::nullptr_t) { return put(std::move(key), Value(nullptr)); }

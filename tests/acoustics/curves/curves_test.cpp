@@ -49,9 +49,8 @@ TEST(Means, SpreadIsTheDeviationOfTheMean) {
   test::Normals normal(3);
   std::vector<Response> repeats;
   for (int k = 0; k < 16; ++k)
-    repeats.push_back(over(100, 10000, 48, [&](double) {
-      return 1.0 + 0.02 * Complex(normal(), normal());
-    }));
+    repeats.push_back(
+        over(100, 10000, 48, [&](double) { return 1.0 + 0.02 * Complex(normal(), normal()); }));
   const auto mean = mean_of(repeats, MeanHow::kComplex);
   double square = 0.0;
   for (const double s : mean->spread()) square += s * s;
@@ -107,8 +106,8 @@ TEST(PhaseParts, NothingIsSaidWithoutPhaseOrBand) {
   const Response whole = over(20, 20000, 48, [](double f) { return high_pass2(f, 100, 0.7); });
   std::vector<Complex> bare;
   for (std::size_t i = 0; i < whole.size(); ++i) bare.emplace_back(whole.magnitude(i), 0.0);
-  EXPECT_FALSE(phase_parts(*Response::make(whole.axis(), bare, Quantity::kPressure, whole.valid(),
-                                           false)));
+  EXPECT_FALSE(
+      phase_parts(*Response::make(whole.axis(), bare, Quantity::kPressure, whole.valid(), false)));
   EXPECT_FALSE(phase_parts(over(1000, 1200, 96, [](double) { return Complex(1.0, 0.0); })));
 }
 
@@ -119,8 +118,8 @@ TEST(GroupDelay, OfASecondOrderHighPassIsItsClosedForm) {
   const auto delay = group_delay_s(r);
   for (std::size_t i = 20; i + 20 < r.size(); i += 15) {
     const double x = r.axis()[i] / f0;
-    const double want = (1.0 + x * x) / (q * (std::pow(1.0 - x * x, 2) + x * x / (q * q))) /
-                        (2.0 * kPi * f0);
+    const double want =
+        (1.0 + x * x) / (q * (std::pow(1.0 - x * x, 2) + x * x / (q * q))) / (2.0 * kPi * f0);
     EXPECT_NEAR(delay[i], want, 0.02 * want + 2e-6) << r.axis()[i];
   }
 }
@@ -141,10 +140,9 @@ TEST(AcousticOffset, IsFoundWithinThreeMillimetres) {
              later(f, (tweeter_way - distance) / c);
     }));
     ASSERT_TRUE(woofer && tweeter);
-    const AcousticOffset offset =
-        acoustic_offset({woofer->delay_s, woofer->delay_half_width_s, 0.095},
-                        {tweeter->delay_s, tweeter->delay_half_width_s, 0.060}, distance,
-                        distance / c, c);
+    const AcousticOffset offset = acoustic_offset(
+        {woofer->delay_s, woofer->delay_half_width_s, 0.095},
+        {tweeter->delay_s, tweeter->delay_half_width_s, 0.060}, distance, distance / c, c);
     EXPECT_NEAR(offset.behind_m, behind, 0.003);
     EXPECT_LE(std::abs(offset.behind_m - behind), offset.half_width_m);
     EXPECT_LT(offset.half_width_m, 0.012);

@@ -1,9 +1,8 @@
 // Parametric filters: R. Bristow-Johnson's cookbook formulae by their limits, and filters that are
 // asked to undo what other filters did.
-#include "acoustics/equaliser/equalise.h"
-
 #include <cmath>
 
+#include "acoustics/equaliser/equalise.h"
 #include "support/support.h"
 
 namespace lalometer {
@@ -42,7 +41,8 @@ TEST(Equalised, UndoesTwoPeaksWithTwoFilters) {
   const FrequencyAxis axis = FrequencyAxis::logarithmic(20.0, 20000.0, 48.0);
   const std::vector<BandFilter> made = {{BiquadKind::kPeaking, 400.0, 4.0, 1.5},
                                         {BiquadKind::kPeaking, 3000.0, 3.0, 3.0}};
-  const auto out = equalised(axis, curve(axis, made), std::vector<double>(axis.size(), 80.0), {}, {});
+  const auto out =
+      equalised(axis, curve(axis, made), std::vector<double>(axis.size(), 80.0), {}, {});
   EXPECT_LE(out.filters.size(), 3U);
   EXPECT_LT(out.deviation_after_db, 0.1);
   EXPECT_GT(out.deviation_before_db, 0.8);
@@ -54,7 +54,8 @@ TEST(Equalised, KeepsItsLimits) {
   // Two near dips whose boosts would add up.
   const std::vector<BandFilter> made = {{BiquadKind::kPeaking, 800.0, -6.0, 1.0},
                                         {BiquadKind::kPeaking, 1300.0, -6.0, 1.0}};
-  const auto out = equalised(axis, curve(axis, made), std::vector<double>(axis.size(), 80.0), {}, {});
+  const auto out =
+      equalised(axis, curve(axis, made), std::vector<double>(axis.size(), 80.0), {}, {});
   double most = 0.0;
   for (double f = 20.0; f < 22000.0; f *= 1.01)
     most = std::max(most, gain_db(out.filters, f, 48000.0));

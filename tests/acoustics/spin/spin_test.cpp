@@ -1,7 +1,5 @@
 // Spatial averages, rating, coverage: against sums written out here, areas of a sphere's zones, and
 // the piston's closed forms (Beranek, Acoustics).
-#include "acoustics/spin/spinorama.h"
-
 #include <gmock/gmock.h>
 
 #include <cmath>
@@ -9,6 +7,7 @@
 
 #include "acoustics/directivity/coverage.h"
 #include "acoustics/directivity/piston.h"
+#include "acoustics/spin/spinorama.h"
 #include "support/support.h"
 
 namespace lalometer {
@@ -31,8 +30,7 @@ Orbit orbit_of(const Pattern& level, double step = 10.0, double per_octave = 24.
       for (const double f : axis.hz())
         values.push_back(from_level(level(plane, d, f), 0.0, kReferencePressure_pa));
       rays[plane == Plane::kHorizontal ? 0 : 1].push_back(
-          {d,
-           *Response::make(axis, std::move(values), Quantity::kPressure, {low, 20000.0}, false),
+          {d, *Response::make(axis, std::move(values), Quantity::kPressure, {low, 20000.0}, false),
            false});
     }
   }
@@ -58,8 +56,8 @@ TEST(Spinorama, WeightsAreTheStandards) {
 
 TEST(Spinorama, EveryAverageIsThePowerMeanOfItsAngles) {
   const Pattern level = [](Plane plane, double d, double f) {
-    return 85.0 - 0.0004 * d * d * std::log10(f / 20.0) + (plane == Plane::kVertical ? 0.01 * d : 0.0) +
-           2.0 * std::sin(d / 25.0);
+    return 85.0 - 0.0004 * d * d * std::log10(f / 20.0) +
+           (plane == Plane::kVertical ? 0.01 * d : 0.0) + 2.0 * std::sin(d / 25.0);
   };
   const Orbit orbit = orbit_of(level);
   const Spinorama s = spinorama(orbit);
@@ -73,8 +71,8 @@ TEST(Spinorama, EveryAverageIsThePowerMeanOfItsAngles) {
   const double floor = mean_db({v(-20), v(-30), v(-40)});
   const double ceiling = mean_db({v(40), v(50), v(60)});
   const double front = mean_db({h(0), h(10), h(-10), h(20), h(-20), h(30), h(-30)});
-  const double side = mean_db({h(40), h(50), h(60), h(70), h(80), h(-40), h(-50), h(-60), h(-70),
-                               h(-80)});
+  const double side =
+      mean_db({h(40), h(50), h(60), h(70), h(80), h(-40), h(-50), h(-60), h(-70), h(-80)});
   std::vector<double> behind;
   for (int d = 90; d <= 180; d += 10) {
     behind.push_back(h(d));
@@ -133,7 +131,8 @@ TEST(Preference, OfAStraightSlopeFollowsByHand) {
   const double slope = -1.0;
   const Orbit orbit = orbit_of(
       [&](Plane, double, double f) {
-        return 85.0 + slope * std::log2(f / 1000.0) - 10.0 * std::log10(1.0 + std::pow(30.0 / f, 8));
+        return 85.0 + slope * std::log2(f / 1000.0) -
+               10.0 * std::log10(1.0 + std::pow(30.0 / f, 8));
       },
       10.0, 96.0, 10.0);
   const Spinorama s = spinorama(orbit);
@@ -144,8 +143,7 @@ TEST(Preference, OfAStraightSlopeFollowsByHand) {
   // The listening window's mean from 300 Hz to 10 kHz stands at sqrt(300 * 10000) Hz.
   const double mean = 85.0 + slope * std::log2(std::sqrt(300.0 * 10000.0) / 1000.0);
   double f6 = 300.0;
-  while (85.0 + slope * std::log2(f6 / 1000.0) -
-             10.0 * std::log10(1.0 + std::pow(30.0 / f6, 8)) >
+  while (85.0 + slope * std::log2(f6 / 1000.0) - 10.0 * std::log10(1.0 + std::pow(30.0 / f6, 8)) >
          mean - 6.0)
     f6 *= 0.9999;
   EXPECT_NEAR(*p.lfx, std::log10(f6), 0.002);
@@ -167,9 +165,9 @@ Orbit piston(double radius, double step) {
   return orbit_of(
       [&](Plane, double d, double f) {
         if (std::abs(d) > 90.0) return -40.0;
-        return 80.0 + 20.0 * std::log10(std::max(
-                                 std::abs(piston_directivity(radius, d * kPi / 180.0, f, 343.2)),
-                                 1e-4));
+        return 80.0 +
+               20.0 * std::log10(std::max(
+                          std::abs(piston_directivity(radius, d * kPi / 180.0, f, 343.2)), 1e-4));
       },
       step, 24.0);
 }
@@ -189,7 +187,8 @@ TEST(Coverage, OfAPistonIsItsClosedForm) {
       EXPECT_NEAR(width[i], want, 0.03 * want) << f;
     }
     if (ka > 0.3 && ka < 6.0) {
-      const double want = 10.0 * std::log10(ka * ka / (1.0 - std::cyl_bessel_j(1.0, 2.0 * ka) / ka));
+      const double want =
+          10.0 * std::log10(ka * ka / (1.0 - std::cyl_bessel_j(1.0, 2.0 * ka) / ka));
       EXPECT_NEAR(index.index_db[i], want, 0.2) << f;
     }
   }

@@ -119,8 +119,7 @@ TEST_F(Worked, MeansBringTakesToTheFirstOnesPlace) {
   nearer.name = "as if at 1 m";
   const auto raw = book_->raw(nearer.raw_hash);
   ASSERT_TRUE(raw);
-  const auto second =
-      book_->add_take(nearer, {.bytes = *raw, .file_name = nearer.raw_name});
+  const auto second = book_->add_take(nearer, {.bytes = *raw, .file_name = nearer.raw_name});
   ASSERT_TRUE(second);
   far.push_back(*book_->take(*second));
   const auto mean = analysis(add("power-mean", far));

@@ -96,7 +96,8 @@ TEST(Lanes, SayWhenComparedCurvesWereTakenDifferently) {
                                laid(TakeKind::kResponse, flat(Quantity::kPressure, 1.0), "b", 2)};
   EXPECT_THAT(lane_kind("level")->build(all, 1).subtitle, HasSubstr("2.83 V"));
   all[1].take.setup = FarFieldSetup{{2.0, 0.0, 0.0, {}}, {}};
-  EXPECT_THAT(lane_kind("level")->build(all, 1).subtitle, HasSubstr("not alike: distance 1.00 to 2.00 m"));
+  EXPECT_THAT(lane_kind("level")->build(all, 1).subtitle,
+              HasSubstr("not alike: distance 1.00 to 2.00 m"));
 }
 
 TEST(Lanes, BreakThePhaseWhereItWraps) {

@@ -65,9 +65,10 @@ void draw_join(QPainter& painter, const LanePictureInput& in) {
   QColor wash = in.theme.accent;
   wash.setAlpha(22);
   painter.fillRect(QRectF(low, plot.top(), high - low, plot.height()), wash);
-  draw_line(painter, in, g.across.px(join->at_hz),
-            QStringLiteral("near | far, %1").arg(QString::fromStdString(frequency_text(join->at_hz))),
-            in.theme.accent, true, plot.bottom() - 19);
+  draw_line(
+      painter, in, g.across.px(join->at_hz),
+      QStringLiteral("near | far, %1").arg(QString::fromStdString(frequency_text(join->at_hz))),
+      in.theme.accent, true, plot.bottom() - 19);
 }
 
 /// Thin lines with names that step down, so that neighbours can be read.

@@ -80,18 +80,16 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
     const NearFields& own = *one.analysis->near;
     const bool is_shown = &one == shown;
     const std::string name = series_label(one, laid);
-    content.add_curves().push_back(
-        series_of(own.full_space ? *own.full_space : own.half_space, one,
-                  own.full_space ? name + ", this cabinet" : name + ", in a wall",
-                  one.take.colour));
+    content.add_curves().push_back(series_of(
+        own.full_space ? *own.full_space : own.half_space, one,
+        own.full_space ? name + ", this cabinet" : name + ", in a wall", one.take.colour));
     content.add_curves().back().chosen = is_shown;
     if (is_shown && own.full_space)
       content.add_curves(Side::kRight).push_back(series_of(own.half_space, one, "in a wall", 6));
   }
   if (const auto range = extent(content.curves())) fit_level_scale(content.left, *range);
   content.right = content.left;
-  if (!content.curves(Side::kRight).empty())
-    content.subtitle += "; thin: in a wall";
+  if (!content.curves(Side::kRight).empty()) content.subtitle += "; thin: in a wall";
   hatch_invalid(content, {}, near.valid_to_hz);
   std::vector<LaneMark> flags;
   const auto flag = [&](const char* name, const std::optional<Estimate>& e) {
@@ -117,15 +115,16 @@ bool has_near(const LaidTake& one) {
 }  // namespace
 
 LaneKind lanes::bass() {
-  return {.id = "bass",
-          .title = "Bass at 1 m",
-          .explained =
-              "The near fields' sum at 1 m: in a large wall, and from this cabinet, whose edges let "
-              "the bass go round it.",
-          .usual_weight = 0.8,
-          .build = build,
-          .needs = has_near,
-          .shown_at_first = false};
+  return {
+      .id = "bass",
+      .title = "Bass at 1 m",
+      .explained =
+          "The near fields' sum at 1 m: in a large wall, and from this cabinet, whose edges let "
+          "the bass go round it.",
+      .usual_weight = 0.8,
+      .build = build,
+      .needs = has_near,
+      .shown_at_first = false};
 }
 
 }  // namespace lalometer

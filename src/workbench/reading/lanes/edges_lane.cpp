@@ -1,5 +1,6 @@
 #include <algorithm>
 
+#include "base/text.h"
 #include "workbench/reading/lane_parts.h"
 #include "workbench/reading/lanes/lanes.h"
 #include "workbench/studies/curve_studies.h"
@@ -7,6 +8,28 @@
 /// What edges do to each driver, modelled.
 namespace lalometer {
 namespace {
+
+/// Each measured dip and peak with the predicted one that belongs to it, if there is one.
+void add_pairs(LaneContent& content, const Explained& explained) {
+  FlagLayer layer;
+  for (const Explained::Pair& pair : explained.pairs) {
+    const char* what = pair.measured.level_db < 0.0 ? "dip" : "peak";
+    const double f = pair.measured.frequency_hz;
+    layer.flags.push_back(
+        {.name = pair.predicted ? fmt::format("{} {}", what, frequency_text(f))
+                                : fmt::format("{} {}: not an edge", what, frequency_text(f)),
+         .sentence =
+             pair.predicted
+                 ? fmt::format("{:+.1f} dB here; the model has {:+.1f} dB at {}.",
+                               pair.measured.level_db, pair.predicted->level_db,
+                               frequency_text(pair.predicted->frequency_hz))
+                 : fmt::format("{:+.1f} dB that the edges do not predict.", pair.measured.level_db),
+         .style = pair.predicted ? kModelStyle : 1,
+         .low_hz = f,
+         .high_hz = f});
+  }
+  if (!layer.flags.empty()) content.layers.emplace_back(std::move(layer));
+}
 
 /// A driver in its box against the same in a large baffle, where both lie on the score.
 void add_measured(LaneContent& content, const std::vector<LaidTake>& laid, Id subject) {
@@ -19,9 +42,8 @@ void add_measured(LaneContent& content, const std::vector<LaidTake>& laid, Id su
   for (const LaidTake& large : laid) {
     if (!on_axis(large, true) || !large.geometry) continue;
     for (const LaidTake& boxed : laid) {
-      if (!on_axis(boxed, false) ||
-          (!boxed.take.conditions.driver.empty() &&
-           boxed.take.conditions.driver != large.take.conditions.driver))
+      if (!on_axis(boxed, false) || (!boxed.take.conditions.driver.empty() &&
+                                     boxed.take.conditions.driver != large.take.conditions.driver))
         continue;
       const auto measured =
           measured_edges(*large.geometry, large.take.conditions.driver, boxed.analysis->curve,
@@ -34,6 +56,7 @@ void add_measured(LaneContent& content, const std::vector<LaidTake>& laid, Id su
       s.spread = measured->difference.half_width_db;
       content.add_curves().push_back(std::move(s));
       content.subtitle = measured->told;
+      add_pairs(content, measured->explained);
       return;
     }
   }
@@ -44,9 +67,8 @@ void add_measured(LaneContent& content, const std::vector<LaidTake>& laid, Id su
 void add_two_drawings(LaneContent& content, const std::vector<LaidTake>& laid, const LaidTake& of) {
   const auto on_axis = [](const LaidTake& one) {
     const Placement place = place_of(one.take);
-    return one.model && shows(one, TakeKind::kResponse) &&
-           one.take.kind() == TakeKind::kResponse && place.horizontal_deg == 0.0 &&
-           place.vertical_deg == 0.0;
+    return one.model && shows(one, TakeKind::kResponse) && one.take.kind() == TakeKind::kResponse &&
+           place.horizontal_deg == 0.0 && place.vertical_deg == 0.0;
   };
   if (!on_axis(of)) return;
   for (const LaidTake& from : laid) {
@@ -58,9 +80,8 @@ void add_two_drawings(LaneContent& content, const std::vector<LaidTake>& laid, c
     std::vector<double> model;
     for (const double f : difference->frequency_hz) {
       const auto& hz = of.model->frequency_hz;
-      const auto i = static_cast<std::size_t>(
-          std::clamp<std::ptrdiff_t>(std::lower_bound(hz.begin(), hz.end(), f) - hz.begin(), 0,
-                                     std::ssize(hz) - 1));
+      const auto i = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(
+          std::lower_bound(hz.begin(), hz.end(), f) - hz.begin(), 0, std::ssize(hz) - 1));
       model.push_back(of.model->level_db[i] - from.model->level_db[i]);
     }
     const Explained explained = explained_by(*difference, model);
@@ -77,6 +98,7 @@ void add_two_drawings(LaneContent& content, const std::vector<LaidTake>& laid, c
     content.add_curves() = {std::move(modelled), std::move(measured)};
     content.subtitle = fmt::format("the drawings explain {:.1f} of {:.1f} dB rms",
                                    explained.explained_db, explained.total_db);
+    add_pairs(content, explained);
     return;
   }
 }

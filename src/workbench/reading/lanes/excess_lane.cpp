@@ -53,9 +53,9 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
     put_wrapped(s, parts->excess_deg);
     content.add_curves().push_back(std::move(s));
     if (&one != shown) continue;
-    told = fmt::format("delay of {:.0f} ± {:.0f} µs{} out; thin: minimum phase",
-                       parts->delay_s * 1e6, parts->delay_half_width_s * 1e6,
-                       parts->inverted ? " and inversion" : "");
+    told =
+        fmt::format("delay of {:.0f} ± {:.0f} µs{} out; thin: minimum phase", parts->delay_s * 1e6,
+                    parts->delay_half_width_s * 1e6, parts->inverted ? " and inversion" : "");
     Series minimum = series_for(one, laid, 0);
     const Response& m = parts->minimum;
     minimum.x = {m.axis().hz().begin(), m.axis().hz().end()};

@@ -85,16 +85,15 @@ void put_sensitivity(std::vector<KeyFigure>& figures, const LaidTake& laid) {
   const auto mean = sensitivity_db(laid.analysis->curve);
   if (!mean) return;
   if (!laid.analysis->calibrated) {
-    figures.push_back(
-        {"Mean level, relative", fmt::format("{:.1f} dB", *mean), "300 Hz to 3 kHz"});
+    figures.push_back({"Mean level, relative", fmt::format("{:.1f} dB", *mean), "300 Hz to 3 kHz"});
     return;
   }
   // Sound calibrator, voltmeter and tape together (common practice, no source).
   constexpr double kLevel_db = 0.5;
   const double at = *mean + 20.0 * std::log10(2.83 / laid.take.conditions.drive_v *
                                               place_of(laid.take).distance_m);
-  figures.push_back({"2.83 V, 1 m", fmt::format("{:.1f} ± {:.1f} dB", at, kLevel_db),
-                     "mean of 300 Hz to 3 kHz"});
+  figures.push_back(
+      {"2.83 V, 1 m", fmt::format("{:.1f} ± {:.1f} dB", at, kLevel_db), "mean of 300 Hz to 3 kHz"});
   if (laid.nominal_ohm)
     figures.push_back({"1 W, 1 m",
                        fmt::format("{:.1f} ± {:.1f} dB",
@@ -107,8 +106,7 @@ void put_bass(std::vector<KeyFigure>& figures, const NearFields& near,
               const JoinedResponse* joined) {
   const auto put = [&](const char* name, const std::optional<Estimate>& e, const char* basis) {
     if (e)
-      figures.push_back(
-          {name, fmt::format("{:.1f} ± {:.1f} Hz", e->value, e->half_width), basis});
+      figures.push_back({name, fmt::format("{:.1f} ± {:.1f} Hz", e->value, e->half_width), basis});
   };
   const char* re = joined != nullptr ? "re the mean of 300 Hz to 3 kHz"
                                      : "re the near fields' own mean, half space";
@@ -132,10 +130,10 @@ void put_bass(std::vector<KeyFigure>& figures, const NearFields& near,
   figures.push_back({"Joined at", frequency_text(joined->joined_at_hz),
                      fmt::format("both valid from {} to {}", frequency_text(joined->overlap.low_hz),
                                  frequency_text(joined->overlap.high_hz))});
-  figures.push_back(
-      {"Near field raised by",
-       fmt::format("{:.1f} ± {:.1f} dB", joined->level_offset_db + 0.0, joined->offset_deviation_db),
-       fmt::format("then {:.1f} dB rms apart", joined->mismatch_db)});
+  figures.push_back({"Near field raised by",
+                     fmt::format("{:.1f} ± {:.1f} dB", joined->level_offset_db + 0.0,
+                                 joined->offset_deviation_db),
+                     fmt::format("then {:.1f} dB rms apart", joined->mismatch_db)});
 }
 
 std::vector<KeyFigure> level_figures(const LaidTake& laid) {
@@ -159,7 +157,7 @@ std::vector<KeyFigure> level_figures(const LaidTake& laid) {
                          : "as told or excited"});
   figures.push_back(
       {"Resolution",
-       laid.analysis->gate_s ? frequency_text(1.0 / *laid.analysis->gate_s)
+       laid.analysis->gate_s       ? frequency_text(1.0 / *laid.analysis->gate_s)
        : laid.recipe.smoothing > 0 ? fmt::format("1/{} octave", laid.recipe.smoothing)
                                    : "the curve's own",
        laid.analysis->gate_s && laid.recipe.smoothing > 0

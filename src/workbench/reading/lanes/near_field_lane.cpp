@@ -20,8 +20,14 @@ Series series_of(const Response& curve, const LaidTake& laid, const char* name, 
   return s;
 }
 
-void add_flags(LaneContent& content, const NearFields& near) {
+void add_flags(LaneContent& content, const NearFields& near, const BoxFit* box) {
   std::vector<LaneMark> flags;
+  if (box != nullptr)
+    flags.push_back({.name = fmt::format("Z {:.1f} Hz", box->fb_hz.value),
+                     .sentence = "Tuning as the impedance in the box tells it.",
+                     .style = kModelStyle,
+                     .low_hz = box->fb_hz.value - box->fb_hz.half_width,
+                     .high_hz = box->fb_hz.value + box->fb_hz.half_width});
   if (near.fb_hz)
     flags.push_back({.name = fmt::format("fB {:.1f} Hz", near.fb_hz->value),
                      .sentence = "The air of box and port resonates: the cone moves least, the "
@@ -31,9 +37,9 @@ void add_flags(LaneContent& content, const NearFields& near) {
                      .high_hz = near.fb_hz->value + near.fb_hz->half_width});
   for (const StandingOut& one : near.port_resonances)
     flags.push_back(
-        {.name = near.port_top ? fmt::format("port −{:.0f} dB",
-                                             near.port_top->level_db - one.level_db)
-                               : std::string("port"),
+        {.name = near.port_top
+                     ? fmt::format("port −{:.0f} dB", near.port_top->level_db - one.level_db)
+                     : std::string("port"),
          .sentence = "A resonance that the port lets out: its own pipe, or a standing wave of the "
                      "box. The figure is under the port's own top.",
          .style = 1,
@@ -62,7 +68,8 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
                   .low = 70.0,
                   .high = 110.0};
   content.empty_text =
-      "No sum of near fields on the score. Choose the near fields of all parts on the shelf and add "
+      "No sum of near fields on the score. Choose the near fields of all parts on the shelf and "
+      "add "
       "them up (Ctrl+Space, \"Add near fields up\").";
   const LaidTake* shown = nullptr;
   for (const LaidTake& one : laid)
@@ -71,8 +78,8 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   if (shown == nullptr) return content;
   for (const LaidTake& one : laid) {
     if (&one == shown || !one.analysis || !one.analysis->near) continue;
-    content.add_curves().push_back(series_of(one.analysis->near->sum, one,
-                                             series_label(one, laid).c_str(), one.take.colour));
+    content.add_curves().push_back(
+        series_of(one.analysis->near->sum, one, series_label(one, laid).c_str(), one.take.colour));
   }
   const NearFields& near = *shown->analysis->near;
   content.add_curves().push_back(series_of(near.cone, *shown, "cone", 3));
@@ -91,11 +98,15 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
     if (*std::max_element(noise.y.begin(), noise.y.end()) < content.left.low)
       content.add_curves().pop_back();
   }
-  content.subtitle = fmt::format("{}{} V, scaled to the cone's area",
-                                 near.calibrated ? "dB re 20 µPa, " : "relative, ",
-                                 three_digits(near.drive_v));
+  content.subtitle =
+      fmt::format("{}{} V, scaled to the cone's area",
+                  near.calibrated ? "dB re 20 µPa, " : "relative, ", three_digits(near.drive_v));
   hatch_invalid(content, {}, near.valid_to_hz);
-  add_flags(content, near);
+  const BoxFit* box = nullptr;
+  for (const LaidTake& one : laid)
+    if (one.reading && one.reading->box && one.take.variant_id == shown->take.variant_id)
+      box = &*one.reading->box;
+  add_flags(content, near, box);
   return content;
 }
 
@@ -107,15 +118,16 @@ bool has_near(const LaidTake& one) {
 }  // namespace
 
 LaneKind lanes::near_field() {
-  return {.id = "near-field",
-          .title = "Near field",
-          .explained =
-              "What cone and port do by themselves, a few millimetres before each, and their sum by "
-              "volume velocity.",
-          .usual_weight = 0.9,
-          .build = build,
-          .needs = has_near,
-          .shown_at_first = false};
+  return {
+      .id = "near-field",
+      .title = "Near field",
+      .explained =
+          "What cone and port do by themselves, a few millimetres before each, and their sum by "
+          "volume velocity.",
+      .usual_weight = 0.9,
+      .build = build,
+      .needs = has_near,
+      .shown_at_first = false};
 }
 
 }  // namespace lalometer
