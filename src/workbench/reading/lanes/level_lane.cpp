@@ -130,10 +130,11 @@ void put_bass(std::vector<KeyFigure>& figures, const NearFields& near,
   figures.push_back({"Joined at", frequency_text(joined->joined_at_hz),
                      fmt::format("both valid from {} to {}", frequency_text(joined->overlap.low_hz),
                                  frequency_text(joined->overlap.high_hz))});
-  figures.push_back({"Near field raised by",
-                     fmt::format("{:.1f} ± {:.1f} dB", joined->level_offset_db + 0.0,
-                                 joined->offset_deviation_db),
-                     fmt::format("then {:.1f} dB rms apart", joined->mismatch_db)});
+  figures.push_back(
+      {"Near field raised by",
+       fmt::format("{:.1f} ± {:.1f} dB", std::round(joined->level_offset_db * 10.0) / 10.0 + 0.0,
+                   joined->offset_deviation_db),
+       fmt::format("then {:.1f} dB rms apart", joined->mismatch_db)});
 }
 
 std::vector<KeyFigure> level_figures(const LaidTake& laid) {

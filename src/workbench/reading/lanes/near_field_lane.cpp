@@ -95,8 +95,10 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
     const double up = near.sum.level_db(0) - near.half_space.level_db(0);
     for (double& y : noise.y) y += up;
     // Far below it is nobody's concern.
-    if (*std::max_element(noise.y.begin(), noise.y.end()) < content.left.low)
-      content.add_curves().pop_back();
+    double most = -1e9;
+    for (std::size_t i = 0; i < noise.x.size() && noise.x[i] <= near.valid_to_hz; ++i)
+      if (noise.x[i] >= 20.0) most = std::max(most, noise.y[i]);
+    if (most < content.left.low) content.add_curves().pop_back();
   }
   content.subtitle =
       fmt::format("{}{} V, scaled to the cone's area",
