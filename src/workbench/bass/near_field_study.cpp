@@ -13,8 +13,8 @@ using Complex = std::complex<double>;
 std::vector<Complex> radiated(const SubjectGeometry& g, const std::vector<RadiatedPart>& parts,
                               const FrequencyAxis& axis, const Placement& where, double c) {
   std::vector<Complex> sum(axis.size(), 0.0);
-  // Edges bend slowly over frequency: 32 points an octave are plenty.
-  const FrequencyAxis coarse = FrequencyAxis::logarithmic(axis.front(), axis.back(), 32.0);
+  // Edges bend slowly over frequency: 20 points an octave are plenty.
+  const FrequencyAxis coarse = FrequencyAxis::logarithmic(axis.front(), axis.back(), 20.0);
   const double far_m = where.distance_m;
   const BafflePoint listener =
       point_at(g.origin_x_m, g.origin_y_m, far_m, where.horizontal_deg * kPi / 180.0,

@@ -133,7 +133,7 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
   const auto takes = book.takes();
   if (!variants) return tl::unexpected(variants.error());
   if (!takes) return tl::unexpected(takes.error());
-  const std::map<Id, std::string> variant_names = named_variants(set, *variants);
+  std::map<Id, std::string> variant_names = named_variants(set, *variants);
   int number = 0;
   for (const Take& take : *takes) {
     if (take.subject_id != subject_id || !take.accepted) continue;
@@ -143,7 +143,7 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
     const auto raw = book.raw(take.raw_hash);
     if (!raw) return tl::unexpected(raw.error());
     SetTake item{fmt::format("{:02d}-{}", ++number, plain_name(take.name)),
-                 variant_names.at(take.variant_id),
+                 variant_names[take.variant_id],
                  take,
                  {}};
     item.raw.file_name = fmt::format("{:02d}-{}", number,

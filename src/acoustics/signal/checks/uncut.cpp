@@ -136,6 +136,23 @@ Response response_on(const UncutSpectrum& spectrum, double zero_s, const Frequen
   const auto last =
       static_cast<std::size_t>(std::clamp(std::ceil(spectrum.excited.high_hz / spectrum.step_hz),
                                           static_cast<double>(first) + 2.0, most));
+  const double nyquist = spectrum.step_hz * most;
+  const ValidRange valid = intersect(spectrum.excited, {0.0, nyquist});
+  const auto turned = [&](Complex value, double f) {
+    return value * std::polar(1.0, 2.0 * kPi * f * (zero_s - spectrum.arrival_s));
+  };
+  if (bands_per_octave == 0) {
+    // Only the two lines beside each frequency are needed.
+    std::vector<Complex> values;
+    for (const double f : axis.hz()) {
+      const double at = std::clamp(f / spectrum.step_hz, static_cast<double>(first),
+                                   static_cast<double>(last));
+      const auto k = std::min(static_cast<std::size_t>(at), last - 1);
+      const double t = at - static_cast<double>(k);
+      values.push_back(turned((1.0 - t) * spectrum.bins[k] + t * spectrum.bins[k + 1], f));
+    }
+    return *Response::make(axis, std::move(values), quantity, valid, true);
+  }
   std::vector<double> hz;
   for (std::size_t k = first; k <= last; ++k)
     hz.push_back(static_cast<double>(k) * spectrum.step_hz);
@@ -146,11 +163,8 @@ Response response_on(const UncutSpectrum& spectrum, double zero_s, const Frequen
                       spectrum.excited, true);
   Response read = smoothed_onto(fine, axis, bands_per_octave);
   std::vector<Complex> values = read.values();
-  for (std::size_t i = 0; i < values.size(); ++i)
-    values[i] *= std::polar(1.0, 2.0 * kPi * axis[i] * (zero_s - spectrum.arrival_s));
-  const double nyquist = spectrum.step_hz * most;
-  return *Response::make(axis, std::move(values), quantity,
-                         intersect(spectrum.excited, {0.0, nyquist}), true);
+  for (std::size_t i = 0; i < values.size(); ++i) values[i] = turned(values[i], axis[i]);
+  return *Response::make(axis, std::move(values), quantity, valid, true);
 }
 
 }  // namespace lalometer
