@@ -199,7 +199,8 @@ std::optional<PhaseParts> phase_parts(const Response& curve) {
   for (std::size_t i = first; i <= last; ++i) {
     const double f = curve.axis()[i];
     const Complex ratio = curve.value(i) / value_at(parts.minimum, f) *
-                          std::polar(parts.inverted ? -1.0 : 1.0, 2.0 * kPi * f * delay.seconds);
+                          std::polar(1.0, 2.0 * kPi * f * delay.seconds) *
+                          (parts.inverted ? -1.0 : 1.0);
     parts.excess_deg[i] = std::arg(ratio) * 180.0 / kPi;
   }
   return parts;
