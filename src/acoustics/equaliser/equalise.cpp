@@ -22,19 +22,6 @@ struct Problem {
   EqualiseLimits limits;
 };
 
-double at(const FrequencyAxis& axis, const std::vector<double>& y, double f) {
-  if (f <= axis.front()) return y.front();
-  if (f >= axis.back()) return y.back();
-  std::size_t low = 0;
-  std::size_t high = axis.size() - 1;
-  while (high - low > 1) {
-    const std::size_t middle = (low + high) / 2;
-    (axis[middle] <= f ? low : high) = middle;
-  }
-  const double t = std::log(f / axis[low]) / std::log(axis[high] / axis[low]);
-  return y[low] + t * (y[high] - y[low]);
-}
-
 Problem problem_of(const FrequencyAxis& axis, const std::vector<double>& level,
                    const std::vector<double>& target, const std::vector<LeftAlone>& alone,
                    const EqualiseLimits& limits) {
@@ -44,7 +31,7 @@ Problem problem_of(const FrequencyAxis& axis, const std::vector<double>& level,
   for (double f = std::max(limits.from_hz, axis.front()); f <= top;
        f *= std::exp2(1.0 / kPointsPerOctave)) {
     p.hz.push_back(f);
-    p.wanted.push_back(at(axis, target, f) - at(axis, level, f));
+    p.wanted.push_back(value_between(axis, target, f) - value_between(axis, level, f));
     const bool left = std::any_of(alone.begin(), alone.end(), [&](const LeftAlone& a) {
       return f >= a.low_hz && f <= a.high_hz;
     });

@@ -39,6 +39,15 @@ std::size_t FrequencyAxis::bracket(double frequency_hz) const {
   return std::clamp<std::size_t>(i, 1, frequency_hz_.size() - 1) - 1;
 }
 
+double value_between(const FrequencyAxis& axis, std::span<const double> values,
+                     double frequency_hz) {
+  if (axis.size() < 2 || frequency_hz <= axis.front()) return values.front();
+  if (frequency_hz >= axis.back()) return values.back();
+  const std::size_t i = axis.bracket(frequency_hz);
+  const double t = std::log(frequency_hz / axis[i]) / std::log(axis[i + 1] / axis[i]);
+  return values[i] + t * (values[i + 1] - values[i]);
+}
+
 ValidRange intersect(const ValidRange& a, const ValidRange& b) {
   return {std::max(a.low_hz, b.low_hz), std::min(a.high_hz, b.high_hz)};
 }

@@ -39,6 +39,11 @@ class FrequencyAxis {
   std::vector<double> frequency_hz_;
 };
 
+/// A value between the points of an axis, by a straight line over log f; the end values beyond it.
+/// Precondition: one value per frequency.
+[[nodiscard]] double value_between(const FrequencyAxis& axis, std::span<const double> values,
+                                   double frequency_hz);
+
 /// The range in which a curve means anything. Outside it figures are not claimed.
 struct ValidRange {
   double low_hz = 0.0;

@@ -82,20 +82,6 @@ SpatialAverage less(const SpatialAverage& a, const SpatialAverage& b) {
   return out;
 }
 
-/// Level at a frequency, by straight lines in dB over log f.
-double at(const FrequencyAxis& axis, const std::vector<double>& level, double f) {
-  if (f <= axis.front()) return level.front();
-  if (f >= axis.back()) return level.back();
-  std::size_t low = 0;
-  std::size_t high = axis.size() - 1;
-  while (high - low > 1) {
-    const std::size_t middle = (low + high) / 2;
-    (axis[middle] <= f ? low : high) = middle;
-  }
-  const double t = std::log(f / axis[low]) / std::log(axis[high] / axis[low]);
-  return level[low] + t * (level[high] - level[low]);
-}
-
 constexpr double kPointsPerOctave = 20.0;
 
 /// Mean departure from their own mean, over half-octave bands.
@@ -112,7 +98,7 @@ double narrow_band_deviation(const FrequencyAxis& axis, const std::vector<double
     for (int k = first;; ++k) {
       const double f = kLow_hz * std::exp2(k / kPointsPerOctave);
       if (f >= high * (1.0 - 1e-9)) break;
-      in.push_back(at(axis, level, f));
+      in.push_back(value_between(axis, level, f));
     }
     if (in.empty()) continue;
     double mean = 0.0;
@@ -137,7 +123,7 @@ Line line_through(const FrequencyAxis& axis, const std::vector<double>& level, d
     const double f = low * std::exp2(k / kPointsPerOctave);
     if (f > high * (1.0 + 1e-9)) break;
     const double x = std::log2(f / 1000.0);
-    const double y = at(axis, level, f);
+    const double y = value_between(axis, level, f);
     n += 1.0, sx += x, sy += y, sxx += x * x, sxy += x * y, syy += y * y;
   }
   const double vxx = sxx - sx * sx / n;
@@ -235,7 +221,7 @@ Preference preference_of(const FrequencyAxis& axis, const ValidRange& valid, con
     for (int k = 0;; ++k) {
       const double f = 300.0 * std::exp2(k / kPointsPerOctave);
       if (f > 10000.0) break;
-      mean += at(axis, s.listening_window_db, f);
+      mean += value_between(axis, s.listening_window_db, f);
       n += 1.0;
     }
     mean /= n;

@@ -14,23 +14,10 @@ constexpr double kSoundBox_ql = 10.0;
 ExpectedBass solved(const EnclosureDesign& design, std::string basis) {
   const FrequencyAxis axis = FrequencyAxis::logarithmic(10.0, 500.0, 48.0);
   const EnclosureCurves curves = solve_enclosure(design, axis);
-  ExpectedBass out{.frequency_hz = {axis.hz().begin(), axis.hz().end()},
-                   .level_db = {},
-                   .basis = std::move(basis)};
+  ExpectedBass out{.axis = axis, .level_db = {}, .basis = std::move(basis)};
   for (const auto& p : curves.pressure_pa)
     out.level_db.push_back(to_level_db(std::abs(p), kReferencePressure_pa));
   return out;
-}
-
-double at(const ExpectedBass& e, double f) {
-  const auto& hz = e.frequency_hz;
-  if (f <= hz.front()) return e.level_db.front();
-  for (std::size_t i = 1; i < hz.size(); ++i) {
-    if (f > hz[i]) continue;
-    const double t = std::log(f / hz[i - 1]) / std::log(hz[i] / hz[i - 1]);
-    return e.level_db[i - 1] + t * (e.level_db[i] - e.level_db[i - 1]);
-  }
-  return e.level_db.back();
 }
 
 /// Mean of measured less expected over a range, dB; nothing where the curve is not valid there.
@@ -42,7 +29,7 @@ std::optional<double> mean_off(const Response& curve, const ExpectedBass& e, dou
   for (std::size_t i = 0; i < curve.size(); ++i) {
     const double f = curve.axis()[i];
     if (f < low || f > high) continue;
-    sum += curve.level_db(i) - at(e, f);
+    sum += curve.level_db(i) - value_between(e.axis, e.level_db, f);
     count += 1.0;
   }
   return count > 0.0 ? std::optional(sum / count) : std::nullopt;

@@ -10,7 +10,7 @@ namespace lalometer {
 
 /// Half-space level that a box should have, at any offset.
 struct ExpectedBass {
-  std::vector<double> frequency_hz;
+  FrequencyAxis axis;
   std::vector<double> level_db;
   std::string basis;  ///< "the driver's parameters and the box's sizes", "the impedance in the box"
 };

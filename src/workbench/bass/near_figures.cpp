@@ -170,7 +170,7 @@ void tell_port(NearFields& n, double top_hz, const std::vector<bool>& itself) {
   }
   n.port_resonances = tops(heard, 3.0 * least, top_hz, 3.0);
   std::erase_if(n.port_resonances, [&](const StandingOut& one) {
-    return !itself[nearest_index(heard.axis(), one.frequency_hz)];
+    return !itself[heard.axis().bracket(one.frequency_hz)];
   });
   if (n.port_top && !n.port_resonances.empty()) {
     const auto loudest = std::max_element(
@@ -229,12 +229,6 @@ void tell_near_fields(NearFields& n, const NearMaterial& m, const std::vector<Ne
   tell_others(n, sources, velocities, c, share.value);
 }
 
-std::size_t nearest_index(const FrequencyAxis& axis, double f) {
-  std::size_t i = 0;
-  while (i + 1 < axis.size() && axis[i + 1] <= f) ++i;
-  return i;
-}
-
 Response pressure_over(const FrequencyAxis& axis, std::vector<Complex> values, bool calibrated,
                        double valid_to_hz) {
   return *Response::make(axis, std::move(values),
@@ -281,7 +275,7 @@ double bass_deviation_db(const NearFields& n, const Response& curve, double f,
                          ValidRange reference) {
   const FrequencyAxis& axis = n.sum.axis();
   double square = 0.0;
-  const std::size_t at = nearest_index(axis, f);
+  const std::size_t at = axis.bracket(f);
   for (const auto& moved : n.level_off_db) {
     double mean = 0.0;
     double count = 0.0;
@@ -292,7 +286,8 @@ double bass_deviation_db(const NearFields& n, const Response& curve, double f,
     }
     square += std::pow(moved[at] - (count > 0.0 ? mean / count : 0.0), 2);
   }
-  return std::hypot(std::sqrt(square), kTwoSided95 * scatter_db(curve, f));
+  return std::max(std::hypot(std::sqrt(square), kTwoSided95 * scatter_db(curve, f)),
+                  kNearCorrection_db);
 }
 
 }  // namespace lalometer

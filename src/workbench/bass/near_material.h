@@ -47,6 +47,5 @@ void tell_noise(NearFields& near, const NearMaterial& m, const std::vector<NearS
 [[nodiscard]] Response pressure_over(const FrequencyAxis& axis,
                                      std::vector<std::complex<double>> values, bool calibrated,
                                      double valid_to_hz);
-[[nodiscard]] std::size_t nearest_index(const FrequencyAxis& axis, double f);
 
 }  // namespace lalometer

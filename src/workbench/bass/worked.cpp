@@ -306,4 +306,14 @@ Result<TakeInputs> inputs_from(const Book& book, const Take& take) {
   return in;
 }
 
+Result<Analysis> analysis_from(const Book& book, const Take& take, const std::stop_token& stop) {
+  return inputs_from(book, take).and_then([&](const TakeInputs& in) -> Result<Analysis> {
+    constexpr std::size_t kLimit_bytes = 64U * 1024U * 1024U;
+    ResultStore store(kLimit_bytes);
+    const auto found = store.get(curve_node(in), Making{store, stop});
+    if (!found) return tl::unexpected(found.error());
+    return **found;
+  });
+}
+
 }  // namespace lalometer

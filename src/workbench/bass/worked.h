@@ -21,6 +21,10 @@ namespace lalometer {
 /// takes make none: a join needs a near field of a cone and one far field, all of one variant.
 [[nodiscard]] Result<Take> worked_take(const std::string& how, const std::vector<Take>& of);
 
+/// A take of a book worked out, with what it is made of.
+[[nodiscard]] Result<Analysis> analysis_from(const Book& book, const Take& take,
+                                             const std::stop_token& stop = {});
+
 /// All that a take's results depend on, from a book.
 [[nodiscard]] Result<TakeInputs> inputs_from(const Book& book, const Take& take);
 

@@ -35,6 +35,30 @@ Series series_for(const LaidTake& laid, const std::vector<LaidTake>& all, Id cho
           .valid_high = curve.valid().high_hz};
 }
 
+Series level_series(const Response& curve, const LaidTake& laid, std::string label, int style) {
+  Series s;
+  s.take_id = laid.take.id;
+  s.label = std::move(label);
+  s.style = style;
+  s.x = {curve.axis().hz().begin(), curve.axis().hz().end()};
+  for (std::size_t i = 0; i < curve.size(); ++i) s.y.push_back(curve.level_db(i));
+  s.valid_low = curve.valid().low_hz;
+  s.valid_high = curve.valid().high_hz;
+  return s;
+}
+
+bool is_of_near_fields(const LaidTake& one) {
+  return one.take.conditions.worked.how == "join" || one.take.conditions.worked.how == "near-sum";
+}
+
+const LaidTake* shown_sum(const std::vector<LaidTake>& laid, Id chosen) {
+  const LaidTake* shown = nullptr;
+  for (const LaidTake& one : laid)
+    if (one.analysis && one.analysis->near && (shown == nullptr || one.take.id == chosen))
+      shown = &one;
+  return shown;
+}
+
 std::optional<std::pair<double, double>> extent(const std::vector<Series>& all) {
   double low = std::numeric_limits<double>::infinity();
   double high = -low;

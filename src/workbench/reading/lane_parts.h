@@ -22,6 +22,13 @@ inline constexpr int kModelStyle = 7;
 [[nodiscard]] bool shows(const LaidTake& laid, TakeKind kind);
 /// A take's curve without its values.
 [[nodiscard]] Series series_for(const LaidTake& laid, const std::vector<LaidTake>& all, Id chosen);
+/// A curve by itself, levels over its own axis.
+[[nodiscard]] Series level_series(const Response& curve, const LaidTake& laid, std::string label,
+                                  int style);
+/// Made of near fields: their sum, or a join.
+[[nodiscard]] bool is_of_near_fields(const LaidTake& one);
+/// The chosen one of those that are analysed, else the first; null without any.
+[[nodiscard]] const LaidTake* shown_sum(const std::vector<LaidTake>& laid, Id chosen);
 /// Lowest and highest finite value where valid, over all series.
 [[nodiscard]] std::optional<std::pair<double, double>> extent(const std::vector<Series>& all);
 /// The ranges in which no curve of the lane means anything are hatched; nothing above `highest` is

@@ -31,16 +31,6 @@ std::string plain_name(const std::string& name) {
   return plain.empty() ? "take" : plain;
 }
 
-Result<Analysis> worked_out(const Book& book, const Take& take) {
-  return inputs_from(book, take).and_then([](const TakeInputs& in) -> Result<Analysis> {
-    constexpr std::size_t kLimit_bytes = 64U * 1024U * 1024U;
-    ResultStore store(kLimit_bytes);
-    const auto found = store.get(curve_node(in), Making{store, {}});
-    if (!found) return tl::unexpected(found.error());
-    return **found;
-  });
-}
-
 /// A curve that is not a microphone's own: as text, with its origin.
 RawData text_of(const Response& curve, const std::vector<std::string>& comments) {
   const std::string text = curve_text(valid_part(curve), comments);
@@ -50,7 +40,7 @@ RawData text_of(const Response& curve, const std::vector<std::string>& comments)
 
 /// A worked or published curve as a set's text, marked as no measurement.
 bool as_text(const Book& book, const Take& take, int number, SetTake& item) {
-  const auto a = worked_out(book, take);
+  const auto a = analysis_from(book, take);
   if (!a) return false;
   item.raw = text_of(a->curve, {spoken_kind(take), take.name});
   item.raw.file_name = fmt::format("{:02d}-{}{}", number, plain_name(take.name),
@@ -94,7 +84,7 @@ Result<void> export_take(const Book& book, Id id, const std::filesystem::path& p
     return audio_bytes(sound_of(*raw, take->sample_rate_hz), format)
         .and_then([&](const std::vector<std::byte>& bytes) { return write_file(path, bytes); });
   }
-  return worked_out(book, *take).and_then([&](const Analysis& a) {
+  return analysis_from(book, *take).and_then([&](const Analysis& a) {
     const Conditions& c = take->conditions;
     std::vector<std::string> comments = {take->name, "taken " + take->taken_at};
     if (is_pressure(*take)) {
@@ -167,7 +157,7 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
       }
     } else if (take.kind() == TakeKind::kImpedance) {
       // A set knows impedance as a curve only; the recording stays in the book.
-      const auto a = worked_out(book, take);
+      const auto a = analysis_from(book, take);
       if (!a) return tl::unexpected(a.error());
       const std::string text =
           curve_text(valid_part(a->curve), {take.name, "taken " + take.taken_at});

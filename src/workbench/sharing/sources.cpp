@@ -33,13 +33,9 @@ Result<const Row*> named(const std::vector<Row>& rows, const std::string& name, 
 
 /// A curve that is worked out of others, as if it had come as text.
 Result<ImportItem> worked_item(const Book& book, ImportItem item, const std::stop_token& stop) {
-  return inputs_from(book, item.take).and_then([&](const TakeInputs& in) -> Result<ImportItem> {
-    constexpr std::size_t kLimit_bytes = 64U * 1024U * 1024U;
-    ResultStore store(kLimit_bytes);
-    const auto found = store.get(curve_node(in), Making{store, stop});
-    if (!found) return tl::unexpected(found.error());
-    item.curve = (*found)->curve;
-    item.notes = (*found)->notes;
+  return analysis_from(book, item.take, stop).map([&](const Analysis& made) {
+    item.curve = made.curve;
+    item.notes = made.notes;
     item.understood = spoken_kind(item.take);
     return item;
   });

@@ -14,14 +14,6 @@ void put_levels(Told& told, const char* key, const std::optional<Response>& curv
   told.put_each(key, axis.size(), [&](std::size_t i) { return curve->level_db(i); });
 }
 
-/// A plain number, its half-width under "uncertainty".
-void put_plain(Told& told, const char* key, const std::optional<Estimate>& e) {
-  if (e)
-    told.put_apart(key, *e);
-  else
-    told.put(key, nullptr);
-}
-
 void put_falls(Told& told, const std::optional<Estimate>& f3, const std::optional<Estimate>& f6,
                const std::optional<Estimate>& f10) {
   told.put("f3_hz", f3, 1.0).put("f6_hz", f6, 1.0).put("f10_hz", f10, 1.0);
@@ -41,11 +33,11 @@ Told told_of(const NearFields& n) {
   put_levels(told, "noise_db", n.noise, axis);
   told.put("valid_from_hz", n.valid_from_hz);
   told.put("valid_to_hz", n.valid_to_hz);
-  put_plain(told, "fb_hz", n.fb_hz);
+  told.put_apart("fb_hz", n.fb_hz);
   if (n.least_movement_hz) told.put("least_movement_hz", *n.least_movement_hz);
-  put_plain(told, "f3_hz", n.f3_hz);
-  put_plain(told, "f6_hz", n.f6_hz);
-  put_plain(told, "f10_hz", n.f10_hz);
+  told.put_apart("f3_hz", n.f3_hz);
+  told.put_apart("f6_hz", n.f6_hz);
+  told.put_apart("f10_hz", n.f10_hz);
   std::vector<double> at;
   std::vector<Told> resonances;
   for (const StandingOut& one : n.port_resonances) {

@@ -55,6 +55,9 @@ class Told {
   Told& put(std::string key, const std::optional<Estimate>& e, double scale);
   /// The value as a plain number, its half-width under the same name in "uncertainty".
   Told& put_apart(const std::string& key, const Estimate& e);
+  Told& put_apart(const std::string& key, const std::optional<Estimate>& e) {
+    return e ? put_apart(key, *e) : put(key, nullptr);
+  }
   /// A value for each of `count`.
   template <class Function>
   Told& put_each(std::string key, std::size_t count, Function value) {

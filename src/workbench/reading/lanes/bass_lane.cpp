@@ -10,18 +10,6 @@
 namespace lalometer {
 namespace {
 
-Series series_of(const Response& curve, const LaidTake& laid, std::string name, int style) {
-  Series s;
-  s.take_id = laid.take.id;
-  s.label = std::move(name);
-  s.style = style;
-  s.x = {curve.axis().hz().begin(), curve.axis().hz().end()};
-  for (std::size_t i = 0; i < curve.size(); ++i) s.y.push_back(curve.level_db(i));
-  s.valid_low = curve.valid().low_hz;
-  s.valid_high = curve.valid().high_hz;
-  return s;
-}
-
 /// What the box should play by its impedance, laid under the half space where both are valid.
 void add_expected(LaneContent& content, const LaidTake& shown, const std::vector<LaidTake>& laid) {
   const NearFields& near = *shown.analysis->near;
@@ -33,7 +21,7 @@ void add_expected(LaneContent& content, const LaidTake& shown, const std::vector
     Series s;
     s.label = "a sound box";
     s.style = kModelStyle;
-    s.x = expected->frequency_hz;
+    s.x = {expected->axis.hz().begin(), expected->axis.hz().end()};
     // Aligned above the tuning, where losses do not count.
     double off = 0.0;
     double count = 0.0;
@@ -67,10 +55,7 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
                   .high = 95.0};
   content.empty_text =
       "No sum of near fields on the score: what the parts make together at 1 m stands here.";
-  const LaidTake* shown = nullptr;
-  for (const LaidTake& one : laid)
-    if (one.analysis && one.analysis->near && (shown == nullptr || one.take.id == chosen))
-      shown = &one;
+  const LaidTake* shown = shown_sum(laid, chosen);
   if (shown == nullptr) return content;
   const NearFields& near = *shown->analysis->near;
   content.subtitle = fmt::format("{} V", three_digits(near.drive_v));
@@ -80,12 +65,12 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
     const NearFields& own = *one.analysis->near;
     const bool is_shown = &one == shown;
     const std::string name = series_label(one, laid);
-    content.add_curves().push_back(series_of(
+    content.add_curves().push_back(level_series(
         own.full_space ? *own.full_space : own.half_space, one,
         own.full_space ? name + ", this cabinet" : name + ", in a wall", one.take.colour));
     content.add_curves().back().chosen = is_shown;
     if (is_shown && own.full_space)
-      content.add_curves(Side::kRight).push_back(series_of(own.half_space, one, "in a wall", 6));
+      content.add_curves(Side::kRight).push_back(level_series(own.half_space, one, "in a wall", 6));
   }
   if (const auto range = extent(content.curves())) fit_level_scale(content.left, *range);
   content.right = content.left;
@@ -108,10 +93,6 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   return content;
 }
 
-bool has_near(const LaidTake& one) {
-  return one.take.conditions.worked.how == "join" || one.take.conditions.worked.how == "near-sum";
-}
-
 }  // namespace
 
 LaneKind lanes::bass() {
@@ -123,7 +104,7 @@ LaneKind lanes::bass() {
           "the bass go round it.",
       .usual_weight = 0.8,
       .build = build,
-      .needs = has_near,
+      .needs = is_of_near_fields,
       .shown_at_first = false};
 }
 

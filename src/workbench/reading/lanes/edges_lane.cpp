@@ -1,5 +1,3 @@
-#include <algorithm>
-
 #include "base/text.h"
 #include "workbench/reading/lane_parts.h"
 #include "workbench/reading/lanes/lanes.h"
@@ -77,13 +75,13 @@ void add_two_drawings(LaneContent& content, const std::vector<LaidTake>& laid, c
       continue;
     auto difference = difference_of(of.analysis->curve, from.analysis->curve);
     if (!difference) continue;
+    const auto own = FrequencyAxis::make(of.model->frequency_hz);
+    const auto other = FrequencyAxis::make(from.model->frequency_hz);
+    if (!own || !other) continue;
     std::vector<double> model;
-    for (const double f : difference->frequency_hz) {
-      const auto& hz = of.model->frequency_hz;
-      const auto i = static_cast<std::size_t>(std::clamp<std::ptrdiff_t>(
-          std::lower_bound(hz.begin(), hz.end(), f) - hz.begin(), 0, std::ssize(hz) - 1));
-      model.push_back(of.model->level_db[i] - from.model->level_db[i]);
-    }
+    for (const double f : difference->frequency_hz)
+      model.push_back(value_between(*own, of.model->level_db, f) -
+                      value_between(*other, from.model->level_db, f));
     const Explained explained = explained_by(*difference, model);
     Series measured = series_for(of, laid, of.take.id);
     measured.label = "measured, less " + series_label(from, laid);

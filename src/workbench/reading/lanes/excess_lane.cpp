@@ -45,8 +45,15 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
       shown = &one;
   if (shown == nullptr) return content;
   std::string told;
+  // Minimum phase costs some hundredths of a second a curve: of a family some are enough.
+  constexpr std::size_t kMost = 12;
+  std::size_t left_out = 0;
   for (const LaidTake& one : laid) {
     if (!shows(one, TakeKind::kResponse) || !one.analysis->curve.has_phase()) continue;
+    if (&one != shown && content.curves().size() + 1 >= kMost) {
+      ++left_out;
+      continue;
+    }
     const auto parts = phase_parts(one.analysis->curve);
     if (!parts) continue;
     Series s = series_for(one, laid, shown->take.id);
@@ -70,6 +77,7 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   }
   hatch_invalid(content);
   content.subtitle = told + offsets_of(laid);
+  if (left_out > 0) content.subtitle += fmt::format("; {} more not shown", left_out);
   return content;
 }
 

@@ -80,6 +80,10 @@ std::string level_at(const LaidTake& one, double frequency_hz, std::complex<doub
   return fmt::format("{:.1f} ± {:.1f} dB", level, *off);
 }
 
+/// What a microphone's correction may run off over the band, half-width of a 95 % interval (common
+/// practice, no source).
+constexpr double kCorrection_db = 0.2;
+
 /// Level for 2.83 V and for 1 W at 1 m, as far as drive, distance and impedance are known.
 void put_sensitivity(std::vector<KeyFigure>& figures, const LaidTake& laid) {
   const auto mean = sensitivity_db(laid.analysis->curve);
@@ -146,11 +150,13 @@ std::vector<KeyFigure> level_figures(const LaidTake& laid) {
   if (const auto spread = level_spread(curve, low, 10000.0)) {
     figures.push_back({"Within",
                        fmt::format("+{:.1f} / −{:.1f} dB", spread->above_db, spread->below_db),
-                       fmt::format("{} to 10 kHz", frequency_text(low))});
+                       fmt::format("{} to 10 kHz, ± {} dB", frequency_text(low), kCorrection_db)});
   }
   const double from = std::max(100.0, curve.valid().low_hz);
   if (const auto slope = slope_db_per_octave(curve, from, 10000.0))
-    figures.push_back({"Slope", fmt::format("{:+.1f} dB/octave", *slope),
+    figures.push_back({"Slope",
+                       fmt::format("{:+.2f} ± {:.2f} dB/octave", *slope,
+                                   2.0 * kCorrection_db / std::log2(10000.0 / from)),
                        fmt::format("{} to 10 kHz", frequency_text(from))});
   figures.push_back({"Valid from", frequency_text(curve.valid().low_hz),
                      laid.analysis->gate_s

@@ -8,18 +8,6 @@
 namespace lalometer {
 namespace {
 
-Series series_of(const Response& curve, const LaidTake& laid, const char* name, int style) {
-  Series s;
-  s.take_id = laid.take.id;
-  s.label = name;
-  s.style = style;
-  s.x = {curve.axis().hz().begin(), curve.axis().hz().end()};
-  for (std::size_t i = 0; i < curve.size(); ++i) s.y.push_back(curve.level_db(i));
-  s.valid_low = curve.valid().low_hz;
-  s.valid_high = curve.valid().high_hz;
-  return s;
-}
-
 void add_flags(LaneContent& content, const NearFields& near, const BoxFit* box) {
   std::vector<LaneMark> flags;
   if (box != nullptr)
@@ -71,25 +59,22 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
       "No sum of near fields on the score. Choose the near fields of all parts on the shelf and "
       "add "
       "them up (Ctrl+Space, \"Add near fields up\").";
-  const LaidTake* shown = nullptr;
-  for (const LaidTake& one : laid)
-    if (one.analysis && one.analysis->near && (shown == nullptr || one.take.id == chosen))
-      shown = &one;
+  const LaidTake* shown = shown_sum(laid, chosen);
   if (shown == nullptr) return content;
   for (const LaidTake& one : laid) {
     if (&one == shown || !one.analysis || !one.analysis->near) continue;
     content.add_curves().push_back(
-        series_of(one.analysis->near->sum, one, series_label(one, laid).c_str(), one.take.colour));
+        level_series(one.analysis->near->sum, one, series_label(one, laid), one.take.colour));
   }
   const NearFields& near = *shown->analysis->near;
-  content.add_curves().push_back(series_of(near.cone, *shown, "cone", 3));
-  if (near.port) content.add_curves().push_back(series_of(*near.port, *shown, "port", 1));
-  content.add_curves().push_back(series_of(near.sum, *shown, "sum", shown->take.colour));
+  content.add_curves().push_back(level_series(near.cone, *shown, "cone", 3));
+  if (near.port) content.add_curves().push_back(level_series(*near.port, *shown, "port", 1));
+  content.add_curves().push_back(level_series(near.sum, *shown, "sum", shown->take.colour));
   content.add_curves().back().chosen = true;
   std::vector<Series> louder = content.curves();
   if (const auto range = extent(louder)) fit_level_scale(content.left, *range);
   if (near.noise) {
-    content.add_curves().push_back(series_of(*near.noise, *shown, "noise", kModelStyle));
+    content.add_curves().push_back(level_series(*near.noise, *shown, "noise", kModelStyle));
     // The noise is told at 1 m: here it stands by as much higher as the near field does.
     Series& noise = content.add_curves().back();
     const double up = near.sum.level_db(0) - near.half_space.level_db(0);
@@ -112,11 +97,6 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   return content;
 }
 
-bool has_near(const LaidTake& one) {
-  return one.take.kind() == TakeKind::kNearField || one.take.conditions.worked.how == "join" ||
-         one.take.conditions.worked.how == "near-sum";
-}
-
 }  // namespace
 
 LaneKind lanes::near_field() {
@@ -128,7 +108,7 @@ LaneKind lanes::near_field() {
           "volume velocity.",
       .usual_weight = 0.9,
       .build = build,
-      .needs = has_near,
+      .needs = is_of_near_fields,
       .shown_at_first = false};
 }
 
