@@ -71,14 +71,14 @@ void ChartDesk::show(const QByteArray& bytes, const QString& name, int page, boo
   busy_ = true;
   struct Ready {
     ChartPage page;
-    ChartPixels pixels;
+    std::shared_ptr<const ChartPixels> pixels;
   };
   const Id take = take_;
   session_.work().start<Ready>(
       this, {WorkKind::kResult, WorkScope::kBook, {}},
       [bytes, name, page](const WorkContext&) {
         return chart_page(bytes, name, page).map([](ChartPage&& drawn) {
-          ChartPixels pixels = pixels_of(drawn.image);
+          auto pixels = std::make_shared<const ChartPixels>(pixels_of(drawn.image));
           return Ready{std::move(drawn), std::move(pixels)};
         });
       },
@@ -283,7 +283,7 @@ void ChartDesk::mouseReleaseEvent(QMouseEvent* event) {
   if (!moved_) return;
   // A scale's line goes onto the grid line it was dropped near.
   const auto snap = [&](bool vertical) {
-    return snapped_px(pixels_, at.x(), at.y(), vertical, std::max(3.0, 5.0 / zoom_));
+    return snapped_px(*pixels_, at.x(), at.y(), vertical, std::max(3.0, 5.0 / zoom_));
   };
   if (grip == Grip::kFirstHz) axes_.across.first_px = snap(true);
   if (grip == Grip::kSecondHz) axes_.across.second_px = snap(true);
@@ -294,15 +294,23 @@ void ChartDesk::mouseReleaseEvent(QMouseEvent* event) {
 }
 
 void ChartDesk::follow(QPointF at) {
-  // Some milliseconds for a page: no worker is needed.
-  auto traced = trace_line(pixels_, at.x(), at.y());
-  if (!traced) {
-    emit failed(QString::fromStdString(traced.error().text()));
-    return;
-  }
-  points_ = std::move(*traced);
-  update();
-  emit changed();
+  if (busy_) return;
+  busy_ = true;
+  session_.work().start<std::vector<TracedPoint>>(
+      this, {WorkKind::kResult, WorkScope::kBook, {}},
+      [pixels = pixels_, at](const WorkContext&) { return trace_line(*pixels, at.x(), at.y()); },
+      [this, pixels = pixels_](Result<std::vector<TracedPoint>> traced) {
+        busy_ = false;
+        if (pixels != pixels_) return;  // another page has come meanwhile
+        if (!traced) {
+          if (traced.error().code != ErrorCode::kCancelled)
+            emit failed(QString::fromStdString(traced.error().text()));
+          return;
+        }
+        points_ = std::move(*traced);
+        update();
+        emit changed();
+      });
 }
 
 void ChartDesk::wheelEvent(QWheelEvent* event) {

@@ -2,6 +2,7 @@
 
 #include <QImage>
 #include <QWidget>
+#include <memory>
 
 #include "desk/chart/chart_picture.h"
 #include "desk/parts/desk_part.h"
@@ -78,7 +79,7 @@ class ChartDesk : public QWidget, public DeskPart {
   QByteArray bytes_;
   QString name_;
   QImage image_;
-  ChartPixels pixels_;
+  std::shared_ptr<const ChartPixels> pixels_;  ///< of `image_`; none where that is empty
   int page_ = 1;
   int pages_ = 1;
   Id take_ = 0;

@@ -33,31 +33,26 @@ double distance(const Colour& a, const Colour& b) {
   return std::hypot(a[0] - b[0], a[1] - b[1], a[2] - b[2]);
 }
 
-/// The colour there is most of.
+/// The colour there is most of: the mean of the fullest of 32 x 32 x 32 cells of colours.
 Colour ground_of(const ChartPixels& p) {
-  std::map<int, int> counts;
+  struct Cell {
+    Colour sum{};
+    int count = 0;
+  };
+  std::vector<Cell> cells(32U * 32U * 32U);
   for (int y = 0; y < p.height; y += 2)
     for (int x = 0; x < p.width; x += 2) {
-      const Colour c = pixel(p, x, y);
-      ++counts[(static_cast<int>(c[0]) / 8) << 16 | (static_cast<int>(c[1]) / 8) << 8 |
-               static_cast<int>(c[2]) / 8];
+      const auto at = static_cast<std::size_t>(3 * (y * p.width + x));
+      const auto of = [&](std::size_t k) { return static_cast<std::size_t>(p.rgb[at + k]); };
+      Cell& cell = cells[(of(0) / 8 * 32 + of(1) / 8) * 32 + of(2) / 8];
+      for (std::size_t k = 0; k < 3; ++k) cell.sum[k] += static_cast<double>(of(k));
+      ++cell.count;
     }
-  const auto most = std::max_element(counts.begin(), counts.end(),
-                                     [](auto& a, auto& b) { return a.second < b.second; });
-  // The mean of the pixels in that corner of the colours.
-  Colour sum{};
-  double n = 0.0;
-  for (int y = 0; y < p.height; y += 2)
-    for (int x = 0; x < p.width; x += 2) {
-      const Colour c = pixel(p, x, y);
-      if (((static_cast<int>(c[0]) / 8) << 16 | (static_cast<int>(c[1]) / 8) << 8 |
-           static_cast<int>(c[2]) / 8) != most->first)
-        continue;
-      for (std::size_t k = 0; k < 3; ++k) sum[k] += c[k];
-      n += 1.0;
-    }
-  for (double& v : sum) v /= n;
-  return sum;
+  const Cell& most = *std::max_element(
+      cells.begin(), cells.end(), [](const Cell& a, const Cell& b) { return a.count < b.count; });
+  Colour mean = most.sum;
+  for (double& v : mean) v /= std::max(1, most.count);
+  return mean;
 }
 
 /// How much of each pixel of a column the line covers.
