@@ -98,6 +98,7 @@ void BookSession::reload() {
   rigs_.clear();
   recipes_.clear();
   keys_.clear();
+  stands_.clear();
   seen_changes_ = book_->foreign_changes();
   const auto subjects = book_->subjects();
   const auto takes = book_->takes();

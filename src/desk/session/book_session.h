@@ -204,6 +204,7 @@ class BookSession : public QObject {
   std::vector<TakeGroup> groups_;
   QHash<Id, qsizetype> take_index_;
   mutable QHash<Id, Rig> rigs_;
+  mutable QHash<Id, std::shared_ptr<const Stand>> stands_;  ///< by subject, as they were read
   mutable std::map<std::pair<Id, TakeRole>, Recipe> recipes_;
   QHash<Id, std::shared_ptr<const SubjectGeometry>>
       geometries_;                   ///< null: not specified or impossible

@@ -120,6 +120,7 @@ void BookSession::setDocument(Id subject, const std::string& kind, const std::st
   if (!isOpen() || book_->read_only() || document(subject, kind) == value) return;
   PendingDocument& pending = pending_documents_[{subject, kind}];
   pending.value = value;
+  stands_.clear();
   ++pending.writes;
   ++edits_;
   work_.start<void>(

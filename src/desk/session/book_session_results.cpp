@@ -80,10 +80,13 @@ void BookSession::setTreatedAlike(bool alike) {
 }
 
 std::shared_ptr<const Stand> BookSession::standOf(Id subject) const {
+  // Asked for with every laid take, whenever something is told.
+  const auto known = stands_.constFind(subject);
+  if (known != stands_.constEnd()) return *known;
   std::string kept = document(subject, "stand");
   if (kept.empty()) kept = document(0, "stand");
-  if (kept.empty()) return nullptr;
-  return std::make_shared<const Stand>(stand_from_json(kept));
+  auto stand = kept.empty() ? nullptr : std::make_shared<const Stand>(stand_from_json(kept));
+  return *stands_.insert(subject, std::move(stand));
 }
 
 double BookSession::joinOf(const Take& take) const {
