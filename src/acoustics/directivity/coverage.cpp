@@ -71,20 +71,21 @@ std::vector<double> beamwidth_deg(const AngleMap& map, double fall_db) {
 }
 
 std::optional<double> separation_hz(const Orbit& orbit, Plane plane, double degrees, double by_db) {
+  constexpr double kWidest_deg = 20.5;
   const Orbit::Ray* axis = orbit.at(plane, 0.0);
-  const Orbit::Ray* right = orbit.at(plane, degrees);
-  const Orbit::Ray* left = orbit.at(plane, -degrees);
-  if (axis == nullptr || (right == nullptr && left == nullptr)) return std::nullopt;
+  if (axis == nullptr) return std::nullopt;
+  std::vector<std::vector<double>> sides;
+  const bool taken = orbit.at(plane, degrees) != nullptr || orbit.at(plane, -degrees) != nullptr;
+  for (const double angle : {degrees, -degrees}) {
+    // Between rays only where neither side was taken.
+    if (taken && orbit.at(plane, angle) == nullptr) continue;
+    if (auto level = orbit.level_at(plane, angle, kWidest_deg)) sides.push_back(*std::move(level));
+  }
+  if (sides.empty()) return std::nullopt;
   const auto off = [&](std::size_t i) {
     double power = 0.0;
-    double sides = 0.0;
-    for (const Orbit::Ray* ray : {right, left}) {
-      if (ray == nullptr) continue;
-      power += std::norm(ray->curve.value(i));
-      sides += 1.0;
-    }
-    return 10.0 * std::log10(std::max(power / sides, 1e-60) /
-                             std::max(std::norm(axis->curve.value(i)), 1e-60));
+    for (const auto& side : sides) power += std::pow(10.0, side[i] / 10.0);
+    return 10.0 * std::log10(power / static_cast<double>(sides.size())) - axis->curve.level_db(i);
   };
   std::optional<double> from;
   for (std::size_t i = orbit.axis().size(); i-- > 0;) {
@@ -125,45 +126,61 @@ std::vector<double> smooth_width(const FrequencyAxis& axis, const std::vector<do
   return out;
 }
 
-}  // namespace
-
-std::vector<Narrowing> narrowings(const FrequencyAxis& axis, const ValidRange& valid,
-                                  const std::vector<double>& beamwidth, double least_deg) {
+/// Places where `sign` times the width is lowest between two sides.
+std::vector<Narrowing> extremes(const FrequencyAxis& axis, const ValidRange& valid,
+                                const std::vector<double>& beamwidth, double least_deg,
+                                double sign) {
   constexpr double kAllRound_deg = 300.0;
-  const std::vector<double> width = smooth_width(axis, beamwidth);
+  const std::vector<double> smooth = smooth_width(axis, beamwidth);
   std::vector<std::size_t> known;
-  for (std::size_t i = 0; i < width.size(); ++i)
-    if (std::isfinite(width[i]) && valid.contains(axis[i]) && width[i] < kAllRound_deg)
-      known.push_back(i);
+  std::vector<double> width;
+  for (std::size_t i = 0; i < smooth.size(); ++i) {
+    if (!std::isfinite(smooth[i]) || !valid.contains(axis[i]) || smooth[i] >= kAllRound_deg)
+      continue;
+    known.push_back(i);
+    width.push_back(sign * smooth[i]);
+  }
   std::vector<Narrowing> found;
   for (std::size_t k = 1; k + 1 < known.size(); ++k) {
-    const double here = width[known[k]];
-    if (!(here <= width[known[k - 1]] && here < width[known[k + 1]])) continue;
-    // The highest to both sides until something narrower comes.
+    const double here = width[k];
+    if (!(here <= width[k - 1] && here < width[k + 1])) continue;
+    // The highest to both sides until something lower comes.
     double left = here;
     std::size_t low = k;
-    for (std::size_t j = k; j-- > 0 && width[known[j]] >= here;) {
-      if (width[known[j]] <= left) continue;
-      left = width[known[j]];
+    for (std::size_t j = k; j-- > 0 && width[j] >= here;) {
+      if (width[j] <= left) continue;
+      left = width[j];
       low = j;
     }
     double right = here;
     std::size_t high = k;
-    for (std::size_t j = k + 1; j < known.size() && width[known[j]] >= here; ++j) {
-      if (width[known[j]] <= right) continue;
-      right = width[known[j]];
+    for (std::size_t j = k + 1; j < known.size() && width[j] >= here; ++j) {
+      if (width[j] <= right) continue;
+      right = width[j];
       high = j;
     }
     const double by = std::min(left, right) - here;
     if (by < least_deg) continue;
     const double half = here + 0.5 * by;
     std::size_t a = k;
-    while (a > low && width[known[a]] < half) --a;
+    while (a > low && width[a] < half) --a;
     std::size_t b = k;
-    while (b < high && width[known[b]] < half) ++b;
-    found.push_back({axis[known[k]], axis[known[a]], axis[known[b]], here, by});
+    while (b < high && width[b] < half) ++b;
+    found.push_back({axis[known[k]], axis[known[a]], axis[known[b]], sign * here, by});
   }
   return found;
+}
+
+}  // namespace
+
+std::vector<Narrowing> narrowings(const FrequencyAxis& axis, const ValidRange& valid,
+                                  const std::vector<double>& beamwidth, double least_deg) {
+  return extremes(axis, valid, beamwidth, least_deg, 1.0);
+}
+
+std::vector<Narrowing> widenings(const FrequencyAxis& axis, const ValidRange& valid,
+                                 const std::vector<double>& beamwidth, double least_deg) {
+  return extremes(axis, valid, beamwidth, least_deg, -1.0);
 }
 
 std::optional<Coverage> coverage_of(const FrequencyAxis& axis, const ValidRange& valid,

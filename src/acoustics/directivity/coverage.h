@@ -21,7 +21,8 @@ struct AngleMap {
 [[nodiscard]] std::vector<double> beamwidth_deg(const AngleMap& map, double fall_db);
 
 /// From where on an angle stays 3 dB under the axis, up to the valid end; both sides' mean power.
-/// Nothing where the angle was not taken, or it does not.
+/// Where neither side was taken, by straight lines between rays up to 20 degrees apart. Nothing where
+/// those are missing, or it does not.
 [[nodiscard]] std::optional<double> separation_hz(const Orbit& orbit, Plane plane, double degrees,
                                                   double by_db = 3.0);
 
@@ -37,6 +38,10 @@ struct Narrowing {
 [[nodiscard]] std::vector<Narrowing> narrowings(const FrequencyAxis& axis, const ValidRange& valid,
                                                 const std::vector<double>& beamwidth,
                                                 double least_deg = 8.0);
+/// The same the other way: where it rises above both its sides; `by_deg` above the higher one.
+[[nodiscard]] std::vector<Narrowing> widenings(const FrequencyAxis& axis, const ValidRange& valid,
+                                               const std::vector<double>& beamwidth,
+                                               double least_deg = 8.0);
 
 /// Nominal coverage: the median of the beamwidth from 1 to 10 kHz over log f, and the widest range
 /// about it in which the beamwidth stays within 25 % of it.

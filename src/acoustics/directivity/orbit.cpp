@@ -23,15 +23,16 @@ void sort_once(std::vector<Orbit::Ray>& rays) {
   rays.erase(twice, rays.end());
 }
 
+}  // namespace
+
 Response of_levels(const FrequencyAxis& axis, const std::vector<double>& level_db,
                    Quantity quantity, ValidRange valid) {
   std::vector<Complex> values;
+  values.reserve(level_db.size());
   for (const double level : level_db)
     values.push_back(from_level(level, 0.0, level_reference(quantity)));
   return *Response::make(axis, std::move(values), quantity, valid, false);
 }
-
-}  // namespace
 
 double wrapped_deg(double degrees) {
   const double w = std::remainder(degrees, 360.0);
@@ -196,6 +197,33 @@ Orbit turned(const Orbit& orbit, double horizontal_deg, double vertical_deg) {
   }
   auto made = Orbit::make(std::move(rays[0]), std::move(rays[1]));
   return made ? *std::move(made) : orbit;
+}
+
+std::optional<std::vector<double>> level_along(const Orbit& orbit, double horizontal_deg,
+                                               double vertical_deg) {
+  return level_toward(orbit, turned_back(of_angles(0.0, 0.0), horizontal_deg, vertical_deg));
+}
+
+std::optional<double> between_rays_db(const Orbit& orbit, Plane plane) {
+  const std::vector<Orbit::Ray>& rays = orbit.rays(plane);
+  double square = 0.0;
+  double count = 0.0;
+  for (std::size_t k = 1; k + 1 < rays.size(); ++k) {
+    const double down = rays[k].degrees - rays[k - 1].degrees;
+    const double up = rays[k + 1].degrees - rays[k].degrees;
+    if (std::abs(down - up) > 0.1 * up || rays[k].mirrored) continue;
+    for (std::size_t i = 0; i < orbit.axis().size(); ++i) {
+      const double f = orbit.axis()[i];
+      if (!orbit.valid().contains(f) || f < 300.0 || f > 10000.0) continue;
+      const double off =
+          rays[k].curve.level_db(i) -
+          0.5 * (rays[k - 1].curve.level_db(i) + rays[k + 1].curve.level_db(i));
+      square += 0.0625 * off * off;
+      count += 1.0;
+    }
+  }
+  if (count == 0.0) return std::nullopt;
+  return std::sqrt(square / count);
 }
 
 }  // namespace lalometer

@@ -57,6 +57,19 @@ class Orbit {
 /// circle's level at t and sin^2 r of the vertical one's, in dB. Exact on the circles themselves.
 /// An angle that neither circle carries is left out.
 [[nodiscard]] Orbit turned(const Orbit& orbit, double horizontal_deg, double vertical_deg);
+/// Level along that axis alone, dB; nothing where the circles do not carry it.
+[[nodiscard]] std::optional<std::vector<double>> level_along(const Orbit& orbit,
+                                                             double horizontal_deg,
+                                                             double vertical_deg);
+
+/// What reading between rays costs: each ray held against the line through its neighbours, over all
+/// that lie alike apart; a quarter of it, since the error goes with the square of the step. dB rms
+/// from 300 Hz to 10 kHz where valid; nothing with fewer than three rays.
+[[nodiscard]] std::optional<double> between_rays_db(const Orbit& orbit, Plane plane);
+
+/// Levels as a response without phase.
+[[nodiscard]] Response of_levels(const FrequencyAxis& axis, const std::vector<double>& level_db,
+                                 Quantity quantity, ValidRange valid);
 
 /// Angles in degrees, (-180, 180].
 [[nodiscard]] double wrapped_deg(double degrees);
