@@ -49,13 +49,6 @@ struct Pictures {
     window.state().setCursorHz(78.0);
     window.score()->setFocus();
     save("read");
-    window.setDark(true);
-    const Id response = window.session().chosenTake();
-    window.session().chooseTake(window.session().takes().front().id);
-    window.state().setCursorHz(494.0);
-    save("dark");
-    window.setDark(false);
-    window.session().chooseTake(response);
     window.showDesk(QStringLiteral("impedances"));
     save("impedances");
     for (const Take& take : window.session().takes()) {
@@ -68,8 +61,6 @@ struct Pictures {
     save("driver");
     window.session().setLaid(window.session().chosenTake(), false);
     window.findChild<QComboBox*>(QStringLiteral("seriesBy"))->setCurrentIndex(0);
-    window.setStation(RouteStrip::kPlan);
-    save("plan");
     window.showDesk(QStringLiteral("drawing"));
     window.drawing()->choosePart(1);
     for (QPushButton* button :
@@ -82,12 +73,8 @@ struct Pictures {
     window.boxes()->add();
     save("boxes");
     window.setStation(RouteStrip::kRead);
-    act("models");
-    act("lane-edges");
-    save("models");
-    window.score()->removeLane(window.score()->lanes().size() - 1);
-    act("models");
     bass();
+    angles();
     chart();
     window.showDesk(QStringLiteral("practice"));
     auto* cases = window.findChild<QListWidget*>(QStringLiteral("caseList"));
@@ -198,6 +185,24 @@ struct Pictures {
     window.session().setLaid(laid, false);
     window.session().setLaid(before, true);
     rest();
+  }
+
+  /// The bare kiosk all round: lanes of angles, spinorama, what a filter would mend.
+  void angles() {
+    window.showDesk(QStringLiteral("angles"));
+    window.state().setCursorHz(2600.0);
+    QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("anglesLanes")),
+                      Qt::LeftButton);
+    save("angles");
+    window.setDark(true);
+    QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("spinLanes")), Qt::LeftButton);
+    save("spinorama");
+    window.setDark(false);
+    lanes({"level", "equalised", "angles-horizontal"});
+    window.showDesk(QStringLiteral("equaliser"));
+    save("equaliser");
+    lanes({"impulse", "level", "impedance", "loops", "predictions"});
+    window.setStation(RouteStrip::kRead);
   }
 
   /// A published chart, drawn here, traced and held against what was measured.

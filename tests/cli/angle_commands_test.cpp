@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 
 #include <complex>
+#include <functional>
 #include <nlohmann/json.hpp>
 
 #include "acoustics/directivity/piston.h"
@@ -38,11 +39,14 @@ Complex at(bool vertical, double degrees, double f) {
           high * piston_directivity(0.0125, folded, f, kC) * std::polar(1.0, k * path));
 }
 
-std::string rows(bool vertical, double degrees) {
+std::string rows(
+    bool vertical, double degrees,
+    const std::function<double(double)>& added_db = [](double) { return 0.0; }) {
   std::string text;
   for (double f = 20.0; f < 20001.0; f *= std::exp2(1.0 / 24.0)) {
     const Complex p = at(vertical, degrees, f);
-    text += fmt::format("{:.4f} {:.5f} {:.4f}\n", f, 20.0 * std::log10(std::abs(p) / 20e-6),
+    text += fmt::format("{:.4f} {:.5f} {:.4f}\n", f,
+                        20.0 * std::log10(std::abs(p) / 20e-6) + added_db(f),
                         std::arg(p) * 180.0 / kPi);
   }
   return text;
@@ -225,19 +229,13 @@ TEST(CliEqualise, RefusesWhatChangesWithTheAngle) {
   for (const json& take : set["takes"]) {
     const double d = std::abs(take["horizontal_deg"].get<double>()) +
                      std::abs(take["vertical_deg"].get<double>());
-    std::string text;
-    for (double f = 20.0; f < 20001.0; f *= std::exp2(1.0 / 24.0)) {
-      const Complex p = at(take["vertical_deg"] != 0,
-                           take["vertical_deg"] != 0 ? take["vertical_deg"].get<double>()
-                                                     : take["horizontal_deg"].get<double>(),
-                           f);
-      const double move = std::exp(-std::pow(d / 18.0, 2));
-      const double level = 20.0 * std::log10(std::abs(p) / 20e-6) -
-                           6.0 * move * std::exp(-std::pow(std::log2(f / 4000.0) / 0.2, 2)) +
-                           4.0 * std::exp(-std::pow(std::log2(f / 400.0) / 0.4, 2));
-      text += fmt::format("{:.4f} {:.5f}\n", f, level);
-    }
-    test::write(folder / take["file"].get<std::string>(), text);
+    const double move = std::exp(-std::pow(d / 18.0, 2));
+    const bool vertical = take["vertical_deg"] != 0;
+    const double angle = take[vertical ? "vertical_deg" : "horizontal_deg"];
+    test::write(folder / take["file"].get<std::string>(), rows(vertical, angle, [&](double f) {
+                  return 4.0 * std::exp(-std::pow(std::log2(f / 400.0) / 0.4, 2)) -
+                         6.0 * move * std::exp(-std::pow(std::log2(f / 4000.0) / 0.2, 2));
+                }));
   }
   const json told =
       run({"equalise", folder.path().string(), "--json", "--for", "on-axis"}).parsed();
@@ -260,6 +258,36 @@ TEST(CliEqualise, RefusesWhatChangesWithTheAngle) {
     }
   }
   EXPECT_LT(told["deviation_after_db"].get<double>(), told["deviation_before_db"].get<double>());
+}
+
+TEST(CliEqualise, LeavesASoundLoudspeakerAlone) {
+  // Flat by Linkwitz and Riley's sum, of second order below 45 Hz: there is nothing to mend, and
+  // the low end may not be lifted where the level falls for good.
+  const TemporaryFolder folder;
+  whole_set(folder);
+  const json told =
+      run({"equalise", folder.path().string(), "--json", "--for", "on-axis"}).parsed();
+  for (const json& f : told["filters"])
+    EXPECT_LT(std::abs(f["gain_db"].get<double>()), 1.0) << f.dump();
+  for (std::size_t i = 0; i < told["frequency_hz"].size(); ++i) {
+    const double f = told["frequency_hz"][i];
+    if (f > 100.0) break;
+    EXPECT_LT(told["after_db"][i].get<double>() - told["before_db"][i].get<double>(), 0.5) << f;
+  }
+  bool low_end = false;
+  for (const json& r : told["refused"]) low_end = low_end || r["high_hz"] < 100.0;
+  EXPECT_TRUE(low_end) << "says that the roll-off is left: " << told["refused"].dump();
+}
+
+TEST(CliSpin, IntervalsTellWhatARigLeavesToChance) {
+  // A list without noise leaves nothing to chance but the rig. Second order of Q 0.7 falls by
+  // 0.19 dB per Hz at F3 (derivative of its closed form), so that 0.1 dB rms is 0.5 Hz.
+  const TemporaryFolder folder;
+  whole_set(folder);
+  const json told = run({"spin", folder.path().string(), "--json"}).parsed();
+  const double f3 = told["uncertainty"]["f3_hz"];
+  EXPECT_GT(f3, 0.5);
+  EXPECT_LT(f3, 5.0);
 }
 
 }  // namespace

@@ -19,6 +19,8 @@ SubjectDriver driver_of(const DescribedDriver& told) {
   driver.y_m = told.y_mm.value_or(0.0) / 1e3;
   driver.z_m = told.z_mm.value_or(0.0) / 1e3;
   if (const double radius = effective_radius_m(told); radius > 0.0) driver.radius_m = radius;
+  driver.resonance_hz = told.figures.fs_hz ? told.figures.fs_hz : told.sheet.fs_hz;
+  driver.breakup_hz = told.breakup_hz;
   return driver;
 }
 
@@ -107,10 +109,31 @@ Result<BafflePiston> SubjectGeometry::piston(const SubjectDriver& d) const {
   return made;
 }
 
+Result<std::optional<Waveguide>> waveguide_of(const DescribedDriver& told,
+                                              const std::string& where) {
+  // An empty object tells of none.
+  if (!told.waveguide || *told.waveguide == DescribedWaveguide{}) return std::nullopt;
+  const DescribedWaveguide& guide = *told.waveguide;
+  const Waveguide made{guide.throat_mm.value_or(25.0) / 2e3, guide.mouth_mm.value_or(150.0) / 2e3,
+                       guide.half_angle_deg.value_or(45.0) * kPi / 180.0};
+  if (!(made.throat_radius_m > 0.0) || !(made.mouth_radius_m > made.throat_radius_m) ||
+      !(made.half_angle_rad > 0.05) || !(made.half_angle_rad < 1.4))
+    return bad_input(
+        "A waveguide needs mouth_mm above throat_mm above 0 and half_angle_deg "
+        "between 3 and 80.",
+        where);
+  return made;
+}
+
 Result<SubjectGeometry> geometry_of(const Description& told, const std::string& where) {
   SubjectGeometry g;
   g.loading = told.loading;
-  for (const DescribedDriver& d : told.drivers) g.drivers.push_back(driver_of(d));
+  for (const DescribedDriver& d : told.drivers) {
+    g.drivers.push_back(driver_of(d));
+    auto guide = waveguide_of(d, where + ": drivers");
+    if (!guide) return tl::unexpected(guide.error());
+    g.drivers.back().waveguide = *guide;
+  }
   if (told.baffle) {
     if (auto read = read_baffle(g, *told.baffle, where); !read) return tl::unexpected(read.error());
   }

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "acoustics/baffle/baffle.h"
+#include "acoustics/directivity/waveguide.h"
 #include "acoustics/enclosure/box_modes.h"
 #include "acoustics/enclosure/port.h"
 #include "base/result.h"
@@ -21,6 +22,9 @@ struct SubjectDriver {
   double y_m = 0.0;
   double z_m = 0.0;                ///< toward the listener
   std::optional<double> radius_m;  ///< effective_radius_m(), where something tells it
+  std::optional<Waveguide> waveguide = std::nullopt;
+  std::optional<double> resonance_hz = std::nullopt;  ///< in free air, its own or the sheet's
+  std::optional<double> breakup_hz = std::nullopt;
 };
 
 struct SubjectPort {
@@ -74,6 +78,11 @@ struct SubjectGeometry {
 [[nodiscard]] inline double filling_factor(BoxDamping damping) {
   return damping == BoxDamping::kFilled ? 1.2 : 1.0;
 }
+
+/// A driver's waveguide where something tells of one; what is missing of it is 25 mm, 150 mm, 45
+/// degrees. An error where it cannot be.
+[[nodiscard]] Result<std::optional<Waveguide>> waveguide_of(const DescribedDriver& told,
+                                                            const std::string& where);
 
 /// Geometry from a description. Impossible sizes are errors that name their place.
 /// @param where  file or subject, for messages.

@@ -31,15 +31,6 @@ Result<OrbitMaterial> material_for(const Doors& doors, const SpinOptions& o) {
   auto material = orbit_material(source, wish, o.path);
   if (!material) return material;
   for (const Error& problem : source.problems) material->notes.push_back(problem.text());
-  if (o.horizontal_axis_deg != 0.0 || o.vertical_axis_deg != 0.0) {
-    material->orbit = turned(material->orbit, o.horizontal_axis_deg, o.vertical_axis_deg);
-    material->notes.push_back(fmt::format(
-        "Turned to the axis {:+.4g}° horizontally, {:+.4g}° vertically: directions off the two "
-        "circles "
-        "are estimated from both (in dB, by the roll), within about 1 dB where the two circles "
-        "differ by 3 dB.",
-        o.horizontal_axis_deg, o.vertical_axis_deg));
-  }
   return material;
 }
 
@@ -56,9 +47,13 @@ void add_set_options(CLI::App& command, const std::shared_ptr<SpinOptions>& o, D
 }
 
 int spin_command(const Doors& doors, const SpinOptions& o) {
-  const auto material = material_for(doors, o);
+  auto material = material_for(doors, o);
   if (!material) return refuse(doors, material.error());
-  return print(doors, told_of(*material, spin_reading(*material)));
+  AngleView view;
+  view.horizontal_axis_deg = o.horizontal_axis_deg;
+  view.vertical_axis_deg = o.vertical_axis_deg;
+  return print(doors, told_of(angle_reading(
+                          std::make_shared<const OrbitMaterial>(*std::move(material)), view)));
 }
 
 struct EqualiseOptions : SpinOptions {
@@ -83,7 +78,14 @@ int equalise_command(const Doors& doors, const EqualiseOptions& o) {
     if (!bytes) return refuse(doors, bytes.error());
     const auto table = read_text_table(*bytes, o.target, ColumnKind::kResponse);
     if (!table) return refuse(doors, table.error());
-    for (const auto& row : table->rows) wish.target.emplace_back(row.frequency_hz, row.magnitude);
+    std::vector<double> hz;
+    for (const auto& row : table->rows) {
+      hz.push_back(row.frequency_hz);
+      wish.target_db.push_back(row.magnitude);
+    }
+    auto axis = FrequencyAxis::make(std::move(hz));
+    if (!axis) return refuse(doors, {axis.error().code, axis.error().message, o.target});
+    wish.target_axis = *std::move(axis);
   }
   if (o.from_hz > 0.0) wish.from_hz = o.from_hz;
   if (o.to_hz > 0.0) wish.to_hz = o.to_hz;
@@ -121,11 +123,17 @@ void add_directivity(CLI::App& app, Doors& doors, int& status) {
       ->check(CLI::Range(-40.0, -0.5));
   command->callback([&doors, &status, o] {
     const auto material = material_for(doors, *o);
-    status = material ? print(doors, told_of_circle(*material,
-                                                    o->plane == "vertical" ? Plane::kVertical
-                                                                           : Plane::kHorizontal,
-                                                    -o->level_db))
-                      : refuse(doors, material.error());
+    if (!material) {
+      status = refuse(doors, material.error());
+      return;
+    }
+    const Plane plane = o->plane == "vertical" ? Plane::kVertical : Plane::kHorizontal;
+    std::vector<BeamModel> models;
+    if (material->geometry)
+      models = beam_models(*material->geometry, plane, material->orbit.axis(), -o->level_db,
+                           material->distance_m, material->speed_of_sound_m_s);
+    status =
+        print(doors, told_of(*material, circle_reading(*material, plane, -o->level_db, models)));
   });
 }
 

@@ -52,6 +52,7 @@ MainWindow::MainWindow(QWidget* parent)
   makePlanDesks();
   makeCaptureDesks();
   makeReadDesks();
+  makeAngleDesks();
   makeChartDesk();
   import_ = new ImportSheet(session_, score_);
   finder_ = new ActionFinder(this);

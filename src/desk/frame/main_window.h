@@ -109,6 +109,7 @@ class MainWindow : public QMainWindow {
   void makePlanDesks();
   void makeCaptureDesks();
   void makeReadDesks();
+  void makeAngleDesks();
   void makeChartDesk();
   void addDesk(const DeskRow& row);
   void wireSession();

@@ -35,6 +35,14 @@ void MainWindow::makeCurveActions() {
             "distance."),
          QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_L),
          [this] { session_.setTreatedAlike(!session_.treatedAlike()); });
+  addAct("angles", tr("Angles: rose, listening axis, what they tell"),
+         tr("Where the beam narrows and why, both planes, two sets against each other."),
+         QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_R),
+         [this] { showDesk(QStringLiteral("angles")); });
+  addAct("equaliser", tr("Equaliser: what a filter would mend, and what not"),
+         tr("Filters for the listening window, the axis or the room, with what must be left."),
+         QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Y),
+         [this] { showDesk(QStringLiteral("equaliser")); });
   addAct("proportion", tr("Chart proportion: 25, 50, 10 dB to the decade, or free"),
          tr("A scale makes dips look large or small: the proportions of IEC 60263 make charts "
             "alike."),

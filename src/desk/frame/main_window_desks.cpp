@@ -5,6 +5,8 @@
 #include <QVBoxLayout>
 
 #include "base/text.h"
+#include "desk/angles/angles_page.h"
+#include "desk/angles/equaliser_page.h"
 #include "desk/boxes/box_page.h"
 #include "desk/capture/capture_page.h"
 #include "desk/capture/rig_page.h"
@@ -127,6 +129,23 @@ void MainWindow::makeReadDesks() {
   connect(series, &SeriesDesk::failed, this, &MainWindow::showMessage);
   connect(driver, &DriverPage::failed, this, &MainWindow::showMessage);
   connect(driver, &DriverPage::takesAsked, this, [this] { showDesk(QStringLiteral("takes")); });
+}
+
+/// Sets of angles beside the score: what they tell, and what equalising would mend.
+void MainWindow::makeAngleDesks() {
+  auto* angles = new AnglesPage(session_, state_, pages_);
+  addDesk({QStringLiteral("angles"), RouteStrip::kRead, score_, angles});
+  connect(angles, &AnglesPage::lanesAsked, this, [this](bool spinorama) {
+    lanes_->setOnly(spinorama ? std::vector<std::string>{"spinorama", "angles-horizontal",
+                                                         "angles-vertical", "directivity-index"}
+                              : std::vector<std::string>{"level", "angles-horizontal", "beamwidth",
+                                                         "directivity-index"});
+  });
+  auto* equaliser = new EqualiserPage(session_, pages_);
+  addDesk({QStringLiteral("equaliser"), RouteStrip::kRead, score_, equaliser});
+  connect(equaliser, &EqualiserPage::laneAsked, this,
+          [this] { lanes_->setShown("equalised", true); });
+  connect(equaliser, &EqualiserPage::failed, this, &MainWindow::showMessage);
 }
 
 /// Published curves: traced here, read on the score.

@@ -22,6 +22,7 @@ ScoreLanes::ScoreLanes(BookSession& session, ScoreView& score, QObject* parent)
 
 void ScoreLanes::want(const LaneKind& kind) {
   if (kind.wants_models) session_.setModelsWanted(true);
+  if (kind.wants_angles) session_.angles().want(kind.wants_advice);
 }
 
 void ScoreLanes::restore() {
@@ -83,6 +84,31 @@ void ScoreLanes::setShown(const std::string& kind, bool wanted) {
   lane.weight = plug->usual_weight;
   lane.content.title = plug->title;
   lanes.push_back(std::move(lane));
+  score_.setLanes(std::move(lanes));
+  keep();
+  refresh_.start();
+}
+
+void ScoreLanes::setOnly(const std::vector<std::string>& kinds) {
+  std::vector<ScoreView::Lane> lanes;
+  for (const std::string& id : kinds) {
+    const LaneKind* kind = lane_kind(id);
+    if (kind == nullptr) continue;
+    want(*kind);
+    ScoreView::Lane lane;
+    // One that is there keeps its scale and height.
+    const auto& now = score_.lanes();
+    const auto there =
+        std::find_if(now.begin(), now.end(), [&](const auto& one) { return one.kind == id; });
+    if (there != now.end()) {
+      lane = *there;
+    } else {
+      lane.kind = id;
+      lane.weight = kind->usual_weight;
+      lane.content.title = kind->title;
+    }
+    lanes.push_back(std::move(lane));
+  }
   score_.setLanes(std::move(lanes));
   keep();
   refresh_.start();

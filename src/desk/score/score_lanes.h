@@ -20,6 +20,8 @@ class ScoreLanes : public QObject {
   void restore();
   [[nodiscard]] bool shown(const std::string& kind) const;
   void setShown(const std::string& kind, bool shown);
+  /// These lanes and no others, in this order.
+  void setOnly(const std::vector<std::string>& kinds);
   [[nodiscard]] bool settling() const { return refresh_.isActive() || !building_.isEmpty(); }
 
  signals:

@@ -15,7 +15,10 @@ constexpr int kViewRest_ms = 250;
 }  // namespace
 
 BookSession::BookSession(Work& work, QObject* parent)
-    : QObject(parent), work_(work), store_(std::make_shared<ResultStore>(kResultsLimit_bytes)) {
+    : QObject(parent),
+      work_(work),
+      angles_(*this, work),
+      store_(std::make_shared<ResultStore>(kResultsLimit_bytes)) {
   view_timer_.setSingleShot(true);
   view_timer_.setInterval(kViewRest_ms);
   connect(&view_timer_, &QTimer::timeout, this, &BookSession::flushView);
@@ -84,6 +87,7 @@ void BookSession::adopt(Book book, Book for_writing) {
   {
     const Together together(*this);
     alike_ = book_->view("treated-alike") == "1";
+    angles_.restart();
     reload();
     // Opened for the first time: something is laid, so that there is something to see.
     const bool looked_at =
@@ -155,6 +159,7 @@ void BookSession::reload() {
     if (t.colour >= 0) follow(t);
   }
   followModels();
+  angles_.follow();
 }
 
 void BookSession::followForeignChanges() {
@@ -266,6 +271,7 @@ void BookSession::colourTakes(const std::vector<std::pair<Id, int>>& colours) {
     }
   }
   if (colours.empty()) return;
+  angles_.follow();
   tellLaid();
   followModels();
 }
@@ -304,11 +310,12 @@ std::vector<LaidTake> BookSession::laid() const {
   }
   std::sort(all.begin(), all.end(),
             [](const LaidTake& a, const LaidTake& b) { return a.take.colour < b.take.colour; });
+  angles_.fill(all, chosen_);
   return all;
 }
 
 bool BookSession::awaiting() const {
-  return !analysing_.isEmpty() || !modelling_.isEmpty();
+  return !analysing_.isEmpty() || !modelling_.isEmpty() || angles_.awaiting();
 }
 
 bool BookSession::busy() const {

@@ -9,6 +9,7 @@
 #include <optional>
 
 #include "book/book_writer.h"
+#include "desk/session/angle_sets.h"
 #include "desk/session/work.h"
 #include "workbench/reading/lane_content.h"
 #include "workbench/results/take_results.h"
@@ -67,6 +68,8 @@ class BookSession : public QObject {
   /// Whether takes come with their subject's modelled curves; off at first.
   void setModelsWanted(bool wanted);
   [[nodiscard]] bool modelsWanted() const { return models_wanted_; }
+  /// The sets of angles that laid takes stand for.
+  [[nodiscard]] AngleSets& angles() { return angles_; }
   /// Small curve of a take for the shelf; empty while it is not known. Asking starts the work.
   [[nodiscard]] std::vector<float> miniatureOf(const Take& take);
   [[nodiscard]] const std::shared_ptr<ResultStore>& store() const { return store_; }
@@ -147,6 +150,7 @@ class BookSession : public QObject {
   void failed(const QString& message);
 
  private:
+  friend class AngleSets;
   /// Newest results of a laid take; shown on while newer ones are being analysed.
   struct Shown {
     std::string key;
@@ -195,6 +199,7 @@ class BookSession : public QObject {
   [[nodiscard]] const Rig& rigOf(Id rig) const;
 
   Work& work_;
+  AngleSets angles_;
   std::shared_ptr<ResultStore> store_;
   std::optional<Book> book_;
   std::shared_ptr<BookWriter> writer_;

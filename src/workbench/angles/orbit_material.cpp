@@ -5,7 +5,9 @@
 
 #include "base/constants.h"
 #include "base/text.h"
+#include "workbench/bass/join_study.h"
 #include "workbench/results/analysis.h"
+#include "workbench/sharing/sources.h"
 
 namespace lalometer {
 namespace {
@@ -13,9 +15,7 @@ namespace {
 using Complex = std::complex<double>;
 
 bool is_far(const ImportItem& item) {
-  return item.curve && !item.calibration && is_measured(item.take) &&
-         item.take.kind() == TakeKind::kResponse && condition_of(item.take) != "large-baffle" &&
-         item.take.conditions.polarity_flipped.empty();
+  return item.curve && !item.calibration && is_of_an_orbit(item.take);
 }
 
 /// The variant that is asked for, else the only one that has responses.
@@ -48,6 +48,7 @@ Response scaled(const Response& curve, double factor) {
 struct Chosen {
   std::vector<const ImportItem*> far;
   std::vector<const ImportItem*> near;
+  std::vector<const ImportItem*> alone;
 };
 
 Result<Chosen> chosen_of(const ImportPreview& source, const OrbitWish& wish,
@@ -73,9 +74,11 @@ Result<Chosen> chosen_of(const ImportPreview& source, const OrbitWish& wish,
   } else if (driver.empty() && !whole && drivers.size() > 1) {
     return bad_input("All responses are of single drivers: say --driver.", where);
   }
-  for (const ImportItem& item : source.items)
-    if (item.variant_id == *variant && is_far(item) && item.take.conditions.driver == driver)
-      chosen.far.push_back(&item);
+  for (const ImportItem& item : source.items) {
+    if (item.variant_id != *variant || !is_far(item)) continue;
+    if (item.take.conditions.driver == driver) chosen.far.push_back(&item);
+    if (is_driver_alone_ahead(item.take)) chosen.alone.push_back(&item);
+  }
   if (chosen.far.empty()) {
     if (!source.problems.empty() && source.items.empty())
       return tl::unexpected(source.problems.front());
@@ -156,27 +159,18 @@ struct Bass {
   NearFields near;
   JoinedResponse joined;
 };
-std::optional<Bass> bass_of(const Chosen& chosen, const SubjectGeometry& geometry,
-                            const ImportItem& axis_item, const Response& axis_curve,
+std::optional<Bass> bass_of(const std::vector<AngleTake>& near_takes,
+                            const SubjectGeometry& geometry, const AngleTake& axis,
                             const std::string& where, std::vector<std::string>& notes) {
-  std::vector<Response> curves;
-  curves.reserve(chosen.near.size());
   std::vector<NearTake> takes;
-  for (const ImportItem* item : chosen.near) {
-    Recipe recipe = usual_recipe(TakeRole::kNearField);
-    recipe.smoothing = 0;
-    curves.push_back(item->stage ? curve_stage(*item->stage, recipe).curve : *item->curve);
-    takes.push_back({&item->take, &curves.back(),
-                     item->stage ? item->stage->origin
-                                 : TimeOrigin{.at_s = 0.0, .source = TimeOrigin::Source::kFile},
-                     !item->stage || item->stage->calibrated});
-  }
-  auto near = near_fields_of(geometry, takes, where, {}, place_of(axis_item.take).distance_m);
+  for (const AngleTake& one : near_takes)
+    takes.push_back({one.take, one.curve, one.origin, one.calibrated});
+  auto near = near_fields_of(geometry, takes, where, {}, place_of(*axis.take).distance_m);
   if (!near) {
     notes.push_back("The near fields do not carry the low end: " + near.error().message);
     return std::nullopt;
   }
-  auto joined = joined_response(*near, {&axis_item.take, &axis_curve, true}, std::nullopt, where);
+  auto joined = joined_response(*near, {axis.take, axis.curve, true}, std::nullopt, where);
   if (!joined) {
     notes.push_back("The near fields do not carry the low end: " + joined.error().message);
     return std::nullopt;
@@ -184,49 +178,57 @@ std::optional<Bass> bass_of(const Chosen& chosen, const SubjectGeometry& geometr
   return Bass{*std::move(near), *std::move(joined)};
 }
 
+double off_axis_deg(const AngleTake& one) {
+  const Placement p = place_of(*one.take);
+  return std::abs(p.horizontal_deg) + std::abs(p.vertical_deg);
+}
+
 }  // namespace
 
-Result<OrbitMaterial> orbit_material(const ImportPreview& source, const OrbitWish& wish,
-                                     const std::string& where) {
-  std::vector<std::string> notes;
-  const auto chosen = chosen_of(source, wish, where, notes);
-  if (!chosen) return tl::unexpected(chosen.error());
-  const auto off_axis = [](const ImportItem* item) {
-    const Placement p = place_of(item->take);
-    return std::abs(p.horizontal_deg) + std::abs(p.vertical_deg);
-  };
-  const ImportItem* lead = *std::min_element(
-      chosen->far.begin(), chosen->far.end(),
-      [&](const ImportItem* a, const ImportItem* b) { return off_axis(a) < off_axis(b); });
-  const double drive = lead->take.conditions.drive_v;
-  const double distance = place_of(lead->take).distance_m;
-  const double c = speed_of_sound_m_s(lead->take.conditions.temperature_c);
-  std::optional<SubjectGeometry> geometry;
-  if (source.subject)
-    if (auto drawn = geometry_of(source.subject->description, where)) geometry = *std::move(drawn);
+bool is_of_an_orbit(const Take& take) {
+  return is_measured(take) && take.kind() == TakeKind::kResponse &&
+         condition_of(take) != "large-baffle" && take.conditions.polarity_flipped.empty();
+}
+
+bool is_driver_alone_ahead(const Take& take) {
+  const Placement p = place_of(take);
+  return is_of_an_orbit(take) && !take.conditions.driver.empty() && p.horizontal_deg == 0.0 &&
+         p.vertical_deg == 0.0;
+}
+
+Result<OrbitMaterial> orbit_material(const AngleTakes& takes,
+                                     const std::optional<SubjectGeometry>& geometry,
+                                     const OrbitWish& wish, const std::string& where,
+                                     std::vector<std::string> notes) {
+  const AngleTake& lead = *std::min_element(
+      takes.far.begin(), takes.far.end(),
+      [](const AngleTake& a, const AngleTake& b) { return off_axis_deg(a) < off_axis_deg(b); });
+  const double drive = lead.take->conditions.drive_v;
+  const double distance = place_of(*lead.take).distance_m;
+  const double c = speed_of_sound_m_s(lead.take->conditions.temperature_c);
   std::optional<Bass> bass;
-  if (wish.extend && !chosen->near.empty() && geometry)
-    bass = bass_of(*chosen, *geometry, *lead, *lead->curve, where, notes);
+  if (wish.extend && !takes.near.empty() && geometry)
+    bass = bass_of(takes.near, *geometry, lead, where, notes);
   std::vector<Orbit::Ray> rays[2];
   bool moved = false;
   bool calibrated = true;
-  for (const ImportItem* item : chosen->far) {
-    const Placement place = place_of(item->take);
-    Response curve = *item->curve;
+  for (const AngleTake& one : takes.far) {
+    const Placement place = place_of(*one.take);
+    Response curve = *one.curve;
     if (bass) {
       const Extension e{bass->near,
                         *geometry,
                         bass->joined.joined_at_hz,
                         bass->joined.level_offset_db - 20.0 * std::log10(place.distance_m) +
-                            20.0 * std::log10(item->take.conditions.drive_v / bass->near.drive_v),
+                            20.0 * std::log10(one.take->conditions.drive_v / bass->near.drive_v),
                         bass->joined.overlap,
                         c};
       // The model's levels stand for 1 m and the near fields' drive; this take has its own.
       curve = extended(e, curve, place);
     }
-    const double factor = drive / item->take.conditions.drive_v * place.distance_m / distance;
+    const double factor = drive / one.take->conditions.drive_v * place.distance_m / distance;
     moved = moved || factor != 1.0;
-    calibrated = calibrated && (!item->stage || item->stage->calibrated);
+    calibrated = calibrated && one.calibrated;
     const bool vertical = place.vertical_deg != 0.0;
     rays[vertical ? 1 : 0].push_back(
         {vertical ? place.vertical_deg : place.horizontal_deg, scaled(curve, factor), false});
@@ -245,14 +247,53 @@ Result<OrbitMaterial> orbit_material(const ImportPreview& source, const OrbitWis
                     .geometry = geometry,
                     .notes = std::move(notes)};
   out.valid_from_hz = std::max(out.orbit.valid().low_hz, out.orbit.axis().front());
+  for (const AngleTake& one : takes.alone) {
+    if (!one.curve->has_phase() ||
+        (!is_common_time(one.origin) && one.origin.source != TimeOrigin::Source::kFile))
+      continue;
+    const double factor =
+        drive / one.take->conditions.drive_v * place_of(*one.take).distance_m / distance;
+    out.alone.emplace_back(one.take->conditions.driver, scaled(*one.curve, factor));
+  }
   if (bass) {
     out.extended_below_hz = bass->joined.joined_at_hz;
-    out.notes.push_back(
-        fmt::format("Below {} the near fields carry all angles, with the directivity that the "
-                    "cabinet's size makes: what rests on it is no measurement off the axis.",
-                    frequency_text(bass->joined.joined_at_hz)));
+    const bool sized = full_space_at(bass->near, *geometry, place_of(*lead.take), c).has_value();
+    out.notes.push_back(fmt::format(
+        "Below {} the near fields carry all angles, {}: what rests on it is no measurement off the "
+        "axis.",
+        frequency_text(bass->joined.joined_at_hz),
+        sized ? "with the directivity that the cabinet's size makes"
+              : "alike at each of them, for the cabinet's size is not told"));
   }
   return out;
+}
+
+Result<OrbitMaterial> orbit_material(const ImportPreview& source, const OrbitWish& wish,
+                                     const std::string& where) {
+  std::vector<std::string> notes;
+  const auto chosen = chosen_of(source, wish, where, notes);
+  if (!chosen) return tl::unexpected(chosen.error());
+  const auto file = TimeOrigin{.at_s = 0.0, .source = TimeOrigin::Source::kFile};
+  AngleTakes takes;
+  for (const ImportItem* item : chosen->far)
+    takes.far.push_back(
+        {&item->take, &*item->curve, file, !item->stage || item->stage->calibrated});
+  for (const ImportItem* item : chosen->alone)
+    takes.alone.push_back(
+        {&item->take, &*item->curve, item->stage ? item->stage->origin : file, true});
+  Recipe recipe = usual_recipe(TakeRole::kNearField);
+  recipe.smoothing = 0;
+  std::vector<Response> near;
+  near.reserve(chosen->near.size());
+  for (const ImportItem* item : chosen->near) {
+    near.push_back(item->stage ? curve_stage(*item->stage, recipe).curve : *item->curve);
+    takes.near.push_back({&item->take, &near.back(), item->stage ? item->stage->origin : file,
+                          !item->stage || item->stage->calibrated});
+  }
+  std::optional<SubjectGeometry> geometry;
+  if (source.subject)
+    if (auto drawn = geometry_of(source.subject->description, where)) geometry = *std::move(drawn);
+  return orbit_material(takes, geometry, wish, where, std::move(notes));
 }
 
 }  // namespace lalometer

@@ -1,11 +1,14 @@
 #pragma once
 
 #include "acoustics/directivity/coverage.h"
-#include "workbench/bass/join_study.h"
-#include "workbench/sharing/sources.h"
+#include "acoustics/signal/time_origin.h"
+#include "book/description/subject_geometry.h"
+#include "book/records.h"
 
-/// A loudspeaker's angles out of a set, a book, a folder or an AES69 file.
+/// A loudspeaker's angles, brought alike.
 namespace lalometer {
+
+struct ImportPreview;
 
 struct OrbitWish {
   std::string variant = {};  ///< by id or name; the only one with responses where none is named
@@ -23,10 +26,36 @@ struct OrbitMaterial {
   double valid_from_hz = 0.0;
   std::optional<double> extended_below_hz = std::nullopt;
   std::optional<SubjectGeometry> geometry = std::nullopt;
+  /// Drivers by themselves on the axis, by id: at the same drive and distance, with one time.
+  std::vector<std::pair<std::string, Response>> alone = {};
   std::vector<std::string> notes = {};
 };
 
+/// A take of a set with its curve; a near field's without smoothing.
+struct AngleTake {
+  const Take* take;
+  const Response* curve;
+  TimeOrigin origin = {.at_s = 0.0, .source = TimeOrigin::Source::kFile};
+  bool calibrated = true;
+};
+struct AngleTakes {
+  std::vector<AngleTake> far;         ///< one driver's, or the whole loudspeaker's; at least one
+  std::vector<AngleTake> near;        ///< of the same variant
+  std::vector<AngleTake> alone = {};  ///< single drivers on the axis, for what they do together
+};
+
+/// A response that belongs to a set of angles: measured, in the loudspeaker's own box, with its own
+/// polarities.
+[[nodiscard]] bool is_of_an_orbit(const Take& take);
+/// One of them, on the axis, of one driver that plays alone.
+[[nodiscard]] bool is_driver_alone_ahead(const Take& take);
+
 /// @param where  for messages.
+[[nodiscard]] Result<OrbitMaterial> orbit_material(const AngleTakes& takes,
+                                                   const std::optional<SubjectGeometry>& geometry,
+                                                   const OrbitWish& wish, const std::string& where,
+                                                   std::vector<std::string> notes = {});
+/// Out of a set, a book, a folder or an AES69 file.
 [[nodiscard]] Result<OrbitMaterial> orbit_material(const ImportPreview& source,
                                                    const OrbitWish& wish, const std::string& where);
 

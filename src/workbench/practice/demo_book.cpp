@@ -2,6 +2,7 @@
 
 #include "book/description/description_text.h"
 #include "workbench/bass/worked.h"
+#include "workbench/practice/practice_takes.h"
 #include "workbench/taking/take_runner.h"
 
 namespace lalometer {
@@ -110,6 +111,49 @@ Result<void> add_near_fields(Book& book, Id subject) {
   return book.add_take(*joined, raw).map([](Id) {});
 }
 
+/// The bare kiosk on the turntable, both circles in steps of 10 degrees, and each driver alone ahead:
+/// impulse responses, which are quickly made and small.
+Result<void> add_angles(Book& book, Id subject) {
+  constexpr std::size_t kLength = 4096;
+  const auto variants = book.variants(subject);
+  if (!variants) return tl::unexpected(variants.error());
+  PracticeBenchSetup setup = demo_bench(false);
+  const auto circuits = std::make_shared<const PracticeCircuits>(setup.speaker);
+  std::vector<std::pair<Take, RawData>> takes;
+  const auto add = [&](const PracticeTake& wanted) -> Result<void> {
+    setup.seed += 1000003;
+    auto made = simulated_take(setup, wanted, 48000.0, {}, circuits);
+    if (!made) return tl::unexpected(made.error());
+    made->item.take.subject_id = subject;
+    made->item.take.variant_id = variants->front().id;
+    takes.emplace_back(std::move(made->item.take), std::move(made->item.raw));
+    return {};
+  };
+  for (const bool vertical : {false, true})
+    for (int degrees = -170; degrees <= 180; degrees += 10) {
+      // Ahead it was swept; behind belongs to both circles.
+      if (degrees == 0 || (vertical && degrees == 180)) continue;
+      PracticeTake take;
+      take.kind = "impulse-response";
+      take.length = kLength;
+      take.name = vertical ? fmt::format("{}° {}", std::abs(degrees), degrees > 0 ? "up" : "down")
+                           : fmt::format("{}° {}", std::abs(degrees),
+                                         degrees > 0 ? "right" : "left");
+      take.id = take.name;
+      (vertical ? take.vertical_deg : take.horizontal_deg) = degrees;
+      if (auto added = add(take); !added) return added;
+    }
+  for (const char* driver : {"woofer", "tweeter"}) {
+    PracticeTake take;
+    take.kind = "impulse-response";
+    take.length = kLength;
+    take.id = take.name = std::string("On axis, ") + driver + " alone";
+    take.driver = driver;
+    if (auto added = add(take); !added) return added;
+  }
+  return book.add_takes(takes).map([](const std::vector<Id>&) {});
+}
+
 }  // namespace
 
 PracticeBenchSetup demo_bench(bool lined) {
@@ -178,6 +222,7 @@ Result<void> make_demo_book(const std::filesystem::path& path, DemoExtent extent
   }
   if (extent == DemoExtent::kWhole) {
     if (auto near = add_near_fields(*book, *subject); !near) return near;
+    if (auto angles = add_angles(*book, *subject); !angles) return angles;
     if (auto woofers = add_woofers(*book); !woofers) return woofers;
   }
   return book->set_note(*subject,

@@ -75,19 +75,9 @@ Result<PracticeWay> way_of(const DescribedDriver& told, const std::string& where
   auto ladder = ladder_of(told, here);
   if (!ladder) return tl::unexpected(ladder.error());
   way.ladder = std::move(*ladder);
-  // An empty object tells of none.
-  if (const auto& guide = told.waveguide; guide && *guide != DescribedWaveguide{}) {
-    way.guide =
-        Waveguide{guide->throat_mm.value_or(25.0) / 2e3, guide->mouth_mm.value_or(150.0) / 2e3,
-                  guide->half_angle_deg.value_or(45.0) * kPi / 180.0};
-    if (!(way.guide->throat_radius_m > 0.0) ||
-        !(way.guide->mouth_radius_m > way.guide->throat_radius_m) ||
-        !(way.guide->half_angle_rad > 0.05) || !(way.guide->half_angle_rad < 1.4))
-      return bad_input(
-          "A waveguide needs mouth_mm above throat_mm above 0 and half_angle_deg "
-          "between 3 and 80.",
-          here);
-  }
+  auto guide = waveguide_of(told, here);
+  if (!guide) return tl::unexpected(guide.error());
+  way.guide = *guide;
   const bool high = is_high_driver(role_or_woofer(told));
   const double travel = parameters->xmax_m;
   way.motor = MotorCurves{.bl_travel_m = travel,

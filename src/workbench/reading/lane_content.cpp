@@ -28,11 +28,18 @@ Node<LaneContent> lane_node(const LaneKind& kind, const std::vector<LaidTake>& l
       inputs.push_back(*text);
     inputs.push_back(fmt::format("{} {} {} {}", one.recipe.smoothing, one.take.conditions.drive_v,
                                  place_of(one.take).distance_m, one.nominal_ohm.value_or(0.0)));
+    if (kind.wants_angles && one.set)
+      inputs.push_back(fmt::format("{} {} {} {} {} {}", one.set->key, one.set->pending,
+                                   one.set->reading != nullptr, one.set->advice != nullptr,
+                                   static_cast<int>(one.set->look.reference),
+                                   one.set->look.degrees) +
+                       one.set->problem);
   }
   return {node_key("lane-" + kind.id, kLaneVersion, inputs),
           [&kind, laid, chosen](const Making&) -> Result<LaneContent> {
             LaneContent content = kind.build(laid, chosen);
             const bool waits = std::any_of(laid.begin(), laid.end(), [&](const LaidTake& one) {
+              if (kind.wants_angles) return one.set && one.set->pending;
               return kind.needs(one) && one.analysis == nullptr && has_curve(one.take);
             });
             if (waits) content.empty_text = "Being analysed…";

@@ -12,11 +12,25 @@
 #include "workbench/results/analysis.h"
 #include "workbench/results/impedance_reading.h"
 #include "workbench/results/result_store.h"
+#include "workbench/spin/angle_view.h"
 #include "workbench/studies/wiggle_causes.h"
 
 /// What a lane of the score shows, as plain values; the desk only draws them. A new kind of lane is
 /// one file in lanes/ and one line in lanes/lanes.h.
 namespace lalometer {
+
+struct AngleReading;
+struct EqualiseAdvice;
+
+/// The set of angles that a laid take stands for.
+struct LaidSet {
+  std::shared_ptr<const AngleReading> reading = nullptr;   ///< null: on its way
+  std::shared_ptr<const EqualiseAdvice> advice = nullptr;  ///< where it is wanted
+  bool pending = false;                                    ///< a newer one is being worked out
+  std::string key = {};                                    ///< of both
+  std::string problem = {};                                ///< why there is none
+  MapLook look = {};
+};
 
 /// A take on the score with its result, if it is analysed already.
 struct LaidTake {
@@ -35,6 +49,8 @@ struct LaidTake {
   std::shared_ptr<const Stand> stand = nullptr;
   /// Nominal impedance of its variant, by an impedance that lies on the score.
   std::optional<double> nominal_ohm = std::nullopt;
+  /// Of one take of each set, the chosen one or the first, where lanes of angles are wanted.
+  std::optional<LaidSet> set = std::nullopt;
 };
 
 /// The loops of a laid impedance with their causes, as far as what else lies on the score tells:
@@ -76,6 +92,8 @@ struct LaneKind {
   std::vector<KeyFigure> (*figures)(const LaidTake& laid) = nullptr;
   bool shown_at_first = true;  ///< false: added by hand, since few need it daily
   bool wants_models = false;   ///< is made of what the subject's description predicts
+  bool wants_angles = false;   ///< is made of all angles of a laid take's set
+  bool wants_advice = false;   ///< shows how it is equalised
 };
 /// A lane's content as a node: built once for the same takes, results and choice. While what it
 /// needs is on its way it says so.

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "workbench/spin/angle_set.h"
+
 namespace lalometer {
 
 bool is_response(const LaidTake& one) {
@@ -57,6 +59,45 @@ const LaidTake* shown_sum(const std::vector<LaidTake>& laid, Id chosen) {
     if (one.analysis && one.analysis->near && (shown == nullptr || one.take.id == chosen))
       shown = &one;
   return shown;
+}
+
+bool is_of_set(const LaidTake& one) {
+  return one.set.has_value();
+}
+
+std::vector<const LaidTake*> shown_sets(const std::vector<LaidTake>& laid, Id chosen) {
+  std::vector<const LaidTake*> sets;
+  for (const LaidTake& one : laid) {
+    if (!one.set || !one.set->reading) continue;
+    sets.insert(one.take.id == chosen ? sets.begin() : sets.end(), &one);
+  }
+  return sets;
+}
+
+std::string set_label(const LaidTake& one) {
+  std::string label = one.variant_name.empty() ? one.take.name : one.variant_name;
+  if (!one.take.conditions.driver.empty()) label += ", " + one.take.conditions.driver;
+  if (!one.take.conditions.sample.empty()) label += ", " + one.take.conditions.sample;
+  return label;
+}
+
+Series set_series(const LaidTake& one, const std::vector<double>& values, std::string label,
+                  int style) {
+  const Orbit& orbit = one.set->reading->material->orbit;
+  return {.take_id = one.take.id,
+          .label = std::move(label),
+          .style = style,
+          .x = {orbit.axis().hz().begin(), orbit.axis().hz().end()},
+          .y = values,
+          .valid_low = orbit.valid().low_hz,
+          .valid_high = orbit.valid().high_hz};
+}
+
+std::string no_set_text(const std::vector<LaidTake>& laid) {
+  for (const LaidTake& one : laid)
+    if (one.set && !one.set->problem.empty()) return one.set->problem;
+  return "No take of a set of angles lies on the score: lay one response of a loudspeaker that was "
+         "taken at two or more angles.";
 }
 
 std::optional<std::pair<double, double>> extent(const std::vector<Series>& all) {

@@ -29,6 +29,17 @@ inline constexpr int kModelStyle = 7;
 [[nodiscard]] bool is_of_near_fields(const LaidTake& one);
 /// The chosen one of those that are analysed, else the first; null without any.
 [[nodiscard]] const LaidTake* shown_sum(const std::vector<LaidTake>& laid, Id chosen);
+/// It stands for a set of angles that is read.
+[[nodiscard]] bool is_of_set(const LaidTake& one);
+/// Those of them, the chosen take's first.
+[[nodiscard]] std::vector<const LaidTake*> shown_sets(const std::vector<LaidTake>& laid, Id chosen);
+/// Variant, and driver where one plays alone: a set's name.
+[[nodiscard]] std::string set_label(const LaidTake& one);
+/// Values over a set's axis as a curve, valid where the set is.
+[[nodiscard]] Series set_series(const LaidTake& one, const std::vector<double>& values,
+                                std::string label, int style);
+/// Why there is no set to show, where there is none.
+[[nodiscard]] std::string no_set_text(const std::vector<LaidTake>& laid);
 /// Lowest and highest finite value where valid, over all series.
 [[nodiscard]] std::optional<std::pair<double, double>> extent(const std::vector<Series>& all);
 /// The ranges in which no curve of the lane means anything are hatched; nothing above `highest` is

@@ -1,4 +1,4 @@
-#include "workbench/angles/equalise_study.h"
+#include "workbench/spin/equalise_study.h"
 
 #include <algorithm>
 #include <cmath>
@@ -7,88 +7,13 @@
 #include "acoustics/near_field/bass_figures.h"
 #include "acoustics/spectrum/figures.h"
 #include "base/text.h"
+#include "workbench/angles/features.h"
 #include "workbench/design/baffle_prediction.h"
 
 namespace lalometer {
 namespace {
 
-/// Departures smaller than this are nobody's concern.
-constexpr double kFeature_db = 1.0;
 constexpr double kShared = 0.5;
-
-Response of_levels(const FrequencyAxis& axis, const std::vector<double>& level, ValidRange valid) {
-  std::vector<std::complex<double>> values;
-  for (const double v : level) values.push_back(from_level(v, 0.0, 1.0));
-  return *Response::make(axis, std::move(values), Quantity::kRatio, valid, false);
-}
-
-/// What stands out of a curve's own run over two octaves, dB.
-std::vector<double> outstanding(const Response& curve) {
-  // Half-octave means three times over: a smooth run about two octaves wide.
-  const Response fine = level_run(curve, 6);
-  Response broad = level_run(curve, 1);
-  broad = level_run(broad, 1);
-  std::vector<double> out(curve.size());
-  for (std::size_t i = 0; i < out.size(); ++i)
-    out[i] = to_level_db(fine.magnitude(i), 1.0) - to_level_db(broad.magnitude(i), 1.0);
-  return out;
-}
-
-struct Feature {
-  std::size_t from, to;  ///< half open
-  double height_db;      ///< below 0: a dip
-};
-
-std::vector<Feature> features_of(const FrequencyAxis& axis, const std::vector<double>& y,
-                                 double low, double high) {
-  std::vector<Feature> found;
-  for (std::size_t i = 0; i < y.size();) {
-    if (axis[i] < low || axis[i] > high || std::abs(y[i]) < 0.35) {
-      ++i;
-      continue;
-    }
-    std::size_t end = i;
-    double top = y[i];
-    while (end < y.size() && axis[end] <= high && std::abs(y[end]) >= 0.35 &&
-           (y[end] > 0.0) == (y[i] > 0.0)) {
-      if (std::abs(y[end]) > std::abs(top)) top = y[end];
-      ++end;
-    }
-    if (std::abs(top) >= kFeature_db) found.push_back({i, end, top});
-    i = end;
-  }
-  return found;
-}
-
-/// Mean share of a feature that other angles have.
-double shared(const Feature& f, const std::vector<double>& own,
-              const std::vector<std::vector<double>>& others) {
-  if (others.empty()) return 1.0;
-  double sum = 0.0;
-  for (const auto& other : others) {
-    double top = 0.0;
-    double bottom = 0.0;
-    for (std::size_t i = f.from; i < f.to; ++i) {
-      top += own[i] * other[i];
-      bottom += own[i] * own[i];
-    }
-    sum += std::clamp(top / bottom, -1.0, 1.5);
-  }
-  return sum / static_cast<double>(others.size());
-}
-
-std::vector<std::vector<double>> outstanding_at(const Orbit& orbit, Plane plane, double from,
-                                                double to) {
-  std::vector<std::vector<double>> all;
-  for (const Orbit::Ray& ray : orbit.rays(plane)) {
-    const double d = std::abs(ray.degrees);
-    if (ray.mirrored || d < from - 0.5 || d > to + 0.5) continue;
-    std::vector<double> level(orbit.axis().size());
-    for (std::size_t i = 0; i < level.size(); ++i) level[i] = ray.curve.level_db(i);
-    all.push_back(outstanding(of_levels(orbit.axis(), level, orbit.valid())));
-  }
-  return all;
-}
 
 /// Dips that the edges make on the axis, within a tenth of an octave of the feature.
 bool edges_make(const OrbitMaterial& m, double f) {
@@ -109,13 +34,10 @@ std::vector<LeftAlone> left_alone(const OrbitMaterial& m, const std::vector<doub
   const auto wide_h = outstanding_at(orbit, Plane::kHorizontal, 40.0, 60.0);
   const auto near_v = outstanding_at(orbit, Plane::kVertical, 10.0, 30.0);
   std::vector<LeftAlone> alone;
-  for (const Feature& f : features_of(orbit.axis(), own, low, high)) {
-    double at = orbit.axis()[f.from];
-    double most = 0.0;
-    for (std::size_t i = f.from; i < f.to; ++i)
-      if (std::abs(own[i]) > most) most = std::abs(own[i]), at = orbit.axis()[i];
-    const double h = 0.5 * (shared(f, own, near_h) + shared(f, own, wide_h));
-    const double v = shared(f, own, near_v);
+  for (const CurveFeature& f : features_of(orbit.axis(), own, low, high)) {
+    const double at = f.at_hz;
+    const double h = 0.5 * (shared_by(f, own, near_h) + shared_by(f, own, wide_h));
+    const double v = shared_by(f, own, near_v);
     const char* what = f.height_db < 0.0 ? "dip" : "peak";
     const LeftAlone range{orbit.axis()[f.from], orbit.axis()[f.to - 1], {}};
     std::string reason;
@@ -138,24 +60,84 @@ std::vector<LeftAlone> left_alone(const OrbitMaterial& m, const std::vector<doub
   return alone;
 }
 
-double level_at(const std::vector<std::pair<double, double>>& points, double f) {
-  if (f <= points.front().first) return points.front().second;
-  for (std::size_t i = 1; i < points.size(); ++i) {
-    if (f > points[i].first) continue;
-    const double t =
-        std::log(f / points[i - 1].first) / std::log(points[i].first / points[i - 1].first);
-    return points[i - 1].second + t * (points[i].second - points[i - 1].second);
+/// What "flat" is: the mean of dB over log f from 300 Hz to 3 kHz; of what does not play there,
+/// over what stands within 6 dB of its loudest third of an octave.
+double middle_of(const Orbit& orbit, const std::vector<double>& level) {
+  const Response curve = of_levels(orbit.axis(), level, Quantity::kRatio, orbit.valid());
+  if (const auto mean = mean_level_db(curve, 300.0, 3000.0)) return *mean;
+  const Response run = level_run(curve, 3);
+  double top = -1e9;
+  for (std::size_t i = 0; i < run.size(); ++i)
+    if (orbit.valid().contains(orbit.axis()[i])) top = std::max(top, run.level_db(i));
+  double sum = 0.0;
+  double octaves = 0.0;
+  for (std::size_t i = 0; i + 1 < run.size(); ++i) {
+    if (!orbit.valid().contains(orbit.axis()[i]) || run.level_db(i) < top - 6.0) continue;
+    const double step = std::log2(orbit.axis()[i + 1] / orbit.axis()[i]);
+    sum += step * level[i];
+    octaves += step;
   }
-  return points.back().second;
+  return octaves > 0.0 ? sum / octaves : top;
 }
 
-/// Mean dB over log f from 300 Hz to 3 kHz.
-double middle_of(const Orbit& orbit, const std::vector<double>& level) {
-  const auto mean = mean_level_db(of_levels(orbit.axis(), level, {0.0, 1e12}), 300.0, 3000.0);
-  if (mean) return *mean;
-  double sum = 0.0;
-  for (const double v : level) sum += v;
-  return sum / static_cast<double>(level.size());
+/// The ends of the range where the curve falls off its target for good: a filter there drives the
+/// cone or the dome, and the next octave is gone all the same.
+void leave_roll_offs(std::vector<LeftAlone>& alone, const FrequencyAxis& axis,
+                     const std::vector<double>& level, const std::vector<double>& target,
+                     double from, double to) {
+  constexpr double kFallen_db = 0.5;
+  const Response run = level_run(of_levels(axis, level, Quantity::kRatio, {0.0, 1e12}), 6);
+  const auto fallen = [&](std::size_t i) { return run.level_db(i) < target[i] - kFallen_db; };
+  std::size_t low = 0;
+  while (low + 1 < axis.size() && axis[low] < from) ++low;
+  std::size_t high = axis.size() - 1;
+  while (high > 0 && axis[high] > to) --high;
+  std::size_t up = low;
+  while (up < high && fallen(up)) ++up;
+  if (up > low)
+    alone.push_back({axis[low], axis[up], "here the roll-off begins: it is the box's to mend"});
+  std::size_t down = high;
+  while (down > up && fallen(down)) --down;
+  if (down < high)
+    alone.push_back({axis[down], axis[high], "here it falls off at the top for good"});
+}
+
+/// Rms off a straight line over log f.
+double off_line(const FrequencyAxis& axis, const std::vector<double>& level, double from,
+                double to) {
+  const auto trend = trend_of(axis, level, from, to);
+  if (!trend) return 0.0;
+  double square = 0.0;
+  double octaves = 0.0;
+  for (std::size_t i = 0; i + 1 < axis.size(); ++i) {
+    if (axis[i] < from || axis[i] > to) continue;
+    const double step = std::log2(axis[i + 1] / axis[i]);
+    square += step * std::pow(level[i] - trend->level_at_1k_db -
+                                  trend->slope_db_per_octave * std::log2(axis[i] / 1000.0),
+                              2);
+    octaves += step;
+  }
+  return octaves > 0.0 ? std::sqrt(square / octaves) : 0.0;
+}
+
+/// What the filters do to every average, and to headroom.
+void tell_effects(EqualiseAdvice& out, const FrequencyAxis& axis, const Spinorama& spin) {
+  std::vector<double> gain(out.before_db.size());
+  for (std::size_t i = 0; i < gain.size(); ++i) {
+    gain[i] = out.equalisation.after_db[i] - out.before_db[i];
+    out.headroom_db = std::max(out.headroom_db, gain[i]);
+  }
+  for (const auto& [what, level] : {std::pair{"on axis", &spin.on_axis_db},
+                                    std::pair{"listening window", &spin.listening_window_db},
+                                    std::pair{"early reflections", &spin.early_reflections_db},
+                                    std::pair{"sound power", &spin.sound_power_db},
+                                    std::pair{"in room, predicted", &spin.predicted_in_room_db}}) {
+    if (level->empty()) continue;
+    std::vector<double> after = *level;
+    for (std::size_t i = 0; i < after.size(); ++i) after[i] += gain[i];
+    out.effects.push_back({what, off_line(axis, *level, out.from_hz, out.to_hz),
+                           off_line(axis, after, out.from_hz, out.to_hz)});
+  }
 }
 
 }  // namespace
@@ -184,7 +166,7 @@ Result<EqualiseAdvice> equalise_advice(const OrbitMaterial& m, const EqualiseWis
   EqualiseAdvice out;
   out.before_db = level;
   const double middle = middle_of(orbit, level);
-  const Response curve = of_levels(orbit.axis(), level, orbit.valid());
+  const Response curve = of_levels(orbit.axis(), level, Quantity::kRatio, orbit.valid());
   const double valid_from = std::max(orbit.axis().front(), orbit.valid().low_hz);
   double from = valid_from;
   if (const auto f3 = fall_off_hz(level_run(curve, 12), middle, 3.0, 0.1))
@@ -196,15 +178,15 @@ Result<EqualiseAdvice> equalise_advice(const OrbitMaterial& m, const EqualiseWis
                                  frequency_text(out.from_hz), frequency_text(out.to_hz)),
                      where);
   const auto trend = trend_of(orbit.axis(), level, std::max(out.from_hz, 100.0), out.to_hz);
-  const double told_middle = [&] {
-    if (wish.target.empty()) return 0.0;
-    std::vector<double> told;
-    for (const double f : orbit.axis().hz()) told.push_back(level_at(wish.target, f));
-    return middle_of(orbit, told);
-  }();
-  for (const double f : orbit.axis().hz()) {
-    if (!wish.target.empty())
-      out.target_db.push_back(level_at(wish.target, f) - told_middle + middle);
+  std::vector<double> told;
+  if (wish.target_axis)
+    for (const double f : orbit.axis().hz())
+      told.push_back(value_between(*wish.target_axis, wish.target_db, f));
+  const double told_middle = told.empty() ? 0.0 : middle_of(orbit, told);
+  for (std::size_t i = 0; i < orbit.axis().size(); ++i) {
+    const double f = orbit.axis()[i];
+    if (!told.empty())
+      out.target_db.push_back(told[i] - told_middle + middle);
     else if (wish.slope && trend)
       out.target_db.push_back(trend->level_at_1k_db +
                               trend->slope_db_per_octave * std::log2(f / 1000.0));
@@ -212,12 +194,16 @@ Result<EqualiseAdvice> equalise_advice(const OrbitMaterial& m, const EqualiseWis
       out.target_db.push_back(middle);
   }
   out.refused = left_alone(m, outstanding(curve), out.from_hz, out.to_hz);
+  leave_roll_offs(out.refused, orbit.axis(), level, out.target_db, out.from_hz, out.to_hz);
+  std::stable_sort(out.refused.begin(), out.refused.end(),
+                   [](const LeftAlone& a, const LeftAlone& b) { return a.low_hz < b.low_hz; });
   EqualiseLimits limits{.from_hz = out.from_hz,
                         .to_hz = out.to_hz,
                         .filters = wish.filters,
                         .max_boost_db = wish.max_boost_db,
                         .sample_rate_hz = wish.sample_rate_hz};
   out.equalisation = equalised(orbit.axis(), level, out.target_db, out.refused, limits);
+  tell_effects(out, orbit.axis(), spin);
   if (out.from_hz > orbit.axis().front() * 1.05) {
     LeftAlone below{orbit.axis().front(), out.from_hz, {}};
     below.reason = std::string(out.from_hz > valid_from * 1.01

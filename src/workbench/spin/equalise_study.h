@@ -3,22 +3,15 @@
 #include "acoustics/equaliser/equalise.h"
 #include "acoustics/spin/spinorama.h"
 #include "workbench/angles/orbit_material.h"
+#include "workbench/spin/angle_view.h"
 
 namespace lalometer {
 
-enum class EqualiseFor { kOnAxis, kListeningWindow, kPredictedInRoom };
-[[nodiscard]] std::optional<EqualiseFor> equalise_for(std::string_view word);
-
-struct EqualiseWish {
-  EqualiseFor of = EqualiseFor::kListeningWindow;
-  bool slope = false;  ///< its own trend line instead of its mean
-  /// A target told point by point, dB at any offset, rising in frequency; empty: none.
-  std::vector<std::pair<double, double>> target = {};
-  std::optional<double> from_hz = std::nullopt;
-  std::optional<double> to_hz = std::nullopt;
-  int filters = 5;
-  double max_boost_db = 3.0;
-  double sample_rate_hz = 48000.0;
+/// How far one of the averages departs from a straight line over log f, before and after; dB rms.
+struct EqualiseEffect {
+  std::string what;
+  double before_db;
+  double after_db;
 };
 
 struct EqualiseAdvice {
@@ -28,6 +21,8 @@ struct EqualiseAdvice {
   std::vector<double> target_db = {};
   double from_hz = 0.0;
   double to_hz = 0.0;
+  std::vector<EqualiseEffect> effects = {};  ///< within the same range
+  double headroom_db = 0.0;                  ///< the most that the filters lift anything
   std::vector<std::string> notes = {};
 };
 

@@ -15,22 +15,69 @@ void put_average(Told& told, const char* key, const SpatialAverage& average) {
     told.put(key, Told::Value(average));
 }
 
-void put_plain(Told& told, const char* key, const std::optional<Estimate>& e) {
-  if (e)
-    told.put_apart(key, *e);
-  else
-    told.put(key, nullptr);
-}
-
 std::vector<double> degrees_of(const std::vector<Orbit::Ray>& rays) {
   std::vector<double> all;
   for (const Orbit::Ray& ray : rays) all.push_back(ray.degrees);
   return all;
 }
 
+void tell_more(Told& told, const AngleReading& r) {
+  std::vector<std::string> features;
+  for (const IndexFeature& f : r.features) features.push_back(spoken(f) + ".");
+  told.put("index_features", Told::Value(std::move(features)));
+  std::vector<Told> changes;
+  for (const RatingChange& c : r.rating_changes) {
+    Told row;
+    row.put("what", c.what).put("by", c.by);
+    changes.push_back(std::move(row));
+  }
+  told.put("rating_changes", Told::Value(std::move(changes)));
+  std::vector<Told> lobes;
+  for (const LobeReading& l : r.lobes) {
+    Told row;
+    row.put("low", l.low).put("high", l.high).put("crossover_hz", l.crossover_hz);
+    row.put("plane", l.plane == Plane::kVertical ? "vertical" : "horizontal");
+    row.put("tilt_deg", l.tilt_deg ? Told::Value(*l.tilt_deg) : Told::Value(nullptr));
+    row.put("null_plus_deg", l.null_plus_deg).put("null_minus_deg", l.null_minus_deg);
+    row.put("expected_tilt_deg", l.expected_tilt_deg).put("off_sum_db", l.off_sum_db);
+    lobes.push_back(std::move(row));
+    told.notes(l.notes);
+  }
+  told.put("lobes", Told::Value(std::move(lobes)));
+  std::vector<Told> windows;
+  for (const CrossoverWindow& w : r.windows) {
+    Told row;
+    row.put("low", w.low).put("high", w.high).put("from_hz", w.from_hz).put("to_hz", w.to_hz);
+    std::vector<Told> limits;
+    for (const CrossoverWindow::Limit& limit : w.limits) {
+      Told one;
+      one.put("what", limit.what).put("frequency_hz", limit.frequency_hz);
+      limits.push_back(std::move(one));
+    }
+    row.put("limits", Told::Value(std::move(limits)));
+    windows.push_back(std::move(row));
+  }
+  told.put("crossover_windows", Told::Value(std::move(windows)));
+  if (r.aim) {
+    Told aim;
+    aim.put("horizontal_deg", r.aim->best.horizontal_deg)
+        .put("vertical_deg", r.aim->best.vertical_deg)
+        .put("roughness_db", r.aim->best.roughness_db)
+        .put("roughness_here_db", r.aim->here.roughness_db)
+        .put("uncertainty_db", r.aim->uncertainty_db)
+        .put("real", r.aim->real());
+    told.put("best_axis", std::move(aim));
+  } else {
+    told.put("best_axis", nullptr);
+  }
+  told.notes(r.notes);
+}
+
 }  // namespace
 
-Told told_of(const OrbitMaterial& m, const SpinReading& r) {
+Told told_of(const AngleReading& reading) {
+  const OrbitMaterial& m = *reading.material;
+  const SpinReading& r = reading.spin;
   Told told;
   const FrequencyAxis& axis = m.orbit.axis();
   told.put("frequency_hz", Told::Value(std::vector<double>(axis.hz().begin(), axis.hz().end())));
@@ -48,12 +95,12 @@ Told told_of(const OrbitMaterial& m, const SpinReading& r) {
   put_average(told, "sound_power_di_db", r.spin.sound_power_di_db);
   put_average(told, "early_reflections_di_db", r.spin.early_reflections_di_db);
   put_average(told, "predicted_in_room_db", r.spin.predicted_in_room_db);
-  put_plain(told, "sensitivity_db", r.sensitivity_db);
-  put_plain(told, "f3_hz", r.f3_hz);
-  put_plain(told, "f6_hz", r.f6_hz);
-  put_plain(told, "f10_hz", r.f10_hz);
-  put_plain(told, "deviation_db", r.deviation_db);
-  put_plain(told, "predicted_in_room_slope_db_per_octave", r.slope_db_per_octave);
+  told.put_apart("sensitivity_db", r.sensitivity_db);
+  told.put_apart("f3_hz", r.f3_hz);
+  told.put_apart("f6_hz", r.f6_hz);
+  told.put_apart("f10_hz", r.f10_hz);
+  told.put_apart("deviation_db", r.deviation_db);
+  told.put_apart("predicted_in_room_slope_db_per_octave", r.slope_db_per_octave);
   Told preference;
   preference.put("score", r.preference.score)
       .put("score_with_subwoofer", r.preference.score_with_subwoofer)
@@ -72,87 +119,81 @@ Told told_of(const OrbitMaterial& m, const SpinReading& r) {
   told.put("extended_below_hz", m.extended_below_hz);
   told.put("valid_from_hz", m.valid_from_hz).put("drive_v", m.drive_v);
   told.put("distance_m", m.distance_m);
+  tell_more(told, reading);
   return std::move(told.notes(r.notes).notes(m.notes).columns_every(16));
 }
 
-Told told_of_circle(const OrbitMaterial& m, Plane plane, double fall_db) {
+Told told_of(const OrbitMaterial& m, const CircleReading& r) {
   Told told;
-  const Orbit& orbit = m.orbit;
-  const FrequencyAxis& axis = orbit.axis();
+  const FrequencyAxis& axis = m.orbit.axis();
   told.put("frequency_hz", Told::Value(std::vector<double>(axis.hz().begin(), axis.hz().end())));
-  const auto map = angle_map(orbit, plane);
-  if (!map || map->degrees.size() < 2) {
+  if (!r.map) {
     for (const char* key : {"beamwidth_deg", "coverage_from_hz", "separation_hz",
                             "directivity_index_db", "map", "narrowing", "asymmetry_db"})
       told.put(key, nullptr);
-    told.note(map ? "There is but one angle in this plane." : "There is no response at 0°.");
-    return std::move(told.notes(m.notes));
+    return std::move(told.notes(r.notes).notes(m.notes));
   }
-  const std::vector<double> width = beamwidth_deg(*map, fall_db);
-  told.put("beamwidth_deg", Told::Value(width));
-  const auto coverage = coverage_of(axis, orbit.valid(), width);
-  told.put("coverage_from_hz", coverage ? std::optional(coverage->from_hz) : std::nullopt);
-  told.put("coverage_to_hz", coverage ? std::optional(coverage->to_hz) : std::nullopt);
-  told.put("coverage_deg", coverage ? std::optional(coverage->degrees) : std::nullopt);
+  told.put("beamwidth_deg", Told::Value(r.beamwidth_deg));
+  if (r.expected_deg.empty())
+    told.put("expected_beamwidth_deg", nullptr);
+  else
+    told.put("expected_beamwidth_deg", Told::Value(r.expected_deg));
+  told.put("coverage_from_hz", r.coverage ? std::optional(r.coverage->from_hz) : std::nullopt);
+  told.put("coverage_to_hz", r.coverage ? std::optional(r.coverage->to_hz) : std::nullopt);
+  told.put("coverage_deg", r.coverage ? std::optional(r.coverage->degrees) : std::nullopt);
   Told separation;
-  for (const int degrees : {15, 30, 45, 60}) {
-    auto from = separation_hz(orbit, plane, degrees);
-    if (!from && orbit.at(plane, degrees) == nullptr && orbit.at(plane, -degrees) == nullptr) {
-      // Between the angles that were taken, by straight lines in dB.
-      std::vector<Orbit::Ray> rays = orbit.rays(plane);
-      const auto between = orbit.level_at(plane, degrees, 20.5);
-      const auto other = orbit.level_at(plane, -degrees, 20.5);
-      for (const auto& [angle, level] :
-           {std::pair(1.0 * degrees, between), {-1.0 * degrees, other}}) {
-        if (!level) continue;
-        std::vector<std::complex<double>> values;
-        const Quantity quantity = rays.front().curve.quantity();
-        for (const double v : *level)
-          values.push_back(from_level(v, 0.0, level_reference(quantity)));
-        rays.push_back({angle,
-                        *Response::make(axis, std::move(values), quantity, orbit.valid(), false),
-                        false});
-      }
-      const bool horizontal = plane == Plane::kHorizontal;
-      const auto with = Orbit::make(horizontal ? rays : std::vector<Orbit::Ray>{},
-                                    horizontal ? std::vector<Orbit::Ray>{} : rays);
-      if (with) from = separation_hz(*with, plane, degrees);
-    }
-    separation.put(std::to_string(degrees), from);
-  }
+  for (const auto& [degrees, from] : r.separation_hz)
+    separation.put(fmt::format("{:.0f}", degrees), from);
   told.put("separation_hz", std::move(separation));
-  const CircleIndex index = index_of(orbit, plane);
-  if (index.index_db.empty())
+  if (r.index.index_db.empty())
     told.put("directivity_index_db", nullptr)
         .note(
             "directivity_index_db: the angles of this plane have gaps over 20° or end before 60°.");
   else
-    told.put("directivity_index_db", Told::Value(index.index_db));
-  if (!index.index_db.empty() && index.reaches_deg < 179.5)
+    told.put("directivity_index_db", Told::Value(r.index.index_db));
+  if (!r.index.index_db.empty() && r.index.reaches_deg < 179.5)
     told.note(fmt::format("directivity_index_db is over the cap up to {:.0f}° that was taken.",
-                          index.reaches_deg));
+                          r.index.reaches_deg));
   Told rows;
-  rows.put("angle_deg", Told::Value(map->degrees));
-  rows.put("level_db", Told::Value(map->level_db));
+  rows.put("angle_deg", Told::Value(r.map->degrees));
+  rows.put("level_db", Told::Value(r.map->level_db));
   told.put("map", std::move(rows));
   std::vector<Told> narrow;
-  for (const Narrowing& n : narrowings(axis, orbit.valid(), width)) {
+  std::vector<Told> wide;
+  for (const BeamChange& change : r.changes) {
+    const Narrowing& n = change.where;
     Told row;
     row.put("at_hz", n.at_hz)
         .put("low_hz", n.low_hz)
         .put("high_hz", n.high_hz)
         .put("beamwidth_deg", n.beamwidth_deg)
         .put("by_deg", n.by_deg);
-    narrow.push_back(std::move(row));
+    std::vector<std::string> causes;
+    for (const BeamChange::Cause& cause : change.causes)
+      causes.push_back(fmt::format("{}: {}", word_of(cause.cause), cause.reason));
+    row.put("causes", Told::Value(std::move(causes)));
+    (change.wider ? wide : narrow).push_back(std::move(row));
   }
   told.put("narrowing", Told::Value(std::move(narrow)));
-  const std::vector<double> asymmetry = asymmetry_db(orbit, plane);
-  if (asymmetry.empty())
+  told.put("widening", Told::Value(std::move(wide)));
+  std::vector<Told> deviations;
+  for (const AngleDeviation& d : r.deviations) {
+    Told row;
+    row.put("angle_deg", d.degrees)
+        .put("mean_db", d.mean_db)
+        .put("worst_db", d.worst_db)
+        .put("worst_at_hz", d.worst_at_hz);
+    deviations.push_back(std::move(row));
+  }
+  told.put("deviation", Told::Value(std::move(deviations)));
+  told.put("deviation_from_hz", r.deviations_over.low_hz)
+      .put("deviation_to_hz", r.deviations_over.high_hz);
+  if (r.asymmetry_db.empty())
     told.put("asymmetry_db", nullptr).note("asymmetry_db: no angle was taken on both sides.");
   else
-    told.put("asymmetry_db", Told::Value(asymmetry));
+    told.put("asymmetry_db", Told::Value(r.asymmetry_db));
   told.put("extended_below_hz", m.extended_below_hz).put("valid_from_hz", m.valid_from_hz);
-  return std::move(told.notes(m.notes).columns_every(16));
+  return std::move(told.notes(r.notes).notes(m.notes).columns_every(16));
 }
 
 Told told_of(const OrbitMaterial& m, const EqualiseAdvice& a, double sample_rate_hz) {
@@ -186,7 +227,17 @@ Told told_of(const OrbitMaterial& m, const EqualiseAdvice& a, double sample_rate
       .put("deviation_after_db", a.equalisation.deviation_after_db)
       .put("from_hz", a.from_hz)
       .put("to_hz", a.to_hz)
-      .put("sample_rate_hz", sample_rate_hz);
+      .put("sample_rate_hz", sample_rate_hz)
+      .put("headroom_db", a.headroom_db);
+  std::vector<Told> effects;
+  for (const EqualiseEffect& effect : a.effects) {
+    Told row;
+    row.put("what", effect.what)
+        .put("before_db", effect.before_db)
+        .put("after_db", effect.after_db);
+    effects.push_back(std::move(row));
+  }
+  told.put("effects", Told::Value(std::move(effects)));
   return std::move(told.notes(a.notes).notes(m.notes).columns_every(16));
 }
 

@@ -2,7 +2,8 @@
 
 #include "workbench/reading/lane_content.h"
 
-/// Every lane of the score: a line here and a file of its name beside this one. In the order in
+/// Every lane of the score: a line here and a file beside this one or in
+/// angles/. In the order in
 /// which they are offered.
 #define LALOMETER_LANES(LANE) \
   LANE(impulse)               \
@@ -17,7 +18,15 @@
   LANE(bass)                  \
   LANE(excess)                \
   LANE(delay)                 \
-  LANE(step)
+  LANE(step)                  \
+  LANE(spinorama)             \
+  LANE(angles_horizontal)     \
+  LANE(angles_vertical)       \
+  LANE(beamwidth)             \
+  LANE(directivity_index)     \
+  LANE(asymmetry)             \
+  LANE(angles_difference)     \
+  LANE(equalised)
 
 namespace lalometer::lanes {
 
