@@ -189,6 +189,7 @@ struct Pictures {
 
   /// The bare kiosk all round: lanes of angles, spinorama, what a filter would mend.
   void angles() {
+    if (auto* seen = window.findChild<QWidget*>(QStringLiteral("message"))) seen->hide();
     window.showDesk(QStringLiteral("angles"));
     window.state().setCursorHz(2600.0);
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("anglesLanes")),

@@ -6,6 +6,7 @@
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
+#include <QLineEdit>
 #include <QPushButton>
 #include <QSpinBox>
 
@@ -236,6 +237,40 @@ TEST_F(AnglesTest, TheEqualiserMendsWhatStandsAtAllAngles) {
   QTest::keyClick(filters, Qt::Key_Return);
   rest();
   EXPECT_THAT(part<QLabel>("equaliserOutcome")->text().toStdString(), HasSubstr("Nothing to mend"));
+}
+
+TEST_F(AnglesTest, AnglesOfAFoldersNamesAreCorrectedBeforeTheyAreTaken) {
+  const auto set = folder_ / "names";
+  std::filesystem::create_directories(set);
+  for (const char* name : {"sluice h0.frd", "sluice h30.frd", "sluice v-10.frd"})
+    test::write(set / name, "300 80\n1000 81\n3000 82\n10000 80\n");
+  window_->importFiles({QString::fromStdString(set.string())});
+  rest();
+  std::vector<QLineEdit*> fields;
+  for (int i = 0; i < 3; ++i)
+    fields.push_back(part<QLineEdit>(fmt::format("importAngle{}", i).c_str()));
+  ASSERT_TRUE(fields[0] && fields[1] && fields[2]);
+  EXPECT_EQ(fields[1]->text(), QStringLiteral("horizontal +30°"));
+  EXPECT_EQ(fields[2]->text(), QStringLiteral("vertical -10°"));
+  const auto type = [](QLineEdit* field, const char* text) {
+    field->setFocus();
+    field->selectAll();
+    QTest::keyClicks(field, QLatin1String(text));
+    QTest::keyClick(field, Qt::Key_Tab);
+  };
+  type(fields[1], "-45");
+  EXPECT_EQ(fields[1]->text(), QStringLiteral("horizontal -45°"));
+  type(fields[2], "v 20");
+  type(fields[0], "ahead");
+  EXPECT_EQ(fields[0]->text(), QStringLiteral("horizontal +0°")) << "no angle: as it was";
+  QTest::mouseClick(part<QPushButton>("importTake"), Qt::LeftButton);
+  rest();
+  std::vector<std::pair<double, double>> places;
+  const auto& takes = session().takes();
+  for (std::size_t i = takes.size() - 3; i < takes.size(); ++i)
+    places.emplace_back(place_of(takes[i]).horizontal_deg, place_of(takes[i]).vertical_deg);
+  EXPECT_THAT(places, testing::UnorderedElementsAre(std::pair(0.0, 0.0), std::pair(-45.0, 0.0),
+                                                    std::pair(0.0, 20.0)));
 }
 
 TEST_F(AnglesTest, WithoutASetThePagesSayWhatToDo) {

@@ -8,7 +8,7 @@
 #include <set>
 
 #include "desk/drawing/drawing_desk.h"
-#include "desk/pages/import_sheet.h"
+#include "desk/importing/import_sheet.h"
 #include "desk/pages/start_view.h"
 #include "desk/shelf/shelf_view.h"
 #include "desk/window_fixture.h"

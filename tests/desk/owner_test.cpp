@@ -11,7 +11,7 @@
 #include "desk/monitor/monitor_desk.h"
 #include "desk/drawing/drawing_desk.h"
 #include "desk/frame/job_strip.h"
-#include "desk/pages/import_sheet.h"
+#include "desk/importing/import_sheet.h"
 #include "desk/window_fixture.h"
 #include "workbench/practice/practice_cases.h"
 #include "workbench/sharing/exporting.h"

@@ -11,18 +11,25 @@ namespace {
 
 constexpr double kNaN = std::numeric_limits<double>::quiet_NaN();
 
-/// Angle at which one side has fallen by so much; 180 where it never does; NaN where the data end.
-double fall_angle(const AngleMap& map, std::size_t i, double sign, double fall_db) {
-  double last_angle = 0.0;
-  double last_level = 0.0;
-  std::vector<std::pair<double, double>> side;
+/// The rows of one side by rising angle from the axis; straight behind belongs to both.
+using Half = std::vector<std::pair<double, const std::vector<double>*>>;
+Half half_of(const AngleMap& map, double sign) {
+  Half half;
   for (std::size_t r = 0; r < map.degrees.size(); ++r) {
     const double d = map.degrees[r];
     if (d * sign > 0.25 || (d > 179.5 && sign < 0.0))
-      side.emplace_back(d > 179.5 ? 180.0 : d * sign, map.level_db[r][i]);
+      half.emplace_back(d > 179.5 ? 180.0 : d * sign, &map.level_db[r]);
   }
-  std::sort(side.begin(), side.end());
-  for (const auto& [angle, level] : side) {
+  std::sort(half.begin(), half.end());
+  return half;
+}
+
+/// Angle at which one side has fallen by so much; 180 where it never does; NaN where the data end.
+double fall_angle(const Half& half, std::size_t i, double fall_db) {
+  double last_angle = 0.0;
+  double last_level = 0.0;
+  for (const auto& [angle, row] : half) {
+    const double level = (*row)[i];
     if (level <= -fall_db) {
       // A lobe's top is a parabola: straight over the square of the angle.
       const double t = (last_level + fall_db) / (last_level - level);
@@ -34,9 +41,9 @@ double fall_angle(const AngleMap& map, std::size_t i, double sign, double fall_d
   return last_angle > 179.5 ? 180.0 : kNaN;
 }
 
-bool has_side(const AngleMap& map, double sign) {
-  return std::any_of(map.degrees.begin(), map.degrees.end(),
-                     [&](double d) { return d * sign > 0.25 && d < 179.5; });
+/// More than straight behind.
+bool taken(const Half& half) {
+  return !half.empty() && half.front().first < 179.5;
 }
 
 }  // namespace
@@ -49,8 +56,7 @@ std::optional<AngleMap> angle_map(const Orbit& orbit, Plane plane) {
   for (const Orbit::Ray& ray : orbit.rays(plane)) {
     map.degrees.push_back(ray.degrees);
     std::vector<double> row(orbit.axis().size());
-    for (std::size_t i = 0; i < row.size(); ++i)
-      row[i] = ray.curve.level_db(i) - axis->curve.level_db(i);
+    for (std::size_t i = 0; i < row.size(); ++i) row[i] = ray.level_db[i] - axis->level_db[i];
     map.level_db.push_back(std::move(row));
   }
   return map;
@@ -58,14 +64,13 @@ std::optional<AngleMap> angle_map(const Orbit& orbit, Plane plane) {
 
 std::vector<double> beamwidth_deg(const AngleMap& map, double fall_db) {
   const std::size_t n = map.level_db.empty() ? 0 : map.level_db.front().size();
-  const bool right = has_side(map, 1.0);
-  const bool left = has_side(map, -1.0);
+  const Half right = half_of(map, 1.0);
+  const Half left = half_of(map, -1.0);
   std::vector<double> width(n, kNaN);
-  if (!right && !left) return width;
+  if (!taken(right) && !taken(left)) return width;
   for (std::size_t i = 0; i < n; ++i) {
-    const double a = right ? fall_angle(map, i, 1.0, fall_db) : fall_angle(map, i, -1.0, fall_db);
-    const double b = left ? fall_angle(map, i, -1.0, fall_db) : a;
-    width[i] = a + b;
+    const double a = fall_angle(taken(right) ? right : left, i, fall_db);
+    width[i] = a + (taken(right) && taken(left) ? fall_angle(left, i, fall_db) : a);
   }
   return width;
 }
@@ -85,7 +90,7 @@ std::optional<double> separation_hz(const Orbit& orbit, Plane plane, double degr
   const auto off = [&](std::size_t i) {
     double power = 0.0;
     for (const auto& side : sides) power += std::pow(10.0, side[i] / 10.0);
-    return 10.0 * std::log10(power / static_cast<double>(sides.size())) - axis->curve.level_db(i);
+    return 10.0 * std::log10(power / static_cast<double>(sides.size())) - axis->level_db[i];
   };
   std::optional<double> from;
   for (std::size_t i = orbit.axis().size(); i-- > 0;) {
@@ -277,7 +282,7 @@ std::vector<double> asymmetry_db(const Orbit& orbit, Plane plane) {
     if (other == nullptr || other->mirrored) continue;
     pairs += 1.0;
     for (std::size_t i = 0; i < square.size(); ++i)
-      square[i] += std::pow(ray.curve.level_db(i) - other->curve.level_db(i), 2);
+      square[i] += (ray.level_db[i] - other->level_db[i]) * (ray.level_db[i] - other->level_db[i]);
   }
   if (pairs == 0.0) return {};
   for (double& v : square) v = std::sqrt(v / pairs);

@@ -21,8 +21,8 @@ struct AngleMap {
 [[nodiscard]] std::vector<double> beamwidth_deg(const AngleMap& map, double fall_db);
 
 /// From where on an angle stays 3 dB under the axis, up to the valid end; both sides' mean power.
-/// Where neither side was taken, by straight lines between rays up to 20 degrees apart. Nothing where
-/// those are missing, or it does not.
+/// Where neither side was taken, by straight lines between rays up to 20 degrees apart. Nothing
+/// where those are missing, or it does not.
 [[nodiscard]] std::optional<double> separation_hz(const Orbit& orbit, Plane plane, double degrees,
                                                   double by_db = 3.0);
 

@@ -89,6 +89,9 @@ Result<Orbit> Orbit::make(std::vector<Ray> horizontal, std::vector<Ray> vertical
                         std::equal(ray.curve.axis().hz().begin(), ray.curve.axis().hz().end(),
                                    orbit.axis_->hz().begin());
       if (!same) ray.curve = resampled(ray.curve, *orbit.axis_);
+      if (same && ray.level_db.size() == ray.curve.size()) continue;
+      ray.level_db.resize(ray.curve.size());
+      for (std::size_t i = 0; i < ray.level_db.size(); ++i) ray.level_db[i] = ray.curve.level_db(i);
     }
   orbit.horizontal_ = std::move(horizontal);
   orbit.vertical_ = std::move(vertical);
@@ -96,8 +99,11 @@ Result<Orbit> Orbit::make(std::vector<Ray> horizontal, std::vector<Ray> vertical
 }
 
 const Orbit::Ray* Orbit::at(Plane plane, double degrees) const {
-  for (const Ray& ray : rays(plane))
-    if (std::abs(wrapped_deg(ray.degrees - degrees)) < kSame_deg) return &ray;
+  const double want = wrapped_deg(degrees);
+  for (const Ray& ray : rays(plane)) {
+    const double off = std::abs(ray.degrees - want);
+    if (off < kSame_deg || off > 360.0 - kSame_deg) return &ray;
+  }
   return nullptr;
 }
 
@@ -110,7 +116,7 @@ Orbit Orbit::mirrored() const {
       const bool there = std::any_of(rays->begin(), rays->end(), [&](const Ray& r) {
         return std::abs(wrapped_deg(r.degrees - other)) < kSame_deg;
       });
-      if (!there) added.push_back({other, ray.curve, true});
+      if (!there) added.push_back({other, ray.curve, true, ray.level_db});
     }
     rays->insert(rays->end(), added.begin(), added.end());
     sort_once(*rays);
@@ -135,8 +141,44 @@ std::optional<std::vector<double>> Orbit::level_at(Plane plane, double degrees,
   const double t = down + up > 0.0 ? down / (down + up) : 0.0;
   std::vector<double> level(axis_->size());
   for (std::size_t i = 0; i < level.size(); ++i)
-    level[i] = (1.0 - t) * below->curve.level_db(i) + t * above->curve.level_db(i);
+    level[i] = (1.0 - t) * below->level_db[i] + t * above->level_db[i];
   return level;
+}
+
+Orbit thinned(const Orbit& orbit, double per_octave, double low_hz, double high_hz) {
+  const FrequencyAxis& axis = orbit.axis();
+  std::vector<std::size_t> kept;
+  double next = low_hz;
+  const double step = std::exp2(1.0 / per_octave);
+  for (std::size_t i = 0; i < axis.size(); ++i) {
+    if (axis[i] < next * (1.0 - 1e-9) || axis[i] > high_hz) continue;
+    kept.push_back(i);
+    next = (next > 0.0 && axis[i] < next * step ? next : axis[i]) * step;
+  }
+  if (kept.size() < 3 || kept.size() == axis.size()) return orbit;
+  std::vector<double> hz;
+  for (const std::size_t i : kept) hz.push_back(axis[i]);
+  const FrequencyAxis coarse = *FrequencyAxis::make(std::move(hz));
+  std::vector<Orbit::Ray> rays[2];
+  for (const Plane plane : {Plane::kHorizontal, Plane::kVertical})
+    for (const Orbit::Ray& ray : orbit.rays(plane)) {
+      std::vector<Complex> values;
+      std::vector<double> level;
+      std::vector<double> spread;
+      for (const std::size_t i : kept) {
+        values.push_back(ray.curve.value(i));
+        level.push_back(ray.level_db[i]);
+        if (!ray.curve.spread().empty()) spread.push_back(ray.curve.spread()[i]);
+      }
+      rays[plane == Plane::kHorizontal ? 0 : 1].push_back(
+          {ray.degrees,
+           Response::make(coarse, std::move(values), ray.curve.quantity(), ray.curve.valid(),
+                          ray.curve.has_phase())
+               ->with_spread(std::move(spread)),
+           ray.mirrored, std::move(level)});
+    }
+  auto made = Orbit::make(std::move(rays[0]), std::move(rays[1]));
+  return made ? *std::move(made) : orbit;
 }
 
 namespace {
@@ -192,7 +234,8 @@ Orbit turned(const Orbit& orbit, double horizontal_deg, double vertical_deg) {
                                     ? orbit.rays(Plane::kVertical).front().curve.quantity()
                                     : orbit.rays(Plane::kHorizontal).front().curve.quantity();
       rays[plane == Plane::kHorizontal ? 0 : 1].push_back(
-          {static_cast<double>(degrees), of_levels(orbit.axis(), *level, quantity, orbit.valid())});
+          {static_cast<double>(degrees), of_levels(orbit.axis(), *level, quantity, orbit.valid()),
+           false, *level});
     }
   }
   auto made = Orbit::make(std::move(rays[0]), std::move(rays[1]));
@@ -216,8 +259,7 @@ std::optional<double> between_rays_db(const Orbit& orbit, Plane plane) {
       const double f = orbit.axis()[i];
       if (!orbit.valid().contains(f) || f < 300.0 || f > 10000.0) continue;
       const double off =
-          rays[k].curve.level_db(i) -
-          0.5 * (rays[k - 1].curve.level_db(i) + rays[k + 1].curve.level_db(i));
+          rays[k].level_db[i] - 0.5 * (rays[k - 1].level_db[i] + rays[k + 1].level_db[i]);
       square += 0.0625 * off * off;
       count += 1.0;
     }

@@ -17,7 +17,8 @@ class Orbit {
   struct Ray {
     double degrees;  ///< -180 < degrees <= 180
     Response curve;
-    bool mirrored = false;  ///< the other side stands in for it
+    bool mirrored = false;              ///< the other side stands in for it
+    std::vector<double> level_db = {};  ///< of the curve; make() fills it
   };
   /// Curves at angles of both planes; 0 and 180 belong to both. An angle that is given twice counts
   /// once, the first. They are brought to the axis of the ray at 0 (the one nearest to it where
@@ -66,6 +67,11 @@ class Orbit {
 /// that lie alike apart; a quarter of it, since the error goes with the square of the step. dB rms
 /// from 300 Hz to 10 kHz where valid; nothing with fewer than three rays.
 [[nodiscard]] std::optional<double> between_rays_db(const Orbit& orbit, Plane plane);
+
+/// The same set at about so many of its points an octave, from one frequency to another; as it is
+/// where it has fewer.
+[[nodiscard]] Orbit thinned(const Orbit& orbit, double per_octave, double low_hz = 0.0,
+                            double high_hz = 1e12);
 
 /// Levels as a response without phase.
 [[nodiscard]] Response of_levels(const FrequencyAxis& axis, const std::vector<double>& level_db,

@@ -23,6 +23,7 @@ struct LeftAlone {
   double low_hz;
   double high_hz;
   std::string reason;
+  std::string what = {};  ///< the same in a word or two: "roll-off"
 };
 
 struct Equalisation {

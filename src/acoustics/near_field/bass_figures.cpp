@@ -107,23 +107,32 @@ std::optional<double> least_movement_hz(const Response& cone, double low_hz, dou
   return axis[*best] * std::pow(step, off);
 }
 
-Response level_run(const Response& curve, int bands_per_octave) {
-  const FrequencyAxis& axis = curve.axis();
+std::vector<double> mean_run(const FrequencyAxis& axis, const std::vector<double>& values,
+                             int bands_per_octave) {
   const double reach = std::exp2(0.5 / bands_per_octave) * (1.0 + 1e-9);
-  std::vector<std::complex<double>> values(curve.size());
+  std::vector<double> sums(values.size() + 1, 0.0);
+  for (std::size_t i = 0; i < values.size(); ++i) sums[i + 1] = sums[i] + values[i];
+  std::vector<double> run(values.size());
   std::size_t from = 0;
   std::size_t to = 0;
-  for (std::size_t i = 0; i < curve.size(); ++i) {
+  for (std::size_t i = 0; i < values.size(); ++i) {
     while (axis[from] < axis[i] / reach) ++from;
-    while (to + 1 < curve.size() && axis[to + 1] <= axis[i] * reach) ++to;
+    while (to + 1 < values.size() && axis[to + 1] <= axis[i] * reach) ++to;
     // The same to both sides, so that the ends do not lean.
     const std::size_t side = std::min(i - from, to - i);
-    double sum = 0.0;
-    for (std::size_t k = i - side; k <= i + side; ++k)
-      sum += std::log(std::max(curve.magnitude(k), 1e-30));
-    values[i] = std::exp(sum / static_cast<double>(2 * side + 1));
+    run[i] = (sums[i + side + 1] - sums[i - side]) / static_cast<double>(2 * side + 1);
   }
-  return *Response::make(axis, std::move(values), curve.quantity(), curve.valid(), false);
+  return run;
+}
+
+Response level_run(const Response& curve, int bands_per_octave) {
+  std::vector<double> logs(curve.size());
+  for (std::size_t i = 0; i < logs.size(); ++i)
+    logs[i] = std::log(std::max(curve.magnitude(i), 1e-30));
+  const std::vector<double> run = mean_run(curve.axis(), logs, bands_per_octave);
+  std::vector<std::complex<double>> values(curve.size());
+  for (std::size_t i = 0; i < values.size(); ++i) values[i] = std::exp(run[i]);
+  return *Response::make(curve.axis(), std::move(values), curve.quantity(), curve.valid(), false);
 }
 
 std::vector<StandingOut> tops(const Response& curve, double low_hz, double high_hz,

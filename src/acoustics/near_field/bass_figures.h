@@ -31,6 +31,10 @@ namespace lalometer {
 [[nodiscard]] std::optional<double> least_movement_hz(const Response& cone, double low_hz,
                                                       double high_hz);
 
+/// Mean over 1/N octave about each point, of values over the axis; toward the ends over less, the
+/// same to both sides.
+[[nodiscard]] std::vector<double> mean_run(const FrequencyAxis& axis,
+                                           const std::vector<double>& values, int bands_per_octave);
 /// The run of a curve's level: the mean of its dB over 1/N octave about each point. Unlike a power
 /// mean it leaves a straight slope where it is. No phase.
 [[nodiscard]] Response level_run(const Response& curve, int bands_per_octave);

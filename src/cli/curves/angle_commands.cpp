@@ -52,8 +52,8 @@ int spin_command(const Doors& doors, const SpinOptions& o) {
   AngleView view;
   view.horizontal_axis_deg = o.horizontal_axis_deg;
   view.vertical_axis_deg = o.vertical_axis_deg;
-  return print(doors, told_of(angle_reading(
-                          std::make_shared<const OrbitMaterial>(*std::move(material)), view)));
+  const auto taken = std::make_shared<const OrbitMaterial>(*std::move(material));
+  return print(doors, told_of(angle_reading(taken, view, foretold_of(*taken, view.fall_db))));
 }
 
 struct EqualiseOptions : SpinOptions {
@@ -128,10 +128,10 @@ void add_directivity(CLI::App& app, Doors& doors, int& status) {
       return;
     }
     const Plane plane = o->plane == "vertical" ? Plane::kVertical : Plane::kHorizontal;
-    std::vector<BeamModel> models;
+    BeamModels models;
     if (material->geometry)
-      models = beam_models(*material->geometry, plane, material->orbit.axis(), -o->level_db,
-                           material->distance_m, material->speed_of_sound_m_s);
+      models = beam_models(*material->geometry, plane, -o->level_db, material->distance_m,
+                           material->speed_of_sound_m_s);
     status =
         print(doors, told_of(*material, circle_reading(*material, plane, -o->level_db, models)));
   });

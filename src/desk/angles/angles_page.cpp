@@ -89,7 +89,7 @@ void AnglesPage::makeLook(QVBoxLayout* layout, QWidget* inside) {
   grid->addWidget(fall_, 1, 1);
   grid->setColumnStretch(1, 1);
   layout->addLayout(grid);
-  mirror_ = new QCheckBox(tr("A side that was not taken is the other one"), inside);
+  mirror_ = new QCheckBox(tr("Mirror sides not taken"), inside);
   mirror_->setObjectName(QStringLiteral("mirrorAngles"));
   mirror_->setToolTip(tr("Mirrored angles are marked wherever they count."));
   extend_ = new QCheckBox(tr("Near fields carry the bass"), inside);

@@ -18,7 +18,7 @@
 #include "desk/chart/chart_desk.h"
 #include "desk/frame/action_finder.h"
 #include "desk/frame/job_strip.h"
-#include "desk/pages/import_sheet.h"
+#include "desk/importing/import_sheet.h"
 #include "desk/pages/start_view.h"
 #include "desk/queue/queue_banner.h"
 #include "desk/shelf/shelf_view.h"

@@ -1,3 +1,5 @@
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <numeric>
@@ -14,7 +16,7 @@ constexpr double kJudged_db = -25.0;
 /// A ray that was filed wrongly makes the circle rough so far about it.
 constexpr double kAbout_deg = 42.0;
 
-/// Frequencies that are looked at: some forty over the band.
+/// Frequencies that are looked at: some twenty over the band.
 std::vector<std::size_t> band_of(const Orbit& orbit) {
   std::vector<std::size_t> band;
   double next = std::max(kFrom_hz, orbit.valid().low_hz * 1.05);
@@ -22,7 +24,7 @@ std::vector<std::size_t> band_of(const Orbit& orbit) {
     const double f = orbit.axis()[i];
     if (f < next || f > std::min(kTo_hz, orbit.valid().high_hz)) continue;
     band.push_back(i);
-    next = f * std::exp2(1.0 / 12.0);
+    next = f * std::exp2(1.0 / 6.0);
   }
   return band;
 }
@@ -33,10 +35,19 @@ struct Row {
   double mean;
 };
 
+/// A circle as it was filed, but for one row that stands elsewhere.
+struct Filed {
+  const std::vector<Row>& rows;
+  std::size_t moved = static_cast<std::size_t>(-1);
+  double to_deg = 0.0;
+  [[nodiscard]] double degrees(std::size_t k) const {
+    return k == moved ? to_deg : rows[k].degrees;
+  }
+};
+
 /// Level of the other rows at an angle, `out` left out: by the cubic through the two nearest to
 /// each side, else by the straight line between the nearest; nothing where they lie too far apart.
-std::optional<std::vector<double>> others_at(const std::vector<Row>& rows, std::size_t out,
-                                             double degrees) {
+std::optional<std::vector<double>> others_at(const Filed& circle, std::size_t out, double degrees) {
   constexpr double kWidest_deg = 41.0;
   struct Beside {
     const Row* row = nullptr;
@@ -52,26 +63,24 @@ std::optional<std::vector<double>> others_at(const std::vector<Row>& rows, std::
       side[1] = one;
     }
   };
-  for (std::size_t k = 0; k < rows.size(); ++k) {
+  for (std::size_t k = 0; k < circle.rows.size(); ++k) {
     if (k == out) continue;
-    const double off = wrapped_deg(rows[k].degrees - degrees);
-    if (std::abs(off) < 1e-6) return rows[k].level;
-    put(off < 0.0 ? below : above, {&rows[k], off});
+    const double off = wrapped_deg(circle.degrees(k) - degrees);
+    if (std::abs(off) < 1e-6) return circle.rows[k].level;
+    if (std::abs(off) < 1.6 * kWidest_deg) put(off < 0.0 ? below : above, {&circle.rows[k], off});
   }
   const double apart = above[0].off - below[0].off;
   if (below[0].row == nullptr || above[0].row == nullptr || apart > kWidest_deg)
     return std::nullopt;
-  std::vector<Beside> nodes = {below[0], above[0]};
-  if (below[1].row != nullptr && above[1].row != nullptr && -below[1].off < 1.6 * kWidest_deg &&
-      above[1].off < 1.6 * kWidest_deg)
-    nodes.insert(nodes.end(), {below[1], above[1]});
+  const Beside nodes[4] = {below[0], above[0], below[1], above[1]};
+  const std::size_t count = below[1].row != nullptr && above[1].row != nullptr ? 4 : 2;
   std::vector<double> level(below[0].row->level.size(), 0.0);
-  for (const Beside& node : nodes) {
+  for (std::size_t n = 0; n < count; ++n) {
     double weight = 1.0;
-    for (const Beside& other : nodes)
-      if (other.row != node.row) weight *= other.off / (other.off - node.off);
+    for (std::size_t o = 0; o < count; ++o)
+      if (o != n) weight *= nodes[o].off / (nodes[o].off - nodes[n].off);
     for (std::size_t i = 0; i < level.size(); ++i)
-      level[i] += weight * std::max(node.row->level[i], 2.0 * kJudged_db);
+      level[i] += weight * std::max(nodes[n].row->level[i], 2.0 * kJudged_db);
   }
   return level;
 }
@@ -157,29 +166,21 @@ bool find_swaps(const std::vector<Row>& rows, Plane plane, std::vector<std::stri
   return true;
 }
 
-/// How far a row lies off what the others make of its angle, with another one left out as well.
-double misfit(const std::vector<Row>& rows, std::size_t k, std::size_t without) {
-  std::vector<Row> some;
-  std::size_t own = 0;
-  for (std::size_t i = 0; i < rows.size(); ++i) {
-    if (i == without) continue;
-    if (i == k) own = some.size();
-    some.push_back(rows[i]);
-  }
-  const auto there = others_at(some, own, rows[k].degrees);
-  return there ? rms_off(rows[k].level, *there) : 0.0;
+/// How far a row lies off what the others make of its angle.
+double misfit(const Filed& circle, std::size_t k) {
+  const auto there = others_at(circle, k, circle.degrees(k));
+  return there ? rms_off(circle.rows[k].level, *there) : 0.0;
 }
 
 /// Roughness of the circle about a row's angle as it was filed, dB, if the row stood at another
 /// one: how far every row there lies off what its neighbours make of it, root of the sum of
 /// squares.
-double rough_with(std::vector<Row> rows, std::size_t k, double degrees) {
-  const double told = rows[k].degrees;
-  rows[k].degrees = wrapped_deg(degrees);
+double rough_with(const std::vector<Row>& rows, std::size_t k, double degrees) {
+  const Filed circle{rows, k, wrapped_deg(degrees)};
   double square = 0.0;
   for (std::size_t i = 0; i < rows.size(); ++i)
-    if (i == k || std::abs(wrapped_deg(rows[i].degrees - told)) < kAbout_deg)
-      square += std::pow(misfit(rows, i, rows.size()), 2);
+    if (i == k || std::abs(wrapped_deg(rows[i].degrees - rows[k].degrees)) < kAbout_deg)
+      square += std::pow(misfit(circle, i), 2);
   return std::sqrt(square);
 }
 
@@ -214,10 +215,14 @@ struct Moved {
 Moved best_place(const std::vector<Row>& rows, std::size_t k) {
   Moved moved{rows[k].degrees, rough_with(rows, k, rows[k].degrees), 0.0};
   moved.there_db = moved.told_db;
-  for (double off = -20.0; off <= 20.1; off += 2.5) {
-    const double rough = rough_with(rows, k, rows[k].degrees + off);
-    if (rough < moved.there_db) moved.there_db = rough, moved.degrees = rows[k].degrees + off;
-  }
+  const auto look = [&](double degrees) {
+    const double rough = rough_with(rows, k, degrees);
+    if (rough < moved.there_db) moved.there_db = rough, moved.degrees = degrees;
+  };
+  for (const double off : {-20.0, -15.0, -10.0, -5.0, 5.0, 10.0, 15.0, 20.0})
+    look(rows[k].degrees + off);
+  const double best = moved.degrees;
+  for (const double off : {-2.5, 2.5}) look(best + off);
   return moved;
 }
 
@@ -241,14 +246,32 @@ std::vector<std::size_t> find_moved(const std::vector<Row>& rows, Plane plane,
     Moved moved;
     [[nodiscard]] double share() const { return moved.there_db / moved.told_db; }
   };
+  std::vector<double> off;
+  for (std::size_t k = 0; k < rows.size(); ++k) off.push_back(misfit({rows}, k));
+  // It is itself among the roughest about it.
+  const auto sticks_out = [&](std::size_t k) {
+    for (std::size_t i = 0; i < rows.size(); ++i)
+      if (std::abs(wrapped_deg(rows[i].degrees - rows[k].degrees)) < kAbout_deg &&
+          off[k] < 0.6 * off[i])
+        return false;
+    return true;
+  };
   std::vector<Candidate> candidates;
   for (std::size_t k = 0; rows.size() >= 5 && k < rows.size(); ++k) {
-    if (rows[k].mean < kJudged_db || std::abs(rows[k].degrees) < 0.5) continue;
+    if (rows[k].mean < kJudged_db || std::abs(rows[k].degrees) < 0.5 || !sticks_out(k)) continue;
     const Moved moved = best_place(rows, k);
     if (moved.told_db > kRough_db && moved.there_db < kSmoother * moved.told_db &&
         std::abs(wrapped_deg(moved.degrees - rows[k].degrees)) > kLeast_deg)
       candidates.push_back({k, moved});
   }
+  // What both sides do alike is the loudspeaker's own.
+  const std::vector<Candidate> all = candidates;
+  std::erase_if(candidates, [&](const Candidate& one) {
+    return std::any_of(all.begin(), all.end(), [&](const Candidate& other) {
+      return std::abs(wrapped_deg(rows[other.row].degrees + rows[one.row].degrees)) < 0.5 &&
+             other.row != one.row;
+    });
+  });
   std::sort(candidates.begin(), candidates.end(),
             [](const Candidate& a, const Candidate& b) { return a.share() < b.share(); });
   std::vector<std::size_t> named;
@@ -288,7 +311,7 @@ void find_slips(const std::vector<Row>& rows, Plane plane, std::vector<std::stri
                                         // Of its own side nothing may stand in.
                                         if (wrapped_deg(degrees) * row.degrees <= 0.0)
                                           return std::nullopt;
-                                        return others_at(rows, rows.size(), -degrees);
+                                        return others_at({rows}, rows.size(), -degrees);
                                       })
                            : std::nullopt);
     if (sides.back()) usual.push_back(sides.back()->as_told_db);
@@ -314,8 +337,7 @@ void find_slips(const std::vector<Row>& rows, Plane plane, std::vector<std::stri
                        return std::abs(wrapped_deg(r.degrees + rows[k].degrees)) < 0.5;
                      }) -
         rows.begin());
-    if (other < rows.size() && misfit(rows, other, rows.size()) > misfit(rows, k, rows.size()))
-      continue;
+    if (other < rows.size() && misfit({rows}, other) > misfit({rows}, k)) continue;
     found.push_back(slipped(plane, rows[k], *side, "the other side fits"));
   }
 }
@@ -333,8 +355,7 @@ std::vector<std::string> angle_suspicions(const Orbit& orbit) {
     std::vector<Row> rows;
     for (const Orbit::Ray& ray : rays) {
       Row row{ray.degrees, {}, 0.0};
-      for (const std::size_t i : band)
-        row.level.push_back(ray.curve.level_db(i) - axis->curve.level_db(i));
+      for (const std::size_t i : band) row.level.push_back(ray.level_db[i] - axis->level_db[i]);
       row.mean = std::accumulate(row.level.begin(), row.level.end(), 0.0) /
                  static_cast<double>(row.level.size());
       rows.push_back(std::move(row));

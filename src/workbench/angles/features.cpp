@@ -7,13 +7,10 @@
 
 namespace lalometer {
 
-std::vector<double> outstanding(const Response& curve) {
-  const Response fine = level_run(curve, 6);
-  Response broad = level_run(curve, 1);
-  broad = level_run(broad, 1);
-  std::vector<double> out(curve.size());
-  for (std::size_t i = 0; i < out.size(); ++i)
-    out[i] = to_level_db(fine.magnitude(i), 1.0) - to_level_db(broad.magnitude(i), 1.0);
+std::vector<double> outstanding(const FrequencyAxis& axis, const std::vector<double>& level_db) {
+  std::vector<double> out = mean_run(axis, level_db, 6);
+  const std::vector<double> broad = mean_run(axis, mean_run(axis, level_db, 1), 1);
+  for (std::size_t i = 0; i < out.size(); ++i) out[i] -= broad[i];
   return out;
 }
 
@@ -23,9 +20,7 @@ std::vector<std::vector<double>> outstanding_at(const Orbit& orbit, Plane plane,
   for (const Orbit::Ray& ray : orbit.rays(plane)) {
     const double d = std::abs(ray.degrees);
     if (ray.mirrored || d < from_deg - 0.5 || d > to_deg + 0.5) continue;
-    std::vector<double> level(orbit.axis().size());
-    for (std::size_t i = 0; i < level.size(); ++i) level[i] = ray.curve.level_db(i);
-    all.push_back(outstanding(of_levels(orbit.axis(), level, Quantity::kRatio, orbit.valid())));
+    all.push_back(outstanding(orbit.axis(), ray.level_db));
   }
   return all;
 }

@@ -9,7 +9,8 @@ namespace lalometer {
 
 /// A curve over a sixth of an octave less its own run over two octaves (half-octave means three
 /// times over), dB.
-[[nodiscard]] std::vector<double> outstanding(const Response& curve);
+[[nodiscard]] std::vector<double> outstanding(const FrequencyAxis& axis,
+                                              const std::vector<double>& level_db);
 /// The same of every ray of a circle, on both sides, from one angle to the other; mirrored ones
 /// are left out.
 [[nodiscard]] std::vector<std::vector<double>> outstanding_at(const Orbit& orbit, Plane plane,

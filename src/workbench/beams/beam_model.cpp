@@ -60,7 +60,7 @@ BeamModel edge_model(const SubjectGeometry& g, const SubjectDriver& d, const Baf
   AngleMap map;
   std::vector<double> ahead;
   std::vector<std::pair<double, std::vector<double>>> rows;
-  for (double deg = -80.0; deg <= 80.0; deg += 10.0) {
+  for (double deg = -80.0; deg <= 80.1; deg += 16.0) {
     const double h = plane == Plane::kHorizontal ? deg * kToRadians : 0.0;
     const double v = plane == Plane::kVertical ? deg * kToRadians : 0.0;
     const BafflePoint at = point_at(g.origin_x_m, g.origin_y_m, distance_m, h, v);
@@ -69,7 +69,7 @@ BeamModel edge_model(const SubjectGeometry& g, const SubjectDriver& d, const Baf
     std::vector<double> level(axis.size());
     for (std::size_t i = 0; i < level.size(); ++i)
       level[i] = 20.0 * std::log10(std::max(std::abs(values[i]), 1e-9));
-    if (deg == 0.0) ahead = level;
+    if (std::abs(deg) < 0.1) ahead = level;
     rows.emplace_back(deg, std::move(level));
   }
   for (auto& [deg, level] : rows) {
@@ -106,12 +106,14 @@ double share_at(const SubjectGeometry& g, const std::string& driver, double f) {
   return share;
 }
 
-std::vector<BeamModel> beam_models(const SubjectGeometry& g, Plane plane, const FrequencyAxis& axis,
-                                   double fall_db, double distance_m, double c) {
-  std::vector<BeamModel> models;
+BeamModels beam_models(const SubjectGeometry& g, Plane plane, double fall_db, double distance_m,
+                       double c) {
+  BeamModels out;
+  const FrequencyAxis& axis = out.axis;
+  std::vector<BeamModel>& models = out.models;
   // Several drivers whose crossovers nobody told: who plays where is not known.
   const bool shared = g.drivers.size() < 2 || !g.crossovers.empty();
-  if (!shared || g.drivers.empty()) return models;
+  if (!shared || g.drivers.empty()) return out;
   std::vector<std::vector<double>> shares;
   for (const SubjectDriver& d : g.drivers) {
     std::vector<double> one;
@@ -148,27 +150,33 @@ std::vector<BeamModel> beam_models(const SubjectGeometry& g, Plane plane, const 
         {BeamCause::kSpacing, {}, summed([&](const SubjectDriver& d, double angle, double f) {
            return std::polar(1.0, 2.0 * kPi * f / c * along(d, plane) * std::sin(angle));
          })});
-  if (!g.baffle) return models;
-  // The edges' ripple is broad: a coarse axis will do.
-  const FrequencyAxis coarse = FrequencyAxis::logarithmic(
-      std::max(axis.front(), 200.0), std::min(std::max(axis.back(), 400.0), 16000.0), 12.0);
+  if (!g.baffle) return out;
   for (std::size_t k = 0; k < g.drivers.size(); ++k) {
     const auto piston = g.piston(g.drivers[k]);
     if (!piston) continue;
+    // Where it leads; the edges' ripple is broad, a coarse axis will do.
+    double from = 1e12;
+    double to = 0.0;
+    for (std::size_t i = 0; i < axis.size(); ++i) {
+      if (shares[k][i] < 0.5 || axis[i] < 200.0 || axis[i] > 16000.0) continue;
+      from = std::min(from, axis[i]);
+      to = std::max(to, axis[i]);
+    }
+    if (to < 1.5 * from) continue;
+    const FrequencyAxis coarse = FrequencyAxis::logarithmic(from, to, 8.0);
     BeamModel edges = edge_model(g, g.drivers[k], *piston, plane, coarse, fall_db, distance_m, c);
     std::vector<double> over(axis.size(), std::nan(""));
-    for (std::size_t i = 0; i < over.size(); ++i)
-      if (shares[k][i] >= 0.5 && axis[i] >= coarse.front() && axis[i] <= coarse.back())
-        over[i] = value_between(coarse, edges.beamwidth_deg, axis[i]);
     std::vector<double> ahead(axis.size(), std::nan(""));
-    for (std::size_t i = 0; i < over.size(); ++i)
-      if (shares[k][i] >= 0.5 && axis[i] >= coarse.front() && axis[i] <= coarse.back())
-        ahead[i] = value_between(coarse, edges.ahead_db, axis[i]);
+    for (std::size_t i = 0; i < over.size(); ++i) {
+      if (axis[i] < coarse.front() || axis[i] > coarse.back()) continue;
+      over[i] = value_between(coarse, edges.beamwidth_deg, axis[i]);
+      ahead[i] = value_between(coarse, edges.ahead_db, axis[i]);
+    }
     edges.beamwidth_deg = std::move(over);
     edges.ahead_db = std::move(ahead);
     models.push_back(std::move(edges));
   }
-  return models;
+  return out;
 }
 
 }  // namespace lalometer

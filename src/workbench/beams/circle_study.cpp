@@ -96,11 +96,11 @@ double taken_over(const SubjectGeometry& g, double f) {
 }
 
 std::vector<BeamChange::Cause> causes_of(const OrbitMaterial& m, const BeamChange& change,
-                                         const std::vector<BeamModel>& models, Plane plane) {
+                                         const BeamModels& models, Plane plane) {
   constexpr double kLeast = 0.3;
   std::vector<BeamChange::Cause> causes;
-  const FrequencyAxis& axis = m.orbit.axis();
-  for (const BeamModel& model : models) {
+  const FrequencyAxis& axis = models.axis;
+  for (const BeamModel& model : models.models) {
     double fit = 0.0;
     if (!change.wider)
       fit = nearness(axis, model, change.where);
@@ -155,7 +155,7 @@ std::string spoken(const BeamChange& change) {
 }
 
 CircleReading circle_reading(const OrbitMaterial& m, Plane plane, double fall_db,
-                             const std::vector<BeamModel>& models) {
+                             const BeamModels& models) {
   CircleReading r;
   r.plane = plane;
   r.fall_db = fall_db;
@@ -170,9 +170,13 @@ CircleReading circle_reading(const OrbitMaterial& m, Plane plane, double fall_db
   }
   const FrequencyAxis& axis = orbit.axis();
   r.beamwidth_deg = beamwidth_deg(*r.map, fall_db);
-  for (const BeamModel& model : models)
-    if (model.cause == BeamCause::kBeaming || model.cause == BeamCause::kWaveguide)
-      r.expected_deg = model.beamwidth_deg;
+  for (const BeamModel& model : models.models) {
+    if (model.cause != BeamCause::kBeaming && model.cause != BeamCause::kWaveguide) continue;
+    r.expected_deg.assign(axis.size(), std::nan(""));
+    for (std::size_t i = 0; i < axis.size(); ++i)
+      if (axis[i] >= models.axis.front() && axis[i] <= models.axis.back())
+        r.expected_deg[i] = value_between(models.axis, model.beamwidth_deg, axis[i]);
+  }
   r.coverage = coverage_of(axis, orbit.valid(), r.beamwidth_deg);
   for (const bool wider : {false, true})
     for (const Narrowing& n : wider ? widenings(axis, orbit.valid(), r.beamwidth_deg)

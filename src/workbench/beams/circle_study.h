@@ -46,7 +46,7 @@ struct CircleReading {
 /// alone make about its width there (within a quarter); a widening's are edges that lower the axis,
 /// or the next driver that has taken over.
 [[nodiscard]] CircleReading circle_reading(const OrbitMaterial& material, Plane plane,
-                                           double fall_db, const std::vector<BeamModel>& models);
+                                           double fall_db, const BeamModels& models);
 
 /// "Narrows to 62° at 2.1 kHz: ...", in words.
 [[nodiscard]] std::string spoken(const BeamChange& change);

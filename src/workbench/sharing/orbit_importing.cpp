@@ -1,6 +1,9 @@
 #include "workbench/sharing/orbit_importing.h"
 
 #include <algorithm>
+#include <cctype>
+#include <cmath>
+#include <cstdlib>
 #include <set>
 
 #include "base/text.h"
@@ -162,6 +165,27 @@ Result<void> export_sofa(const ImportPreview& source, const std::string& title,
   if (set.directions.empty())
     return bad_input("There is no response at any angle to be written.", path.string());
   return write_sofa(set, path);
+}
+
+std::string spoken_angle(const Take& take) {
+  return angle_text(place_of(take));
+}
+
+std::optional<Placement> angle_told(const std::string& text, Placement place) {
+  const auto is_letter = [](char c) { return std::isalpha(static_cast<unsigned char>(c)) != 0; };
+  const auto letter = std::find_if(text.begin(), text.end(), is_letter);
+  const bool vertical = letter != text.end() && (*letter == 'v' || *letter == 'V');
+  const std::size_t at = text.find_first_of("+-0123456789");
+  if (at == std::string::npos) return std::nullopt;
+  char* end = nullptr;
+  const double degrees = std::strtod(text.c_str() + at, &end);
+  // Behind the number nothing but the sign of degrees.
+  const std::string rest = end;
+  if (rest.find_first_not_of(" °") != std::string::npos || !(std::abs(degrees) <= 180.0))
+    return std::nullopt;
+  place.horizontal_deg = vertical ? 0.0 : degrees;
+  place.vertical_deg = vertical ? degrees : 0.0;
+  return place;
 }
 
 }  // namespace lalometer

@@ -18,4 +18,10 @@ void read_sofa_into(ImportPreview& preview, const std::filesystem::path& path,
 [[nodiscard]] Result<void> export_sofa(const ImportPreview& source, const std::string& title,
                                        const std::filesystem::path& path);
 
+/// "horizontal +30°", as previews show it.
+[[nodiscard]] std::string spoken_angle(const Take& take);
+/// What somebody typed for it: a number, and "v" before it for the vertical circle. The distance
+/// stays. Nothing where it is no angle from -180 to 180.
+[[nodiscard]] std::optional<Placement> angle_told(const std::string& text, Placement as_it_is);
+
 }  // namespace lalometer

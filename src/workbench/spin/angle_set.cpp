@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <functional>
 
 #include "base/text.h"
 
@@ -63,29 +64,39 @@ OrbitMaterial turned_material(const OrbitMaterial& m, double horizontal_deg, dou
   return out;
 }
 
-AngleReading angle_reading(std::shared_ptr<const OrbitMaterial> material, const AngleView& view) {
-  const Orbit& taken = material->orbit;
+BeamForetold foretold_of(const OrbitMaterial& m, double fall_db) {
+  if (!m.geometry) return {};
+  const auto of = [&](Plane plane) {
+    return beam_models(*m.geometry, plane, fall_db, m.distance_m, m.speed_of_sound_m_s);
+  };
+  return {of(Plane::kHorizontal), of(Plane::kVertical)};
+}
+
+AngleReading angle_reading(std::shared_ptr<const OrbitMaterial> taken, const AngleView& view,
+                           const BeamForetold& foretold, const Parallel& parallel) {
   AngleReading r;
-  if (!view.draft && !view.turned()) {
-    r.lobes = lobe_readings(*material);
-    r.windows = crossover_windows(*material);
-  }
-  if (!view.draft) r.aim = best_axis(taken);
-  r.material = view.turned() ? std::make_shared<const OrbitMaterial>(turned_material(
-                                   *material, view.horizontal_axis_deg, view.vertical_axis_deg))
-                             : std::move(material);
   r.view = view;
+  r.material = view.turned() ? std::make_shared<const OrbitMaterial>(turned_material(
+                                   *taken, view.horizontal_axis_deg, view.vertical_axis_deg))
+                             : taken;
   const OrbitMaterial& m = *r.material;
-  for (const Plane plane : {Plane::kHorizontal, Plane::kVertical}) {
-    std::vector<BeamModel> models;
-    // The models look along the loudspeaker's own axis.
-    if (m.geometry && !view.draft && !view.turned())
-      models = beam_models(*m.geometry, plane, m.orbit.axis(), view.fall_db, m.distance_m,
-                           m.speed_of_sound_m_s);
-    (plane == Plane::kVertical ? r.vertical : r.horizontal) =
-        circle_reading(m, plane, view.fall_db, models);
-  }
-  r.spin = spin_reading(m, !view.draft);
+  // The models look along the loudspeaker's own axis.
+  const BeamForetold none;
+  const BeamForetold& models = view.turned() || view.draft ? none : foretold;
+  const std::function<void()> parts[] = {
+      [&] { r.spin = spin_reading(m, !view.draft); },
+      [&] {
+        r.horizontal = circle_reading(m, Plane::kHorizontal, view.fall_db, models.horizontal);
+        r.vertical = circle_reading(m, Plane::kVertical, view.fall_db, models.vertical);
+      },
+      [&] {
+        if (view.draft) return;
+        r.aim = best_axis(taken->orbit);
+        if (view.turned()) return;
+        r.lobes = lobe_readings(*taken);
+        r.windows = crossover_windows(*taken);
+      }};
+  parallel(std::size(parts), [&](std::size_t i) { parts[i](); });
   if (!view.draft) {
     r.features = index_features(m.orbit, r.spin.spin);
     r.rating_changes = rating_changes(m.orbit, r.spin.spin, r.spin.preference);
@@ -149,14 +160,40 @@ Node<OrbitMaterial> orbit_node(const AngleSetInputs& in, const AngleView& view) 
           bytes_of};
 }
 
+namespace {
+
+/// By the drawing, the distance and the fall alone: it stays while gates and axes are moved.
+Node<BeamForetold> foretold_node(const AngleSetInputs& in, const Node<OrbitMaterial>& orbit,
+                                 double fall_db) {
+  const Placement place = place_of(in.far.front().take);
+  return {node_key("foretold", kReadingVersion,
+                   {in.drawing, fmt::format("{} {} {}", fall_db, place.distance_m,
+                                            in.far.front().take.conditions.temperature_c)}),
+          [orbit, fall_db](const Making& making) {
+            return making.store.get(orbit, making)
+                .map([&](const std::shared_ptr<const OrbitMaterial>& material) {
+                  return foretold_of(*material, fall_db);
+                });
+          },
+          [](const BeamForetold&) { return std::size_t{65536}; }};
+}
+
+}  // namespace
+
 Node<AngleReading> angles_node(const AngleSetInputs& in, const AngleView& view) {
   Node<OrbitMaterial> orbit = orbit_node(in, view);
+  Node<BeamForetold> foretold = foretold_node(in, orbit, view.fall_db);
   std::string key = node_key("angles", kReadingVersion, {orbit.key, words_of(view)});
   return {std::move(key),
-          [orbit = std::move(orbit), view](const Making& making) {
-            return making.store.get(orbit, making)
-                .map([&](std::shared_ptr<const OrbitMaterial> material) {
-                  return angle_reading(std::move(material), view);
+          [orbit = std::move(orbit), foretold = std::move(foretold),
+           view](const Making& making) -> Result<AngleReading> {
+            const auto material = making.store.get(orbit, making);
+            if (!material) return tl::unexpected(material.error());
+            if (view.draft || view.turned())
+              return angle_reading(*material, view, {}, making.parallel);
+            return making.store.get(foretold, making)
+                .map([&](const std::shared_ptr<const BeamForetold>& told) {
+                  return angle_reading(*material, view, *told, making.parallel);
                 });
           },
           [](const AngleReading& r) { return 2 * bytes_of(*r.material); }};

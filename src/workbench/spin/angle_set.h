@@ -28,9 +28,17 @@ struct AngleReading {
   }
 };
 
+/// What the drawing foretells of both circles.
+struct BeamForetold {
+  BeamModels horizontal, vertical;
+};
+[[nodiscard]] BeamForetold foretold_of(const OrbitMaterial& material, double fall_db);
+
 /// @param material  as taken; it is turned here.
+/// @param foretold  of the same fall; the causes come from it.
 [[nodiscard]] AngleReading angle_reading(std::shared_ptr<const OrbitMaterial> material,
-                                         const AngleView& view);
+                                         const AngleView& view, const BeamForetold& foretold = {},
+                                         const Parallel& parallel = in_turn);
 /// The set as seen from the view's axis, with what the turning costs among its notes.
 [[nodiscard]] OrbitMaterial turned_material(const OrbitMaterial& material, double horizontal_deg,
                                             double vertical_deg);

@@ -55,7 +55,10 @@ std::vector<LeftAlone> left_alone(const OrbitMaterial& m, const std::vector<doub
     else if (v < kShared && !near_v.empty())
       reason = fmt::format("this {} stands in the horizontal plane only", what);
     if (reason.empty()) continue;
-    alone.push_back({range.low_hz, range.high_hz, std::move(reason)});
+    const char* word = reason.find("edges") != std::string::npos ? "edges"
+                       : h < kShared && v < kShared              ? "interference"
+                                                                 : "one plane";
+    alone.push_back({range.low_hz, range.high_hz, std::move(reason), word});
   }
   return alone;
 }
@@ -81,25 +84,36 @@ double middle_of(const Orbit& orbit, const std::vector<double>& level) {
 }
 
 /// The ends of the range where the curve falls off its target for good: a filter there drives the
-/// cone or the dome, and the next octave is gone all the same.
+/// cone or the dome, and the next octave is gone all the same. What lies low but level (the
+/// baffle's step, a tilt) is no roll-off.
 void leave_roll_offs(std::vector<LeftAlone>& alone, const FrequencyAxis& axis,
                      const std::vector<double>& level, const std::vector<double>& target,
                      double from, double to) {
   constexpr double kFallen_db = 0.5;
+  constexpr double kSteep_db = 3.0;  // an octave
   const Response run = level_run(of_levels(axis, level, Quantity::kRatio, {0.0, 1e12}), 6);
   const auto fallen = [&](std::size_t i) { return run.level_db(i) < target[i] - kFallen_db; };
+  // Steeper than the target over the third of an octave toward the end of the range.
+  const auto falls = [&](std::size_t i, double outward) {
+    const std::size_t there = axis.bracket(axis[i] * std::exp2(outward / 3.0));
+    const double octaves = std::abs(std::log2(axis[there] / axis[i]));
+    if (octaves < 0.05) return true;
+    return (run.level_db(i) - target[i] - run.level_db(there) + target[there]) / octaves >
+           kSteep_db;
+  };
   std::size_t low = 0;
   while (low + 1 < axis.size() && axis[low] < from) ++low;
   std::size_t high = axis.size() - 1;
   while (high > 0 && axis[high] > to) --high;
   std::size_t up = low;
-  while (up < high && fallen(up)) ++up;
+  while (up < high && fallen(up) && falls(up, -1.0)) ++up;
   if (up > low)
-    alone.push_back({axis[low], axis[up], "here the roll-off begins: it is the box's to mend"});
+    alone.push_back(
+        {axis[low], axis[up], "here the roll-off begins: it is the box's to mend", "roll-off"});
   std::size_t down = high;
-  while (down > up && fallen(down)) --down;
+  while (down > up && fallen(down) && falls(down, 1.0)) --down;
   if (down < high)
-    alone.push_back({axis[down], axis[high], "here it falls off at the top for good"});
+    alone.push_back({axis[down], axis[high], "here it falls off at the top for good", "top"});
 }
 
 /// Rms off a straight line over log f.
@@ -193,7 +207,7 @@ Result<EqualiseAdvice> equalise_advice(const OrbitMaterial& m, const EqualiseWis
     else
       out.target_db.push_back(middle);
   }
-  out.refused = left_alone(m, outstanding(curve), out.from_hz, out.to_hz);
+  out.refused = left_alone(m, outstanding(orbit.axis(), level), out.from_hz, out.to_hz);
   leave_roll_offs(out.refused, orbit.axis(), level, out.target_db, out.from_hz, out.to_hz);
   std::stable_sort(out.refused.begin(), out.refused.end(),
                    [](const LeftAlone& a, const LeftAlone& b) { return a.low_hz < b.low_hz; });
@@ -206,6 +220,7 @@ Result<EqualiseAdvice> equalise_advice(const OrbitMaterial& m, const EqualiseWis
   tell_effects(out, orbit.axis(), spin);
   if (out.from_hz > orbit.axis().front() * 1.05) {
     LeftAlone below{orbit.axis().front(), out.from_hz, {}};
+    below.what = out.from_hz > valid_from * 1.01 ? "below F3" : "below the gate";
     below.reason = std::string(out.from_hz > valid_from * 1.01
                                    ? "below F3: lifting the roll-off drives the cone, not the level"
                                    : "below the gate's limit nothing is known");

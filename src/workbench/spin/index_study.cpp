@@ -29,8 +29,7 @@ std::vector<double> power_of(const Orbit& orbit, Plane plane) {
     if (ray == nullptr) return {};
     const double w = power_weight(d);
     weights += w;
-    for (std::size_t i = 0; i < sum.size(); ++i)
-      sum[i] += w * std::pow(10.0, ray->curve.level_db(i) / 10.0);
+    for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += w * std::norm(ray->curve.value(i));
   }
   for (double& v : sum) v = 10.0 * std::log10(v / weights);
   return sum;
@@ -40,7 +39,7 @@ std::vector<double> stands_out(const Orbit& orbit, const SpatialAverage& window,
                                const std::vector<double>& other) {
   std::vector<double> index(window.size());
   for (std::size_t i = 0; i < index.size(); ++i) index[i] = window[i] - other[i];
-  return outstanding(of_levels(orbit.axis(), index, Quantity::kRatio, orbit.valid()));
+  return outstanding(orbit.axis(), index);
 }
 
 void add_features(std::vector<IndexFeature>& all, const Orbit& orbit, bool early,
@@ -106,8 +105,7 @@ std::vector<RatingChange> rating_changes(const Orbit& orbit, const Spinorama& s,
       preference.score ? preference.score : preference.score_with_subwoofer;
   if (!now) return {};
   std::vector<RatingChange> changes;
-  const auto own =
-      outstanding(of_levels(orbit.axis(), s.listening_window_db, Quantity::kRatio, orbit.valid()));
+  const auto own = outstanding(orbit.axis(), s.listening_window_db);
   for (const CurveFeature& f : features_of(orbit.axis(), own, 100.0, 16000.0, kFeature_db)) {
     Spinorama mended = s;
     for (SpatialAverage* curve : {&mended.on_axis_db, &mended.listening_window_db,

@@ -15,6 +15,7 @@ namespace {
 using Complex = std::complex<double>;
 
 constexpr int kReplicas = 24;
+constexpr double kStudent95 = 2.069;  // of 23 degrees of freedom
 constexpr double kAngle_deg = 0.25;     // one standard deviation
 constexpr double kDistance_m = 0.0015;  // the same
 constexpr double kCorrection_db = 0.1;
@@ -69,7 +70,7 @@ Figures figures_of(const Orbit& orbit, const Spinorama& spin, double to_referenc
   return f;
 }
 
-/// A microphone's correction that is off: slow waves over log f, 0.1 dB rms, as factors.
+/// A microphone's correction that is off: slow waves over log f, 0.1 dB rms.
 std::vector<double> other_correction(const FrequencyAxis& axis, std::mt19937_64& engine) {
   constexpr int kWaves = 5;
   std::normal_distribution<double> normal;
@@ -83,36 +84,51 @@ std::vector<double> other_correction(const FrequencyAxis& axis, std::mt19937_64&
       db[i] += kCorrection_db / std::sqrt(kWaves) * (up * std::cos(turn) + across * std::sin(turn));
     }
   }
-  for (double& v : db) v = std::pow(10.0, v / 20.0);
   return db;
 }
 
+/// dB a degree at each point of each ray: what half a degree of the table moves.
+std::vector<std::vector<double>> slopes_of(const std::vector<Orbit::Ray>& rays) {
+  std::vector<std::vector<double>> slopes(rays.size());
+  for (std::size_t k = 0; k < rays.size(); ++k) {
+    const Orbit::Ray& before = rays[(k + rays.size() - 1) % rays.size()];
+    const Orbit::Ray& after = rays[(k + 1) % rays.size()];
+    const double apart = std::abs(wrapped_deg(after.degrees - before.degrees));
+    if (!(apart > 1.0 && apart < 60.0)) continue;
+    for (std::size_t i = 0; i < after.level_db.size(); ++i)
+      slopes[k].push_back((after.level_db[i] - before.level_db[i]) / apart);
+  }
+  return slopes;
+}
+
 /// The same set with everything a little elsewhere.
-Orbit shaken(const Orbit& orbit, double distance_m, std::mt19937_64& engine) {
+Orbit shaken(const Orbit& orbit, const std::vector<std::vector<double>> (&slopes)[2],
+             double distance_m, std::mt19937_64& engine) {
   std::normal_distribution<double> normal;
-  const std::vector<double> correction = other_correction(orbit.axis(), engine);
+  const std::vector<double> correction_db = other_correction(orbit.axis(), engine);
+  constexpr double kToLog = 0.11512925464970229;  // ln(10) / 20
   std::vector<Orbit::Ray> rays[2];
   for (const Plane plane : {Plane::kHorizontal, Plane::kVertical}) {
+    const std::size_t p = plane == Plane::kHorizontal ? 0 : 1;
     const auto& all = orbit.rays(plane);
     for (std::size_t k = 0; k < all.size(); ++k) {
       const double turn = kAngle_deg * normal(engine);
       const double nearer_db = -20.0 * std::log10(1.0 + kDistance_m * normal(engine) / distance_m);
-      const Orbit::Ray& before = all[(k + all.size() - 1) % all.size()];
-      const Orbit::Ray& after = all[(k + 1) % all.size()];
-      const double apart = std::abs(wrapped_deg(after.degrees - before.degrees));
+      const std::vector<double>& slope = slopes[p][k];
+      const std::vector<double>& spread = all[k].curve.spread();
       std::vector<Complex> values = all[k].curve.values();
+      std::vector<double> level = all[k].level_db;
       for (std::size_t i = 0; i < values.size(); ++i) {
-        double db = nearer_db;
-        if (apart > 1.0 && apart < 60.0)
-          db += turn * (after.curve.level_db(i) - before.curve.level_db(i)) / apart;
-        if (!all[k].curve.spread().empty()) db += 8.686 * all[k].curve.spread()[i] * normal(engine);
-        values[i] *= std::pow(10.0, db / 20.0) * correction[i];
+        double db = nearer_db + correction_db[i];
+        if (!slope.empty()) db += turn * slope[i];
+        if (!spread.empty()) db += spread[i] / kToLog * normal(engine);
+        level[i] += db;
+        values[i] *= std::exp(db * kToLog);
       }
-      rays[plane == Plane::kHorizontal ? 0 : 1].push_back(
-          {all[k].degrees,
-           *Response::make(orbit.axis(), std::move(values), all[k].curve.quantity(),
-                           all[k].curve.valid(), all[k].curve.has_phase()),
-           all[k].mirrored});
+      rays[p].push_back({all[k].degrees,
+                         *Response::make(orbit.axis(), std::move(values), all[k].curve.quantity(),
+                                         all[k].curve.valid(), all[k].curve.has_phase()),
+                         all[k].mirrored, std::move(level)});
     }
   }
   auto made = Orbit::make(std::move(rays[0]), std::move(rays[1]));
@@ -128,10 +144,16 @@ SpinReading spin_reading(const OrbitMaterial& m, bool intervals) {
   const double to_reference_db = 20.0 * std::log10(2.83 / m.drive_v * m.distance_m);
   const Figures f = figures_of(m.orbit, r.spin, to_reference_db);
   std::vector<Figures> replicas;
-  std::mt19937_64 engine(2034);
-  for (int k = 0; intervals && k < kReplicas; ++k) {
-    const Orbit other = shaken(m.orbit, m.distance_m, engine);
-    replicas.push_back(figures_of(other, spinorama(other), to_reference_db));
+  if (intervals) {
+    // How figures scatter shows at fewer points than the figures themselves need.
+    const Orbit few = thinned(m.orbit, 12.0);
+    const std::vector<std::vector<double>> slopes[2] = {slopes_of(few.rays(Plane::kHorizontal)),
+                                                        slopes_of(few.rays(Plane::kVertical))};
+    std::mt19937_64 engine(2034);
+    for (int k = 0; k < kReplicas; ++k) {
+      const Orbit other = shaken(few, slopes, m.distance_m, engine);
+      replicas.push_back(figures_of(other, spinorama(other), to_reference_db));
+    }
   }
   const auto told = [&](double Figures::*which, double beside) -> std::optional<Estimate> {
     if (!std::isfinite(f.*which)) return std::nullopt;
@@ -147,7 +169,8 @@ SpinReading spin_reading(const OrbitMaterial& m, bool intervals) {
     }
     const double scatter =
         count > 1 ? std::sqrt(std::max(0.0, square - sum * sum / count) / (count - 1)) : 0.0;
-    return Estimate{f.*which, kTwoSided95 * std::hypot(scatter, beside)};
+    // Student's: the scatter itself is known from so few.
+    return Estimate{f.*which, std::hypot(kStudent95 * scatter, kTwoSided95 * beside)};
   };
   if (m.calibrated) r.sensitivity_db = told(&Figures::sensitivity, kCalibration_db);
   r.f3_hz = told(&Figures::f3, 0.0);

@@ -24,13 +24,15 @@ void draw_left_scale(QPainter& painter, const LanePictureInput& in) {
   if (in.content.curves().empty() && in.content.find<ValueMap>() == nullptr) return;
   const QFontMetricsF metrics(painter.font());
   const double lowest = plot.bottom() - (in.content.over_frequency() ? 2 : 0);
+  const QString unit =
+      in.content.left.quantity == AxisQuantity::kAngle ? QStringLiteral("°") : QString();
   for (const Tick& tick : axis_ticks(in.content.left, g.up.low, g.up.high, plot.height(), 26.0)) {
     const double y = std::floor(g.up.px(tick.value)) + 0.5;
     painter.setPen(tick.strong ? in.theme.line : in.theme.faint);
     painter.drawLine(QPointF(plot.left(), y), QPointF(plot.right(), y));
     if (y < plot.top() + 4 || y > lowest) continue;
     painter.setPen(in.theme.quiet);
-    const QString label = tick_label(tick);
+    const QString label = tick_label(tick) + unit;
     painter.drawText(QPointF(plot.left() - 5 - metrics.horizontalAdvance(label), y + 4), label);
   }
 }
@@ -280,13 +282,15 @@ void draw_heading(QPainter& painter, const LanePictureInput& in) {
   constexpr double kSample_px = 14.0;
   constexpr double kMostName_px = 150.0;
   std::vector<CurveName> names = curve_names(in.content);
+  double x = g.across.right_px;
+  if (const auto* map = in.content.find<ValueMap>())
+    x -= draw_map_legend(painter, *map, QPointF(x, base), in.theme);
   const QFont small = text_font(11);
   const QFontMetricsF metrics(small);
   const QString subtitle = QString::fromStdString(in.content.subtitle);
   // Names may take what half of the subtitle leaves.
   const double least =
       after + std::min(metrics.horizontalAdvance(subtitle), 0.4 * (g.across.right_px - after)) + 14;
-  double x = g.across.right_px;
   std::size_t shown = 0;
   for (const CurveName& name : names) {
     painter.setFont(text_font(11, name.series->chosen));

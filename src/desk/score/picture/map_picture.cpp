@@ -102,4 +102,26 @@ void draw_map(QPainter& painter, const ValueMap& map, const ContourLayer* contou
   painter.restore();
 }
 
+double draw_map_legend(QPainter& painter, const ValueMap& map, QPointF right, const Theme& theme) {
+  constexpr double kBar_px = 84.0;
+  painter.setFont(text_font(11));
+  painter.setPen(theme.quiet);
+  const QFontMetricsF metrics(painter.font());
+  const auto text_of = [](double value) {
+    return QStringLiteral("%1").arg(std::lround(value)).replace(u'-', QChar(0x2212));
+  };
+  const QString high = text_of(map.high) + QChar(0x202F) + QString::fromStdString(map.unit);
+  const QString low = text_of(map.low);
+  double x = right.x() - metrics.horizontalAdvance(high);
+  painter.drawText(QPointF(x, right.y()), high);
+  x -= kBar_px + 5.0;
+  for (int i = 0; i < static_cast<int>(kBar_px); ++i) {
+    painter.fillRect(QRectF(x + i, right.y() - 9.0, 1.5, 8.0),
+                     QColor::fromRgb(map_colour(i / (kBar_px - 1.0), theme.dark)));
+  }
+  x -= metrics.horizontalAdvance(low) + 5.0;
+  painter.drawText(QPointF(x, right.y()), low);
+  return right.x() - x + 12.0;
+}
+
 }  // namespace lalometer

@@ -15,4 +15,9 @@ void draw_map(QPainter& painter, const ValueMap& map, const ContourLayer* contou
 /// Colour of a share 0..1 of the map's range, from deep (0) to paper (1).
 [[nodiscard]] QRgb map_colour(double share, bool dark);
 
+/// The colours' scale with its two ends and its unit, ending at a point of the heading's base line.
+/// @return the width that it took.
+[[nodiscard]] double draw_map_legend(QPainter& painter, const ValueMap& map, QPointF right,
+                                     const Theme& theme);
+
 }  // namespace lalometer

@@ -113,10 +113,10 @@ LaneContent build_index(const std::vector<LaidTake>& laid, Id chosen) {
   content.subtitle = "dB, listening window or axis over the mean of its angles";
   std::vector<LaneMark> flags;
   for (const IndexFeature& f : sets.front()->set->reading->features) {
-    const char* in = f.in == IndexFeature::In::kVertical     ? "vertical"
-                     : f.in == IndexFeature::In::kHorizontal ? "horizontal"
-                                                             : "both planes";
-    flags.push_back({in, spoken(f), 0, f.at_hz, f.at_hz});
+    const std::string in = f.in == IndexFeature::In::kVertical     ? ", vertical"
+                           : f.in == IndexFeature::In::kHorizontal ? ", horizontal"
+                                                                   : "";
+    flags.push_back({(f.height_db < 0.0 ? "dip" : "bump") + in, spoken(f), 0, f.at_hz, f.at_hz});
   }
   content.layers.emplace_back(FlagLayer{std::move(flags)});
   return content;

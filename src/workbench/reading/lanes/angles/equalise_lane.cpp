@@ -39,15 +39,21 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
   for (std::size_t i = 0; i < gain.size(); ++i)
     gain[i] = advice.equalisation.after_db[i] - advice.before_db[i];
   content.add_curves(Side::kRight).push_back(set_series(one, gain, "filters", 3));
-  if (const auto range = extent(content.curves())) fit_level_scale(content.left, *range);
+  // As high as what may be mended, not as the roll-off is deep.
+  std::vector<Series> within = content.curves();
+  for (Series& s : within) {
+    s.valid_low = std::max(s.valid_low, advice.from_hz);
+    s.valid_high = std::min(s.valid_high, advice.to_hz);
+  }
+  if (const auto range = extent(within)) fit_level_scale(content.left, *range);
   content.right.high = content.right.low + (content.left.high - content.left.low);
   hatch_invalid(content);
   std::vector<LaneMark> left;
   for (const LeftAlone& range : advice.refused)
-    left.push_back({"left",
+    left.push_back({range.what.empty() ? "left alone" : range.what,
                     fmt::format("{} to {} is left: {}", frequency_text(range.low_hz),
                                 frequency_text(range.high_hz), range.reason),
-                    1, range.low_hz, range.high_hz});
+                    kModelStyle, range.low_hz, range.high_hz});
   content.layers.emplace_back(MarkLayer{std::move(left)});
   content.subtitle = fmt::format(
       "{}: {} filter{}, {:.1f} dB rms off the target before, {:.1f} after", set_label(one),

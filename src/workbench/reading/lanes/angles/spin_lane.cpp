@@ -19,10 +19,10 @@ struct Named {
 };
 constexpr Named kAverages[] = {
     {"on axis", &Spinorama::on_axis_db, 0},
-    {"listening window", &Spinorama::listening_window_db, 2},
-    {"early reflections", &Spinorama::early_reflections_db, 4},
-    {"sound power", &Spinorama::sound_power_db, 1},
-    {"in room, predicted", &Spinorama::predicted_in_room_db, 3},
+    {"window", &Spinorama::listening_window_db, 2},
+    {"reflections", &Spinorama::early_reflections_db, 4},
+    {"power", &Spinorama::sound_power_db, 1},
+    {"in room", &Spinorama::predicted_in_room_db, 3},
 };
 
 void put_trend(LaneContent& content, const LaidTake& one) {

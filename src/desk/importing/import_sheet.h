@@ -37,9 +37,12 @@ class ImportSheet : public QFrame, public DeskPart {
                        std::optional<double> pa_per_unit);
 
  private:
+  static constexpr int kAngleColumn = 2;
+  static constexpr int kPlannedColumn = 3;
   void makeOptions(class QVBoxLayout* layout);
   void read();
   void show(ImportPreview preview);
+  void offerAngles();
   /// Which planned take a recorded sweep is, first in order; which part a near field is of.
   void offerSources();
   /// Of the chosen subject: what a microphone can be held to.

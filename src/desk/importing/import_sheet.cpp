@@ -1,4 +1,4 @@
-#include "desk/pages/import_sheet.h"
+#include "desk/importing/import_sheet.h"
 
 #include <QCheckBox>
 #include <QComboBox>
@@ -11,17 +11,9 @@
 
 #include "desk/parts/page_parts.h"
 #include "desk/parts/theme.h"
-#include "workbench/keeping/plan_keeping.h"
-#include "workbench/taking/plan/plan_status.h"
 #include "workbench/taking/stimulus_file.h"
 
 namespace lalometer {
-namespace {
-
-constexpr int kPlannedColumn = 2;
-
-}  // namespace
-
 ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
     : QFrame(parent), session_(session) {
   setObjectName(QStringLiteral("importSheet"));
@@ -34,8 +26,8 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
   layout->addWidget(title_);
   list_ = new QTreeWidget(this);
   list_->setObjectName(QStringLiteral("importList"));
-  list_->setColumnCount(3);
-  list_->setHeaderLabels({tr("File"), tr("Understood as"), tr("What it is")});
+  list_->setColumnCount(4);
+  list_->setHeaderLabels({tr("File"), tr("Understood as"), tr("Angle"), tr("What it is")});
   list_->header()->setStretchLastSection(false);
   list_->header()->setSectionResizeMode(1, QHeaderView::Stretch);
   list_->header()->setSectionResizeMode(kPlannedColumn, QHeaderView::ResizeToContents);
@@ -281,6 +273,7 @@ void ImportSheet::show(ImportPreview preview) {
     row->setForeground(1, QBrush(theme_.refuse));
     row->setToolTip(1, QString::fromStdString(problem.text()));
   }
+  offerAngles();
   offerSources();
   const int problems = static_cast<int>(preview_.problems.size());
   title_->setText(
@@ -294,67 +287,6 @@ void ImportSheet::show(ImportPreview preview) {
   if (usable > 0) list_->setCurrentItem(list_->topLevelItem(0));
   showCurve();
   if (take_->isEnabled()) take_->setFocus();
-}
-
-std::vector<WantedTake> ImportSheet::wantedByPlan() const {
-  const Subject* subject = session_.subject(session_.chosenSubject());
-  if (subject == nullptr || preview_.subject) return {};
-  const std::string kept = session_.document(subject->id, "plan");
-  const auto plan = kept.empty() ? Result<MeasuringPlan>(cancelled()) : plan_from_json(kept);
-  if (!plan) return {};
-  return wanted_of(*plan, status_of(*plan, session_.takes(), subject->drawing_mark));
-}
-
-/// What single files are of, where they cannot tell: a take of the plan, a part's near field.
-void ImportSheet::offerSources() {
-  planned_ = wantedByPlan();
-  const std::vector<std::string> parts = preview_.subject ? std::vector<std::string>() : partIds();
-  std::size_t suggested = 0;
-  bool any = false;
-  for (int i = 0; i < list_->topLevelItemCount(); ++i) {
-    QTreeWidgetItem* row = list_->topLevelItem(i);
-    const QVariant place = row->data(0, Qt::UserRole);
-    if (!place.isValid()) continue;
-    const auto number = static_cast<std::size_t>(place.toULongLong());
-    const ImportItem& item = preview_.items[number];
-    const bool sweep = item.take.form == RawForm::kSweepFile && !planned_.empty();
-    if (!sweep && (parts.empty() || item.calibration || item.take.kind() != TakeKind::kResponse))
-      continue;
-    auto* box = new QComboBox(list_);
-    box->setObjectName(QStringLiteral("importPlanned%1").arg(number));
-    box->addItem(sweep ? tr("none of the plan") : tr("far field"));
-    if (sweep) {
-      for (const WantedTake& each : planned_)
-        box->addItem(QString::fromStdString(each.request.name));
-      if (suggested < planned_.size()) box->setCurrentIndex(static_cast<int>(suggested) + 1);
-      ++suggested;
-    }
-    const QString name = QString::fromStdString(item.file).toLower();
-    for (const std::string& part : parts) {
-      const QString id = QString::fromStdString(part);
-      box->addItem(tr("near field of %1").arg(id), id);
-      // A name that says so is believed, and can be corrected here.
-      const bool near =
-          name.contains(QLatin1String("near")) || name.startsWith(QLatin1String("nf"));
-      if (!sweep && near && name.contains(id.toLower())) box->setCurrentIndex(box->count() - 1);
-    }
-    list_->setItemWidget(row, kPlannedColumn, box);
-    any = true;
-  }
-  near_box_->setVisible(any && !parts.empty());
-  list_->setColumnHidden(kPlannedColumn, !any);
-}
-
-std::vector<std::string> ImportSheet::partIds() const {
-  std::vector<std::string> ids;
-  const Subject* subject = session_.subject(session_.chosenSubject());
-  if (subject == nullptr) return ids;
-  const Description& d = subject->description;
-  for (const auto& driver : d.drivers) ids.push_back(driver.id);
-  for (const auto& port : d.ports) ids.push_back(port.id);
-  for (const auto& radiator : d.passive_radiators) ids.push_back(radiator.id);
-  std::erase(ids, std::string());
-  return ids;
 }
 
 void ImportSheet::takeWanted() {
