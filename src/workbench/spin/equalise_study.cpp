@@ -90,7 +90,7 @@ void leave_roll_offs(std::vector<LeftAlone>& alone, const FrequencyAxis& axis,
                      const std::vector<double>& level, const std::vector<double>& target,
                      double from, double to) {
   constexpr double kFallen_db = 0.5;
-  constexpr double kSteep_db = 3.0;  // an octave
+  constexpr double kSteep_db = 2.0;  // an octave
   const Response run = level_run(of_levels(axis, level, Quantity::kRatio, {0.0, 1e12}), 6);
   const auto fallen = [&](std::size_t i) { return run.level_db(i) < target[i] - kFallen_db; };
   // Steeper than the target over the third of an octave toward the end of the range.
