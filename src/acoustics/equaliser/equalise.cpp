@@ -19,6 +19,7 @@ struct Problem {
   std::vector<double> hz;
   std::vector<double> wanted;  ///< gain that would bring it to the target, dB
   std::vector<double> weight;  ///< 0 where it is left alone
+  std::vector<bool> within;    ///< the limits; beyond them it is left alone too
   EqualiseLimits limits;
 };
 
@@ -27,15 +28,21 @@ Problem problem_of(const FrequencyAxis& axis, const std::vector<double>& level,
                    const EqualiseLimits& limits) {
   Problem p;
   p.limits = limits;
+  // Three octaves beyond, so that no filter's skirt lifts what is not to be lifted.
+  const double bottom = std::max(limits.from_hz, axis.front());
   const double top = std::min({limits.to_hz, axis.back(), 0.45 * limits.sample_rate_hz});
-  for (double f = std::max(limits.from_hz, axis.front()); f <= top;
-       f *= std::exp2(1.0 / kPointsPerOctave)) {
+  double lowest = bottom;
+  while (lowest > std::max(limits.from_hz / 8.0, axis.front() * 1.03))
+    lowest /= std::exp2(1.0 / kPointsPerOctave);
+  const double highest = std::min({8.0 * limits.to_hz, axis.back(), 0.45 * limits.sample_rate_hz});
+  for (double f = lowest; f <= highest; f *= std::exp2(1.0 / kPointsPerOctave)) {
     p.hz.push_back(f);
     p.wanted.push_back(value_between(axis, target, f) - value_between(axis, level, f));
     const bool left = std::any_of(alone.begin(), alone.end(), [&](const LeftAlone& a) {
       return f >= a.low_hz && f <= a.high_hz;
     });
-    p.weight.push_back(left ? 0.0 : 1.0);
+    p.within.push_back(f >= bottom * (1.0 - 1e-9) && f <= top * (1.0 + 1e-9));
+    p.weight.push_back(left || !p.within.back() ? 0.0 : 1.0);
   }
   return p;
 }
@@ -51,13 +58,14 @@ double cost_of(const Problem& p, const std::vector<BandFilter>& filters) {
     const double gain = gain_at(p, filters, i);
     sum += p.weight[i] * std::pow(p.wanted[i] - gain, 2);
     const double most = p.weight[i] > 0.0 ? p.limits.max_boost_db : kAloneBoost_db;
-    if (gain > most) sum += 9.0 * std::pow(gain - most, 2);
+    if (gain > most) sum += 36.0 * std::pow(gain - most, 2);
   }
   return sum;
 }
 
 void clamp(const Problem& p, BandFilter& f) {
-  f.frequency_hz = std::clamp(f.frequency_hz, p.hz.front(), p.hz.back());
+  f.frequency_hz = std::clamp(f.frequency_hz, std::max(p.limits.from_hz, p.hz.front()),
+                              std::min(p.limits.to_hz, p.hz.back()));
   f.gain_db = std::clamp(f.gain_db, -p.limits.max_cut_db, p.limits.max_boost_db);
   f.q = std::clamp(f.q, kLowestQ, kHighestQ);
 }
@@ -72,7 +80,7 @@ void refine(const Problem& p, std::vector<BandFilter>& filters) {
       const double gain = gain_at(p, fs, i);
       const double most = p.weight[i] > 0.0 ? p.limits.max_boost_db : kAloneBoost_db;
       r(static_cast<Eigen::Index>(2 * i)) = p.weight[i] * (p.wanted[i] - gain);
-      r(static_cast<Eigen::Index>(2 * i + 1)) = 3.0 * std::max(0.0, gain - most);
+      r(static_cast<Eigen::Index>(2 * i + 1)) = 6.0 * std::max(0.0, gain - most);
     }
     return r;
   };
@@ -146,9 +154,13 @@ std::optional<BandFilter> next_filter(const Problem& p, const std::vector<BandFi
 
 double deviation(const Problem& p, const std::vector<BandFilter>& filters) {
   double sum = 0.0;
-  for (std::size_t i = 0; i < p.hz.size(); ++i)
+  double count = 0.0;
+  for (std::size_t i = 0; i < p.hz.size(); ++i) {
+    if (!p.within[i]) continue;
     sum += std::pow(p.wanted[i] - gain_at(p, filters, i), 2);
-  return p.hz.empty() ? 0.0 : std::sqrt(sum / static_cast<double>(p.hz.size()));
+    count += 1.0;
+  }
+  return count > 0.0 ? std::sqrt(sum / count) : 0.0;
 }
 
 /// Boosts are lowered together until their sum keeps its limit everywhere.

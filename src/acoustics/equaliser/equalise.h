@@ -36,7 +36,8 @@ struct Equalisation {
 /// Greedy and then all together: the filter that mends most is added, then frequencies, gains and
 /// Qs (0.5 to 6) of all are refined by damped least squares over log f; until the number is reached
 /// or one more would mend less than 3 % of what is left. Boosts count only outside `alone`: there a
-/// filter may not raise the curve by more than 0.3 dB, and departures have no weight.
+/// filter may not raise the curve by more than 0.3 dB, and departures have no weight. The same
+/// holds beyond the limits.
 /// @param level_db, target_db  over the axis.
 [[nodiscard]] Equalisation equalised(const FrequencyAxis& axis, const std::vector<double>& level_db,
                                      const std::vector<double>& target_db,

@@ -88,7 +88,7 @@ double middle_of(const Orbit& orbit, const std::vector<double>& level) {
 /// baffle's step, a tilt) is no roll-off.
 void leave_roll_offs(std::vector<LeftAlone>& alone, const FrequencyAxis& axis,
                      const std::vector<double>& level, const std::vector<double>& target,
-                     double from, double to) {
+                     double from, double to, bool from_f3) {
   constexpr double kFallen_db = 0.5;
   constexpr double kSteep_db = 2.0;  // an octave
   const Response run = level_run(of_levels(axis, level, Quantity::kRatio, {0.0, 1e12}), 6);
@@ -107,11 +107,19 @@ void leave_roll_offs(std::vector<LeftAlone>& alone, const FrequencyAxis& axis,
   while (high > 0 && axis[high] > to) --high;
   std::size_t up = low;
   while (up < high && fallen(up) && falls(up, -1.0)) ++up;
+  // Its shoulder belongs to it.
+  constexpr double kShoulder = 1.41421356;
+  const double low_end = axis[up] * kShoulder;
+  while (up > low && up < high && fallen(up) && axis[up] < low_end) ++up;
+  // Half an octave over F3 any box still falls, whatever ripple lies over it.
+  while (from_f3 && up < high && axis[up] < from * kShoulder) ++up;
   if (up > low)
     alone.push_back(
         {axis[low], axis[up], "here the roll-off begins: it is the box's to mend", "roll-off"});
   std::size_t down = high;
   while (down > up && fallen(down) && falls(down, 1.0)) --down;
+  const double high_end = axis[down] / kShoulder;
+  while (down < high && down > up && fallen(down) && axis[down] > high_end) --down;
   if (down < high)
     alone.push_back({axis[down], axis[high], "here it falls off at the top for good", "top"});
 }
@@ -208,7 +216,8 @@ Result<EqualiseAdvice> equalise_advice(const OrbitMaterial& m, const EqualiseWis
       out.target_db.push_back(middle);
   }
   out.refused = left_alone(m, outstanding(orbit.axis(), level), out.from_hz, out.to_hz);
-  leave_roll_offs(out.refused, orbit.axis(), level, out.target_db, out.from_hz, out.to_hz);
+  leave_roll_offs(out.refused, orbit.axis(), level, out.target_db, out.from_hz, out.to_hz,
+                  !wish.from_hz && out.from_hz > valid_from * 1.01);
   std::stable_sort(out.refused.begin(), out.refused.end(),
                    [](const LeftAlone& a, const LeftAlone& b) { return a.low_hz < b.low_hz; });
   EqualiseLimits limits{.from_hz = out.from_hz,

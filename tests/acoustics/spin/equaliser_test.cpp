@@ -63,6 +63,23 @@ TEST(Equalised, KeepsItsLimits) {
   for (const BandFilter& f : out.filters) EXPECT_LE(f.gain_db, 3.0 + 1e-9);
 }
 
+TEST(Equalised, NoSkirtLiftsWhatLiesBeyondItsRange) {
+  // A baffle's step of 3 dB over a roll-off: a broad filter would lift the bass below the range.
+  const FrequencyAxis axis = FrequencyAxis::logarithmic(20.0, 20000.0, 48.0);
+  std::vector<double> level;
+  for (const double f : axis.hz())
+    level.push_back(80.0 - 3.0 / (1.0 + std::pow(f / 400.0, 2)) -
+                    10.0 * std::log10(1.0 + std::pow(60.0 / f, 8)));
+  EqualiseLimits limits;
+  limits.from_hz = 90.0;
+  limits.to_hz = 10000.0;
+  const auto out = equalised(axis, level, std::vector<double>(axis.size(), 80.0), {}, limits);
+  EXPECT_LT(out.deviation_after_db, 0.8 * out.deviation_before_db);
+  for (double f = 20.0; f < 85.0; f *= 1.02) EXPECT_LT(gain_db(out.filters, f, 48000.0), 0.6) << f;
+  for (double f = 11000.0; f < 20000.0; f *= 1.02)
+    EXPECT_LT(gain_db(out.filters, f, 48000.0), 0.6) << f;
+}
+
 TEST(Equalised, LeavesAloneWhatItIsTold) {
   const FrequencyAxis axis = FrequencyAxis::logarithmic(20.0, 20000.0, 48.0);
   const std::vector<BandFilter> made = {{BiquadKind::kPeaking, 2000.0, -8.0, 3.0},
