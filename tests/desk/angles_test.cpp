@@ -12,6 +12,7 @@
 
 #include "desk/angles/angles_page.h"
 #include "desk/angles/equaliser_page.h"
+#include "desk/pages/read_page.h"
 #include "desk/window_fixture.h"
 #include "workbench/sharing/importing.h"
 
@@ -113,6 +114,15 @@ TEST_F(AnglesTest, OneLaidTakeBringsItsWholeSet) {
   EXPECT_THAT(part<QLabel>("anglesTaken")->text().toStdString(),
               HasSubstr("13 horizontal, 0 vertical"));
   EXPECT_THAT(allCards().toStdString(), HasSubstr("do not carry"));
+  EXPECT_THAT(allCards().toStdString(), HasSubstr("-60°"));
+  open("lane-listening-axes");
+  std::vector<std::string> axes;
+  for (const Series& s : content("listening-axes").curves()) axes.push_back(s.label);
+  EXPECT_THAT(axes, testing::IsSupersetOf({"as taken", "30° right"}));
+  // The reading tells what the map shows at the cursor: 24 (30 / 60)^2 dB at 10 kHz.
+  window_->state().setCursorHz(10000.0);
+  EXPECT_THAT(part<CursorList>("cursorList")->texts().join(QLatin1Char(' ')).toStdString(),
+              HasSubstr("±30° -6.0"));
   // Nothing vertical is invented.
   open("lane-angles-vertical");
   EXPECT_EQ(content("angles-vertical").find<ValueMap>(), nullptr);

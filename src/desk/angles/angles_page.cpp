@@ -300,6 +300,20 @@ void AnglesPage::fillReading(const AngleReading& r) {
                       : tr("No other axis is smoother by more than it is known: %1 dB rms here.")
                             .arg(a.here.roughness_db, 0, 'f', 1));
   }
+  for (const Plane plane : {Plane::kHorizontal, Plane::kVertical}) {
+    const CircleReading& circle = r.circle(plane);
+    std::string text;
+    for (const AngleDeviation& d : circle.deviations)
+      if (std::abs(std::remainder(d.degrees, 15.0)) < 0.5 || std::abs(d.degrees) <= 20.0)
+        text += fmt::format("\n{:+.0f}°  {:+.1f} dB, worst {:+.1f} at {}", d.degrees, d.mean_db,
+                            d.worst_db, frequency_text(d.worst_at_hz));
+    if (!text.empty())
+      addCard(fmt::format("{} off the axis, {} to {}:{}",
+                          plane == Plane::kHorizontal ? "Horizontally" : "Vertically",
+                          frequency_text(circle.deviations_over.low_hz),
+                          frequency_text(circle.deviations_over.high_hz), text),
+              {}, 0.0, false);
+  }
   for (const Plane plane : {Plane::kHorizontal, Plane::kVertical})
     for (const BeamChange& change : r.circle(plane).changes)
       addCard((plane == Plane::kHorizontal ? "Horizontal: " : "Vertical: ") + spoken(change) + ".",

@@ -76,6 +76,7 @@ AngleReading angle_reading(std::shared_ptr<const OrbitMaterial> taken, const Ang
                            const BeamForetold& foretold, const Parallel& parallel) {
   AngleReading r;
   r.view = view;
+  r.taken = taken;
   r.material = view.turned() ? std::make_shared<const OrbitMaterial>(turned_material(
                                    *taken, view.horizontal_axis_deg, view.vertical_axis_deg))
                              : taken;

@@ -12,7 +12,8 @@ namespace lalometer {
 
 /// All that a set of angles tells, about the axis it is looked at from.
 struct AngleReading {
-  std::shared_ptr<const OrbitMaterial> material;
+  std::shared_ptr<const OrbitMaterial> material;  ///< about the view's axis
+  std::shared_ptr<const OrbitMaterial> taken;     ///< about the axis as it was taken
   AngleView view;
   CircleReading horizontal, vertical;
   SpinReading spin;

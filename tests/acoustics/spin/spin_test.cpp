@@ -4,6 +4,7 @@
 
 #include <cmath>
 #include <functional>
+#include <map>
 
 #include "acoustics/directivity/coverage.h"
 #include "acoustics/directivity/piston.h"
@@ -246,6 +247,63 @@ TEST(Turned, ALoudspeakerThatIsRoundAboutItsAxisLooksTheSameFromItsOwnAxisAlone)
   const Orbit back = turned(orbit, 0.0, 0.0);
   EXPECT_NEAR(back.at(Plane::kVertical, 70.0)->curve.level_db(i), round(Plane::kVertical, 70.0, f),
               1e-9);
+}
+
+/// Far field of a cap of 30 degrees half-angle on a rigid sphere: sum U_n j^(n+1) P_n / h_n'(ka),
+/// U_n = (P_(n-1)(cos a) - P_(n+1)(cos a)) / 2 (Morse and Ingard, Theoretical Acoustics, 7.2; from
+/// memory). Its power is the sum of the squares, for the P_n are orthogonal.
+struct CapOnSphere {
+  explicit CapOnSphere(double ka) {
+    const double c = std::cos(kPi / 6.0);
+    const auto count = static_cast<unsigned>(2.0 * ka) + 12;
+    const auto hankel = [&](unsigned n) {
+      return std::complex<double>(std::sph_bessel(n, ka), -std::sph_neumann(n, ka));
+    };
+    for (unsigned n = 0; n < count; ++n) {
+      const double u = 0.5 * ((n == 0 ? 1.0 : std::legendre(n - 1, c)) - std::legendre(n + 1, c));
+      const std::complex<double> slope =
+          n == 0 ? -hankel(1) : hankel(n - 1) - (n + 1.0) / ka * hankel(n);
+      parts.push_back(u / slope * std::pow(std::complex<double>(0.0, 1.0), n + 1));
+    }
+  }
+  [[nodiscard]] std::complex<double> at(double degrees) const {
+    std::complex<double> sum = 0.0;
+    for (unsigned n = 0; n < parts.size(); ++n)
+      sum += parts[n] * std::legendre(n, std::cos(degrees * kPi / 180.0));
+    return sum;
+  }
+  [[nodiscard]] double index_db() const {
+    double mean = 0.0;
+    for (unsigned n = 0; n < parts.size(); ++n) mean += std::norm(parts[n]) / (2.0 * n + 1.0);
+    return 10.0 * std::log10(std::norm(at(0.0)) / mean);
+  }
+  std::vector<std::complex<double>> parts;
+};
+
+TEST(Index, OfACapOnASphereIsItsSeries) {
+  constexpr double kRadius_m = 0.15;
+  std::map<double, CapOnSphere> caps;
+  const auto cap = [&](double f) -> const CapOnSphere& {
+    return caps.try_emplace(f, 2.0 * kPi * f / 343.2 * kRadius_m).first->second;
+  };
+  const Orbit orbit = orbit_of(
+      [&](Plane, double d, double f) { return 80.0 + 20.0 * std::log10(std::abs(cap(f).at(d))); },
+      10.0, 3.0, 60.0);
+  const CircleIndex index = index_of(orbit, Plane::kHorizontal);
+  const auto map = angle_map(orbit, Plane::kHorizontal);
+  ASSERT_TRUE(map);
+  const std::vector<double> width = beamwidth_deg(*map, 6.0);
+  for (std::size_t i = 0; i < orbit.axis().size(); ++i) {
+    const double f = orbit.axis()[i];
+    if (f > 4000.0) break;
+    EXPECT_NEAR(index.index_db[i], cap(f).index_db(), 0.2) << f;
+    // Where it has fallen by 6 dB for the first time, found by small steps.
+    double falls = 0.0;
+    while (falls < 180.0 && std::abs(cap(f).at(falls)) > 0.50119 * std::abs(cap(f).at(0.0)))
+      falls += 0.1;
+    if (falls > 150.0) continue;
+    EXPECT_NEAR(width[i], 2.0 * falls, 0.03 * 2.0 * falls) << f;
+  }
 }
 
 }  // namespace

@@ -25,6 +25,7 @@
   LANE(beamwidth)             \
   LANE(directivity_index)     \
   LANE(asymmetry)             \
+  LANE(listening_axes)        \
   LANE(angles_difference)     \
   LANE(equalised)
 

@@ -150,6 +150,54 @@ LaneContent build_asymmetry(const std::vector<LaidTake>& laid, Id chosen) {
   return content;
 }
 
+/// The level along several axes, over one another.
+LaneContent build_axes(const std::vector<LaidTake>& laid, Id chosen) {
+  LaneContent content = angle_lane("Listening axes",
+                                   {.quantity = AxisQuantity::kLevel,
+                                    .scale = AxisScale::kDecibel,
+                                    .unit = "dB",
+                                    .low = 50.0,
+                                    .high = 100.0},
+                                   laid);
+  const auto sets = shown_sets(laid, chosen);
+  if (sets.empty()) return content;
+  const LaidTake& one = *sets.front();
+  const AngleReading& r = *one.set->reading;
+  std::vector<std::pair<double, double>> shown;
+  const auto put = [&](double h, double v, const std::string& name, int style) {
+    if (std::find(shown.begin(), shown.end(), std::pair(h, v)) != shown.end()) return;
+    const auto level = level_along(r.taken->orbit, h, v);
+    if (!level) return;
+    shown.emplace_back(h, v);
+    Series s = set_series(one, *level, name, style);
+    s.x = {r.taken->orbit.axis().hz().begin(), r.taken->orbit.axis().hz().end()};
+    s.chosen = style == 0;
+    content.add_curves().push_back(std::move(s));
+  };
+  const auto named = [](double h, double v) {
+    std::string text = h == 0.0 && v == 0.0 ? "as taken" : "";
+    if (h != 0.0) text = fmt::format("{:.4g}° {}", std::abs(h), h > 0.0 ? "right" : "left");
+    if (v != 0.0)
+      text +=
+          fmt::format("{}{:.4g}° {}", h != 0.0 ? ", " : "", std::abs(v), v > 0.0 ? "up" : "down");
+    return text;
+  };
+  const AngleView& view = r.view;
+  put(view.horizontal_axis_deg, view.vertical_axis_deg,
+      named(view.horizontal_axis_deg, view.vertical_axis_deg), 0);
+  put(0.0, 0.0, "as taken", 1);
+  if (r.aim)
+    put(r.aim->best.horizontal_deg, r.aim->best.vertical_deg,
+        "smoothest, " + named(r.aim->best.horizontal_deg, r.aim->best.vertical_deg), 3);
+  // Parallel to the wall, heard from the usual triangle; standing up.
+  put(30.0, 0.0, named(30.0, 0.0), 2);
+  put(0.0, 15.0, named(0.0, 15.0), 4);
+  hatch_invalid(content);
+  if (const auto range = extent(content.curves())) fit_level_scale(content.left, *range);
+  content.subtitle = set_label(one) + ", dB re 20 µPa; between rays an estimate";
+  return content;
+}
+
 std::vector<KeyFigure> beam_figures(const LaidTake& laid) {
   std::vector<KeyFigure> all;
   if (!laid.set || !laid.set->reading) return all;
@@ -220,6 +268,19 @@ LaneKind lanes::asymmetry() {
           .explained = "How far angles of one side differ from the same angles of the other.",
           .usual_weight = 0.5,
           .build = build_asymmetry,
+          .needs = is_of_set,
+          .shown_at_first = false,
+          .wants_angles = true};
+}
+
+LaneKind lanes::listening_axes() {
+  return {.id = "listening-axes",
+          .title = "Listening axes",
+          .explained =
+              "The level along the chosen axis, the axis as taken, the smoothest one, 30° "
+              "to the side and 15° up.",
+          .usual_weight = 0.8,
+          .build = build_axes,
           .needs = is_of_set,
           .shown_at_first = false,
           .wants_angles = true};

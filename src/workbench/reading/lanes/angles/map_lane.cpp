@@ -185,14 +185,39 @@ LaneContent build_difference(const std::vector<LaidTake>& laid, Id chosen) {
   return content;
 }
 
+/// Levels to both sides at the cursor, held against the same as the map.
+std::string levels_at(const LaidTake& laid, double f, Plane plane) {
+  if (!laid.set || !laid.set->reading) return "–";
+  const AngleReading& r = *laid.set->reading;
+  const FrequencyAxis& axis = r.material->orbit.axis();
+  const std::vector<double> reference = reference_of(r, plane, laid.set->look);
+  if (reference.empty() || f < axis.front() || f > axis.back()) return "–";
+  std::string text;
+  for (const double d : {30.0, 60.0}) {
+    double sum = 0.0;
+    double sides = 0.0;
+    for (const double angle : {d, -d}) {
+      const auto level = r.material->orbit.level_at(plane, angle, kWidest_deg);
+      if (!level) continue;
+      sum += value_between(axis, *level, f) - value_between(axis, reference, f);
+      sides += 1.0;
+    }
+    if (sides > 0.0)
+      text += fmt::format("{}±{:.0f}° {:.1f}", text.empty() ? "" : "  ", d, sum / sides);
+  }
+  return text.empty() ? "–" : text + " dB";
+}
+
 LaneKind kind_of(const char* id, const char* title, const char* explained,
-                 LaneContent (*build)(const std::vector<LaidTake>&, Id)) {
+                 LaneContent (*build)(const std::vector<LaidTake>&, Id),
+                 std::string (*at_cursor)(const LaidTake&, double, std::complex<double>)) {
   return {.id = id,
           .title = title,
           .explained = explained,
           .usual_weight = 0.9,
           .build = build,
           .needs = is_of_set,
+          .at_cursor = at_cursor,
           .shown_at_first = false,
           .wants_angles = true};
 }
@@ -200,27 +225,35 @@ LaneKind kind_of(const char* id, const char* title, const char* explained,
 }  // namespace
 
 LaneKind lanes::angles_horizontal() {
-  return kind_of("angles-horizontal", "Angles, horizontal",
-                 "Level over frequency and angle to the side, with lines of equal level: where the "
-                 "beam narrows stands under the dip it explains.",
-                 [](const std::vector<LaidTake>& laid, Id chosen) {
-                   return build_map(laid, chosen, Plane::kHorizontal);
-                 });
+  return kind_of(
+      "angles-horizontal", "Angles, horizontal",
+      "Level over frequency and angle to the side, with lines of equal level: where the "
+      "beam narrows stands under the dip it explains.",
+      [](const std::vector<LaidTake>& laid, Id chosen) {
+        return build_map(laid, chosen, Plane::kHorizontal);
+      },
+      [](const LaidTake& laid, double f, std::complex<double>) {
+        return levels_at(laid, f, Plane::kHorizontal);
+      });
 }
 
 LaneKind lanes::angles_vertical() {
-  return kind_of("angles-vertical", "Angles, vertical",
-                 "The same over the angle upward: where two drivers overlap, lobes and nulls.",
-                 [](const std::vector<LaidTake>& laid, Id chosen) {
-                   return build_map(laid, chosen, Plane::kVertical);
-                 });
+  return kind_of(
+      "angles-vertical", "Angles, vertical",
+      "The same over the angle upward: where two drivers overlap, lobes and nulls.",
+      [](const std::vector<LaidTake>& laid, Id chosen) {
+        return build_map(laid, chosen, Plane::kVertical);
+      },
+      [](const LaidTake& laid, double f, std::complex<double>) {
+        return levels_at(laid, f, Plane::kVertical);
+      });
 }
 
 LaneKind lanes::angles_difference() {
   return kind_of("angles-difference", "Angles, difference",
                  "The chosen set's levels less another's, angle by angle: two loudspeakers, or "
                  "before and after.",
-                 build_difference);
+                 build_difference, nullptr);
 }
 
 }  // namespace lalometer
