@@ -32,7 +32,7 @@ void AngleSets::setView(const AngleView& view) {
   kept_.view = view;
   if (!view.draft) keep();
   emit lookChanged();
-  follow();
+  lookAgain();
 }
 
 void AngleSets::setLook(const MapLook& look) {
@@ -47,7 +47,7 @@ void AngleSets::setWish(const EqualiseWish& wish) {
   kept_.wish = wish;
   keep();
   emit lookChanged();
-  follow();
+  lookAgain();
 }
 
 void AngleSets::keep() {
@@ -102,34 +102,53 @@ void AngleSets::follow() {
     for (TakeInputs& near : in.near) near.recipe.smoothing = 0;
     in.geometry = session_.geometries_.value(take.subject_id);
     if (const Subject* s = session_.subject(take.subject_id)) in.drawing = s->drawing_mark;
-    std::string key = angles_node(in, kept_.view).key;
-    if (advice_wanted_ && !kept_.view.draft) key += advice_node(in, kept_.view, kept_.wish).key;
     Shown& shown = shown_[name];
-    shown.wanted_key = key;
-    if (shown.key != key && !working_.contains(name)) read(name, in, key);
+    shown.inputs_key = orbit_node(in, {}).key;
+    shown.inputs = std::make_shared<const AngleSetInputs>(std::move(in));
   }
   for (const QString& name : shown_.keys())
     if (!laid.contains(name)) shown_.remove(name);
+  lookAgain();
 }
 
-void AngleSets::read(const QString& name, const AngleSetInputs& inputs, const std::string& key) {
+void AngleSets::lookAgain() {
+  KeptAngles looked_at = kept_;
+  looked_at.look = {};
+  const bool advice = advice_wanted_ && !kept_.view.draft;
+  const std::string words =
+      to_json(looked_at) + (kept_.view.draft ? "draft" : "") + (advice ? "advice" : "");
+  for (const QString& name : shown_.keys()) {
+    Shown& shown = shown_[name];
+    shown.wanted_key = shown.inputs_key + words;
+    if (shown.key != shown.wanted_key && !working_.contains(name)) read(name);
+  }
+}
+
+void AngleSets::read(const QString& name) {
   working_.insert(name);
+  const auto inputs = shown_[name].inputs;
+  const std::string key = shown_[name].wanted_key;
   const bool advice = advice_wanted_ && !kept_.view.draft;
   work_.start<Made>(
       this, {},
       [store = session_.store(), inputs, kept = kept_, advice](const WorkContext& context) {
         const Making making{*store, context.stop, context.parallel};
-        return store->get(angles_node(inputs, kept.view), making)
-            .map([&](std::shared_ptr<const AngleReading> reading) {
-              Made made{std::move(reading), nullptr, {}};
-              if (!advice) return made;
-              auto found = store->get(advice_node(inputs, kept.view, kept.wish), making);
-              if (found)
-                made.advice = *std::move(found);
-              else
-                made.problem = found.error().message;
-              return made;
-            });
+        const Node<AngleReading> node = angles_node(*inputs, kept.view);
+        // Drafts are looked at once: kept, a drag would push everything else out of the store.
+        auto read = kept.view.draft ? node.make(making).map([](AngleReading&& reading) {
+          return std::make_shared<const AngleReading>(std::move(reading));
+        })
+                                    : store->get(node, making);
+        return std::move(read).map([&](std::shared_ptr<const AngleReading> reading) {
+          Made made{std::move(reading), nullptr, {}};
+          if (!advice) return made;
+          auto found = store->get(advice_node(*inputs, kept.view, kept.wish), making);
+          if (found)
+            made.advice = *std::move(found);
+          else
+            made.problem = found.error().message;
+          return made;
+        });
       },
       [this, name, key, generation = work_.generation()](const Result<Made>& made) {
         if (generation != work_.generation()) return;
@@ -149,7 +168,7 @@ void AngleSets::read(const QString& name, const AngleSetInputs& inputs, const st
         }
         emit session_.resultsChanged();
         // The view may have moved on meanwhile (an axis being dragged).
-        if (shown.wanted_key != key) follow();
+        if (shown.wanted_key != key) lookAgain();
       });
 }
 

@@ -43,13 +43,17 @@ class AngleSets : public QObject {
     std::string key;         ///< of what is shown
     std::string wanted_key;  ///< of what it should be
     LaidSet set;
+    std::shared_ptr<const AngleSetInputs> inputs = nullptr;
+    std::string inputs_key = {};
   };
   struct Made {
     std::shared_ptr<const AngleReading> reading;
     std::shared_ptr<const EqualiseAdvice> advice;
     std::string problem;
   };
-  void read(const QString& name, const AngleSetInputs& inputs, const std::string& key);
+  /// The same sets by another view or wish: nothing of the takes is looked at again.
+  void lookAgain();
+  void read(const QString& name);
   void keep();
 
   BookSession& session_;

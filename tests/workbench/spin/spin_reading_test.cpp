@@ -73,7 +73,7 @@ TEST(SpinCoverage, IntervalsHoldTheTruthOfAHundredSets) {
   const auto between = [&](double low, double high) {
     return low + (high - low) * 0.5 * std::erfc(-normal() / std::sqrt(2.0));
   };
-  const Circles circles{.low_hz = 20.0};
+  const Circles circles{.per_octave = 12.0, .low_hz = 20.0};
   struct Counted {
     const char* name;
     int inside = 0;
