@@ -115,6 +115,21 @@ TEST(CliSpin, HalfASetIsMirroredOnlyWhenAsked) {
   EXPECT_TRUE(mirrored["sound_power_db"].is_array());
 }
 
+TEST(CliSpin, AnAngleThatWasTakenTwiceIsSaid) {
+  const TemporaryFolder folder;
+  json set = whole_set(folder);
+  const auto said = [&] {
+    return run({"spin", folder.path().string(), "--json"}).parsed()["notes"].dump();
+  };
+  EXPECT_THAT(said(), testing::Not(HasSubstr("the first counts")));
+  for (json again : {set["takes"][3], set["takes"][40]}) {
+    again["id"] = again["id"].get<std::string>() + " again";
+    set["takes"].push_back(again);
+  }
+  test::write(folder / "set.json", set.dump());
+  EXPECT_THAT(said(), HasSubstr("2 takes of an angle that is there already: the first counts"));
+}
+
 TEST(CliSpin, FoldersByNameAndAes69GiveTheSame) {
   const TemporaryFolder folder;
   whole_set(folder);

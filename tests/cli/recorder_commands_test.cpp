@@ -219,12 +219,12 @@ TEST(CliRecorder, ASessionInOneFileBecomesATakeEach) {
         0.5 * std::exp(-static_cast<double>(i) / 5000.0) *
         std::sin(2.0 * kPi * 55.0 * static_cast<double>(i) / 44100.0);
   }
-  const std::string file = kept(folder, "session.wav", 44100.0, std::move(x));
+  const std::string file = kept(folder, "sluice.wav", 44100.0, std::move(x));
   const std::string book = (folder / "session.lalo").string();
   const json taken =
       run({"import", file, "--book", book, "--stimulus", "20,20000,1,0.5", "--json"}).parsed();
   ASSERT_EQ(taken["items"].size(), 6U);
-  EXPECT_EQ(taken["items"][3]["name"], "session 4");
+  EXPECT_EQ(taken["items"][3]["name"], "sluice 4");
   EXPECT_EQ(taken["items"][3]["understood"], "sweep 4 of 6 in one recording, 44100 Hz");
   ASSERT_EQ(taken["take_ids"].size(), 6U);
   std::vector<double> level;

@@ -49,8 +49,10 @@ inline OrbitMaterial material_of(Orbit orbit,
 inline SubjectGeometry two_way(double low_radius_m, double high_radius_m, double apart_m,
                                double crossover_hz) {
   SubjectGeometry g;
-  g.drivers.push_back({.id = "woofer", .role = "woofer", .y_m = -0.5 * apart_m, .radius_m = std::nullopt});
-  g.drivers.push_back({.id = "tweeter", .role = "tweeter", .y_m = 0.5 * apart_m, .radius_m = std::nullopt});
+  g.drivers.push_back(
+      {.id = "woofer", .role = "woofer", .y_m = -0.5 * apart_m, .radius_m = std::nullopt});
+  g.drivers.push_back(
+      {.id = "tweeter", .role = "tweeter", .y_m = 0.5 * apart_m, .radius_m = std::nullopt});
   if (low_radius_m > 0.0) g.drivers[0].radius_m = low_radius_m;
   if (high_radius_m > 0.0) g.drivers[1].radius_m = high_radius_m;
   g.crossovers.push_back({"woofer", "tweeter", crossover_hz, 4});

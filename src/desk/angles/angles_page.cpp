@@ -267,11 +267,12 @@ void AnglesPage::fill() {
     return;
   }
   set_->setText(text_of(set_label(*sets.front())));
-  fillReading(*sets.front()->set->reading);
+  fillReading(*sets.front());
   if (sets.size() > 1) fillComparison(*sets[0], *sets[1]);
 }
 
-void AnglesPage::fillReading(const AngleReading& r) {
+void AnglesPage::fillReading(const LaidTake& one) {
+  const AngleReading& r = *one.set->reading;
   const auto count = [&](Plane plane) { return r.material->orbit.rays(plane).size(); };
   QString taken = tr("%1 horizontal, %2 vertical angles")
                       .arg(count(Plane::kHorizontal))
@@ -280,14 +281,10 @@ void AnglesPage::fillReading(const AngleReading& r) {
     taken += tr("; %1 of the standard's 70 are missing").arg(r.spin.spin.missing.size());
   angles_->setText(taken);
   QStringList missing;
-  for (const std::string& one : r.spin.spin.missing) missing.push_back(text_of(one));
+  for (const std::string& angle : r.spin.spin.missing) missing.push_back(text_of(angle));
   angles_->setToolTip(missing.join(QStringLiteral(", ")));
-  LaidTake as_laid;
-  LaidSet set;
-  set.reading = std::make_shared<const AngleReading>(r);
-  as_laid.set = std::move(set);
   for (const char* id : {"spinorama", "beamwidth"})
-    for (const KeyFigure& f : lane_kind(id)->figures(as_laid)) addFigure(f.name, f.value, f.basis);
+    for (const KeyFigure& f : lane_kind(id)->figures(one)) addFigure(f.name, f.value, f.basis);
   if (r.aim) {
     const AimStudy& a = *r.aim;
     aim_->setText(a.real()
@@ -305,10 +302,10 @@ void AnglesPage::fillReading(const AngleReading& r) {
     std::string text;
     for (const AngleDeviation& d : circle.deviations)
       if (std::abs(std::remainder(d.degrees, 15.0)) < 0.5 || std::abs(d.degrees) <= 20.0)
-        text += fmt::format("\n{:+.0f}°  {:+.1f} dB, worst {:+.1f} at {}", d.degrees, d.mean_db,
+        text += fmt::format("\n{:+.0f}°  {:+.1f}, {:+.1f} dB at {}", d.degrees, d.mean_db,
                             d.worst_db, frequency_text(d.worst_at_hz));
     if (!text.empty())
-      addCard(fmt::format("{} off the axis, {} to {}:{}",
+      addCard(fmt::format("{} off the axis, mean and worst from {} to {}:{}",
                           plane == Plane::kHorizontal ? "Horizontally" : "Vertically",
                           frequency_text(circle.deviations_over.low_hz),
                           frequency_text(circle.deviations_over.high_hz), text),
@@ -334,9 +331,13 @@ void AnglesPage::fillReading(const AngleReading& r) {
 void AnglesPage::fillComparison(const LaidTake& own, const LaidTake& other) {
   const SetComparison c = compared(*own.set->reading, *other.set->reading);
   std::string text = fmt::format("{} less {}:", set_label(own), set_label(other));
-  for (const ComparedFigure& f : c.figures)
-    text += fmt::format("\n{}: {:+.{}f} ± {:.{}f} {}{}", f.name, f.difference, f.decimals,
-                        f.half_width, f.decimals, f.unit, f.real() ? ", real" : "");
+  for (const ComparedFigure& f : c.figures) {
+    const double step = std::pow(10.0, -f.decimals);
+    // Adding nothing takes the minus off a nought.
+    const double rounded = std::round(f.difference / step) * step + 0.0;
+    text += fmt::format("\n{}: {:+.{}f} ± {:.{}f}{}{}{}", f.name, rounded, f.decimals, f.half_width,
+                        f.decimals, f.unit.empty() ? "" : " ", f.unit, f.real() ? ", real" : "");
+  }
   if (c.figures.empty()) text += "\nno figure is known of both";
   addCard(text, c.figures.empty() ? "" : "Real: the difference is larger than its 95 % interval.",
           0.0, false);

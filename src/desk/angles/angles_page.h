@@ -40,7 +40,7 @@ class AnglesPage : public QWidget, public DeskPart {
   void showFrequency();
   void showLook();
   void fill();
-  void fillReading(const AngleReading& reading);
+  void fillReading(const LaidTake& one);
   void fillComparison(const LaidTake& own, const LaidTake& other);
   void addCard(const std::string& text, const std::string& advice, double at_hz, bool doubt);
   void addFigure(const std::string& name, const std::string& value, const std::string& basis);

@@ -31,6 +31,8 @@ ImportSheet::ImportSheet(BookSession& session, QWidget* parent)
   list_->header()->setStretchLastSection(false);
   list_->header()->setSectionResizeMode(1, QHeaderView::Stretch);
   list_->header()->setSectionResizeMode(kPlannedColumn, QHeaderView::ResizeToContents);
+  list_->header()->setSectionResizeMode(kAngleColumn, QHeaderView::Fixed);
+  list_->header()->resizeSection(kAngleColumn, 126);
   list_->header()->setSectionResizeMode(0, QHeaderView::ResizeToContents);
   list_->setWordWrap(true);
   list_->setRootIsDecorated(true);

@@ -80,6 +80,8 @@ void ImportSheet::offerAngles() {
     auto* field =
         new QLineEdit(QString::fromStdString(spoken_angle(preview_.items[number].take)), list_);
     field->setObjectName(QStringLiteral("importAngle%1").arg(number));
+    field->setMinimumWidth(118);
+    field->home(false);
     field->setToolTip(tr("A number, with \"v\" before it for up and down: 30, v -10."));
     connect(field, &QLineEdit::editingFinished, this, [this, field, number] {
       Take& take = preview_.items[number].take;
@@ -88,6 +90,7 @@ void ImportSheet::offerAngles() {
       if (told && far != nullptr) far->place = *told;
       // What is no angle goes back to what it was.
       field->setText(QString::fromStdString(spoken_angle(take)));
+      field->home(false);
     });
     list_->setItemWidget(row, kAngleColumn, field);
   }

@@ -106,6 +106,7 @@ QWidget#planDesk { background: %PAPER%; }
 QTreeView, QListView { background: %SHEET%; border: none; outline: none; show-decoration-selected: 0; }
 QTreeView#finderList::item { padding: 4px 6px; }
 QTreeView#importList::item { padding: 3px 2px; }
+QTreeView#importList QLineEdit { padding: 0px 5px; }
 QTreeView::branch, QTreeView::branch:selected { background: %SHEET%; }
 QTreeView::item:selected, QListView::item:selected { background: %ACCENT_SOFT%; color: %INK%; }
 QHeaderView::section { background: %SHEET%; color: %QUIET%; border: none; border-bottom: 1px solid %LINE%; padding: 3px 4px; }

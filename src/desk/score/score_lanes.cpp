@@ -25,6 +25,15 @@ void ScoreLanes::want(const LaneKind& kind) {
   if (kind.wants_angles) session_.angles().want(kind.wants_advice);
 }
 
+ScoreView::Lane ScoreLanes::made(const LaneKind& kind) {
+  want(kind);
+  ScoreView::Lane lane;
+  lane.kind = kind.id;
+  lane.weight = kind.usual_weight;
+  lane.content.title = kind.title;
+  return lane;
+}
+
 void ScoreLanes::restore() {
   std::vector<ScoreView::Lane> lanes;
   for (const KeptLane& kept : lanes_from_json(session_.view("lanes"))) {
@@ -38,11 +47,7 @@ void ScoreLanes::restore() {
   }
   if (lanes.empty()) {
     for (const LaneKind& kind : lane_kinds()) {
-      if (!kind.shown_at_first) continue;
-      ScoreView::Lane lane;
-      lane.kind = kind.id;
-      lane.weight = kind.usual_weight;
-      lanes.push_back(std::move(lane));
+      if (kind.shown_at_first) lanes.push_back(made(kind));
     }
   }
   for (ScoreView::Lane& lane : lanes) {
@@ -78,12 +83,7 @@ void ScoreLanes::setShown(const std::string& kind, bool wanted) {
     score_.removeLane(static_cast<std::size_t>(found - lanes.begin()));
     return;
   }
-  want(*plug);
-  ScoreView::Lane lane;
-  lane.kind = kind;
-  lane.weight = plug->usual_weight;
-  lane.content.title = plug->title;
-  lanes.push_back(std::move(lane));
+  lanes.push_back(made(*plug));
   score_.setLanes(std::move(lanes));
   keep();
   refresh_.start();
@@ -94,20 +94,11 @@ void ScoreLanes::setOnly(const std::vector<std::string>& kinds) {
   for (const std::string& id : kinds) {
     const LaneKind* kind = lane_kind(id);
     if (kind == nullptr) continue;
-    want(*kind);
-    ScoreView::Lane lane;
     // One that is there keeps its scale and height.
     const auto& now = score_.lanes();
     const auto there =
         std::find_if(now.begin(), now.end(), [&](const auto& one) { return one.kind == id; });
-    if (there != now.end()) {
-      lane = *there;
-    } else {
-      lane.kind = id;
-      lane.weight = kind->usual_weight;
-      lane.content.title = kind->title;
-    }
-    lanes.push_back(std::move(lane));
+    lanes.push_back(there != now.end() ? *there : made(*kind));
   }
   score_.setLanes(std::move(lanes));
   keep();

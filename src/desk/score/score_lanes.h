@@ -32,6 +32,7 @@ class ScoreLanes : public QObject {
   void refresh();
   void build(const LaneKind& kind, const std::vector<LaidTake>& laid);
   void want(const LaneKind& kind);
+  [[nodiscard]] ScoreView::Lane made(const LaneKind& kind);
 
   BookSession& session_;
   ScoreView& score_;

@@ -1,8 +1,10 @@
 #include "desk/session/angle_sets.h"
 
 #include <algorithm>
+#include <map>
 
 #include "desk/session/book_session.h"
+#include "workbench/reading/lane_parts.h"
 #include "workbench/spin/angle_set.h"
 
 namespace lalometer {
@@ -69,13 +71,26 @@ void AngleSets::fill(std::vector<LaidTake>& laid, Id chosen) const {
     LaidTake*& lead = leads[name];
     if (lead == nullptr || one.take.id == chosen) lead = &one;
   }
-  for (auto lead = leads.cbegin(); lead != leads.cend(); ++lead) {
-    const Shown& shown = shown_[lead.key()];
+  QSet<Id> subjects;
+  for (const LaidTake* lead : leads) subjects.insert(lead->take.subject_id);
+  std::map<std::string, int> named;
+  // In the order of their colours, so that a name does not change with the choice.
+  for (LaidTake& one : laid) {
+    const QString name = name_of(one.take);
+    const auto lead = leads.constFind(name);
+    if (lead == leads.cend() || *lead != &one) continue;
+    const Shown& shown = shown_[name];
     LaidSet set = shown.set;
     set.key = shown.key;
     set.pending = shown.key != shown.wanted_key;
     set.look = kept_.look;
-    lead.value()->set = std::move(set);
+    set.name = set_label(one);
+    const Subject* subject = session_.subject(one.take.subject_id);
+    if (subjects.size() > 1 && subject != nullptr) set.name = subject->name + ", " + set.name;
+    // Two variants may bear one name.
+    if (const int before = named[set.name]++; before > 0)
+      set.name += " (" + std::to_string(before + 1) + ")";
+    one.set = std::move(set);
   }
 }
 

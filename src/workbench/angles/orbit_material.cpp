@@ -178,6 +178,14 @@ std::optional<Bass> bass_of(const std::vector<AngleTake>& near_takes,
   return Bass{*std::move(near), *std::move(joined)};
 }
 
+/// Rays of both circles; what belongs to both counts once.
+std::size_t rays_of(const Orbit& orbit) {
+  std::size_t count = orbit.rays(Plane::kHorizontal).size();
+  for (const Orbit::Ray& ray : orbit.rays(Plane::kVertical))
+    if (std::abs(ray.degrees) > 0.5 && ray.degrees < 179.5) ++count;
+  return count;
+}
+
 double off_axis_deg(const AngleTake& one) {
   const Placement p = place_of(*one.take);
   return std::abs(p.horizontal_deg) + std::abs(p.vertical_deg);
@@ -236,8 +244,12 @@ Result<OrbitMaterial> orbit_material(const AngleTakes& takes,
   if (moved)
     notes.push_back(fmt::format("Takes of another drive or distance were brought to {} V and {} m.",
                                 three_digits(drive), three_digits(distance)));
+  const std::size_t given = rays[0].size() + rays[1].size();
   auto orbit = Orbit::make(std::move(rays[0]), std::move(rays[1]));
   if (!orbit) return tl::unexpected(Error{orbit.error().code, orbit.error().message, where});
+  if (const std::size_t counted = rays_of(*orbit); counted < given)
+    notes.push_back(fmt::format("{} take{} of an angle that is there already: the first counts.",
+                                given - counted, given - counted == 1 ? "" : "s"));
   for (const std::string& text : angle_suspicions(*orbit)) notes.push_back(text);
   OrbitMaterial out{.orbit = wish.mirror ? orbit->mirrored() : *std::move(orbit),
                     .drive_v = drive,

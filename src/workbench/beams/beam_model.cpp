@@ -50,7 +50,7 @@ Complex beam_of(const SubjectDriver& d, double angle, double f, double c) {
   return d.radius_m ? piston_directivity(*d.radius_m, angle, f, c) : 1.0;
 }
 
-/// Both sides of the plane by the edge model; 360 degrees where it never falls so far in front.
+/// Both sides of the plane by the edge model.
 BeamModel edge_model(const SubjectGeometry& g, const SubjectDriver& d, const BafflePiston& piston,
                      Plane plane, const FrequencyAxis& axis, double fall_db, double distance_m,
                      double c) {

@@ -97,7 +97,7 @@ double taken_over(const SubjectGeometry& g, double f) {
 
 std::vector<BeamChange::Cause> causes_of(const OrbitMaterial& m, const BeamChange& change,
                                          const BeamModels& models, Plane plane) {
-  constexpr double kLeast = 0.3;
+  constexpr double kLeast = 0.37;  // a quarter off
   std::vector<BeamChange::Cause> causes;
   const FrequencyAxis& axis = models.axis;
   for (const BeamModel& model : models.models) {

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "workbench/reading/lane_parts.h"
 #include "workbench/reading/lanes/lanes.h"
 
 namespace lalometer {
@@ -33,7 +34,7 @@ Node<LaneContent> lane_node(const LaneKind& kind, const std::vector<LaidTake>& l
                                    one.set->reading != nullptr, one.set->advice != nullptr,
                                    static_cast<int>(one.set->look.reference),
                                    one.set->look.degrees) +
-                       one.set->problem);
+                       one.set->problem + one.set->name);
   }
   return {node_key("lane-" + kind.id, kLaneVersion, inputs),
           [&kind, laid, chosen](const Making&) -> Result<LaneContent> {
@@ -87,7 +88,7 @@ std::vector<CursorValue> cursor_values(const std::vector<LaidTake>& laid, double
       if (!kind.needs(one)) continue;
       CursorValue v{.take_id = one.take.id,
                     .group = kind.title,
-                    .label = series_label(one, laid),
+                    .label = kind.wants_angles ? set_label(one) : series_label(one, laid),
                     .style = one.take.colour,
                     .text = "–"};
       if (one.analysis) {

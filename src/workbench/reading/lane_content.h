@@ -28,6 +28,7 @@ struct LaidSet {
   std::shared_ptr<const EqualiseAdvice> advice = nullptr;  ///< where it is wanted
   bool pending = false;                                    ///< a newer one is being worked out
   std::string key = {};                                    ///< of both
+  std::string name = {};                                   ///< tells it from the other laid sets
   std::string problem = {};                                ///< why there is none
   MapLook look = {};
 };

@@ -75,6 +75,7 @@ std::vector<const LaidTake*> shown_sets(const std::vector<LaidTake>& laid, Id ch
 }
 
 std::string set_label(const LaidTake& one) {
+  if (one.set && !one.set->name.empty()) return one.set->name;
   std::string label = one.variant_name.empty() ? one.take.name : one.variant_name;
   if (!one.take.conditions.driver.empty()) label += ", " + one.take.conditions.driver;
   if (!one.take.conditions.sample.empty()) label += ", " + one.take.conditions.sample;

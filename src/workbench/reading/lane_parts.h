@@ -33,7 +33,8 @@ inline constexpr int kModelStyle = 7;
 [[nodiscard]] bool is_of_set(const LaidTake& one);
 /// Those of them, the chosen take's first.
 [[nodiscard]] std::vector<const LaidTake*> shown_sets(const std::vector<LaidTake>& laid, Id chosen);
-/// Variant, and driver where one plays alone: a set's name.
+/// A set's name: as the laid sets are told apart, else its variant, and driver where one plays
+/// alone.
 [[nodiscard]] std::string set_label(const LaidTake& one);
 /// Values over a set's axis as a curve, valid where the set is.
 [[nodiscard]] Series set_series(const LaidTake& one, const std::vector<double>& values,

@@ -3,7 +3,6 @@
 #include <algorithm>
 #include <cctype>
 #include <cmath>
-#include <cstdlib>
 #include <set>
 
 #include "base/text.h"
@@ -177,14 +176,14 @@ std::optional<Placement> angle_told(const std::string& text, Placement place) {
   const bool vertical = letter != text.end() && (*letter == 'v' || *letter == 'V');
   const std::size_t at = text.find_first_of("+-0123456789");
   if (at == std::string::npos) return std::nullopt;
-  char* end = nullptr;
-  const double degrees = std::strtod(text.c_str() + at, &end);
   // Behind the number nothing but the sign of degrees.
-  const std::string rest = end;
-  if (rest.find_first_not_of(" °") != std::string::npos || !(std::abs(degrees) <= 180.0))
-    return std::nullopt;
-  place.horizontal_deg = vertical ? 0.0 : degrees;
-  place.vertical_deg = vertical ? degrees : 0.0;
+  std::string number = text.substr(at);
+  while (number.ends_with(' ') || number.ends_with("°"))
+    number.resize(number.size() - (number.ends_with(' ') ? 1 : std::string_view("°").size()));
+  const auto degrees = parse_number(number);
+  if (!degrees || !(std::abs(*degrees) <= 180.0)) return std::nullopt;
+  place.horizontal_deg = vertical ? 0.0 : *degrees;
+  place.vertical_deg = vertical ? *degrees : 0.0;
   return place;
 }
 

@@ -123,10 +123,13 @@ LaneContent build_index(const std::vector<LaidTake>& laid, Id chosen) {
 }
 
 LaneContent build_asymmetry(const std::vector<LaidTake>& laid, Id chosen) {
-  LaneContent content = angle_lane(
-      "Left against right",
-      {.quantity = AxisQuantity::kLevel, .scale = AxisScale::kDecibel, .unit = "dB", .high = 6.0},
-      laid);
+  LaneContent content = angle_lane("Left against right",
+                                   {.quantity = AxisQuantity::kLevel,
+                                    .scale = AxisScale::kDecibel,
+                                    .unit = "dB",
+                                    .low = -0.5,
+                                    .high = 6.0},
+                                   laid);
   const auto sets = shown_sets(laid, chosen);
   const Look look{sets.size() > kOneSet};
   for (const LaidTake* one : sets) {
@@ -186,7 +189,7 @@ LaneContent build_axes(const std::vector<LaidTake>& laid, Id chosen) {
   put(view.horizontal_axis_deg, view.vertical_axis_deg,
       named(view.horizontal_axis_deg, view.vertical_axis_deg), 0);
   put(0.0, 0.0, "as taken", 1);
-  if (r.aim)
+  if (r.aim && r.aim->real())
     put(r.aim->best.horizontal_deg, r.aim->best.vertical_deg,
         "smoothest, " + named(r.aim->best.horizontal_deg, r.aim->best.vertical_deg), 3);
   // Parallel to the wall, heard from the usual triangle; standing up.
@@ -194,7 +197,8 @@ LaneContent build_axes(const std::vector<LaidTake>& laid, Id chosen) {
   put(0.0, 15.0, named(0.0, 15.0), 4);
   hatch_invalid(content);
   if (const auto range = extent(content.curves())) fit_level_scale(content.left, *range);
-  content.subtitle = set_label(one) + ", dB re 20 µPa; between rays an estimate";
+  content.subtitle = set_label(one) + (r.taken->calibrated ? ", dB re 20 µPa" : ", dB, relative") +
+                     "; between rays an estimate";
   return content;
 }
 

@@ -78,6 +78,7 @@ LaneContent build_spin(const std::vector<LaidTake>& laid, Id chosen) {
       content.add_curves(Side::kRight).push_back(set_series(one, *values, label, style));
   hatch_invalid(content);
   content.subtitle = set_label(one) + ", CTA-2034-A";
+  if (!r.material->calibrated) content.subtitle += ", relative";
   if (spin.sound_power_db.empty())
     content.subtitle += fmt::format("; {} of the 70 angles are missing", spin.missing.size());
   if (!spin.mirrored.empty())
