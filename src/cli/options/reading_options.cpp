@@ -33,6 +33,10 @@ ImportChoices choices_of(const ReadingOptions& o) {
 void add_reading_options(CLI::App& command, ReadingOptions& o) {
   command.add_option("--kind", o.kind, "what a text file holds")
       ->check(CLI::IsMember({"response", "impedance"}));
+  add_sound_options(command, o);
+}
+
+void add_sound_options(CLI::App& command, ReadingOptions& o) {
   command
       .add_option(
           "--stimulus", o.stimulus,

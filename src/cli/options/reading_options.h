@@ -20,6 +20,8 @@ struct ReadingOptions {
   int loopback_channel = -1;
 };
 void add_reading_options(CLI::App& command, ReadingOptions& options);
+/// The same without what is about text files.
+void add_sound_options(CLI::App& command, ReadingOptions& options);
 /// Throws CLI::ValidationError where the numbers do not fit one another.
 [[nodiscard]] ImportChoices choices_of(const ReadingOptions& options);
 

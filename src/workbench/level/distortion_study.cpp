@@ -1,0 +1,322 @@
+#include "workbench/level/distortion_study.h"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <map>
+
+#include "acoustics/signal/recording/recording_checks.h"
+#include "base/constants.h"
+#include "base/text.h"
+#include "exchange/audio_file.h"
+
+namespace lalometer {
+namespace {
+
+/// The stretch of the impulse response that holds nothing but noise: the second half of what comes
+/// after the arrival.
+std::optional<Response> noise_of(const ImpulseStage& stage, std::vector<std::string>& notes) {
+  if (stage.noise) return stage.noise;
+  const ImpulseResponse& h = *stage.impulse;
+  const double end_s = h.time_s(h.samples.size());
+  const double half_s = 0.5 * (end_s - stage.arrival_s);
+  notes.emplace_back(
+      "No silence stands before the sweep: the noise was taken from the end of the response, where "
+      "a long decay would count as noise.");
+  return noise_within(h, stage.arrival_s + half_s, end_s - 0.02 * half_s,
+                      stage.calibrated ? Quantity::kPressure : Quantity::kRatio);
+}
+
+/// Mean level of the fundamental, dB re 1.
+double mean_level_db(const Harmonics& h) {
+  const Harmonic& f = h.order(1);
+  const double low = std::max(f.valid.low_hz, 300.0);
+  const double high = std::min(f.valid.high_hz, 3000.0);
+  const bool usual = high > 2.0 * low;
+  double loudest = 0.0;
+  for (const auto& v : f.value) loudest = std::max(loudest, std::abs(v));
+  double sum = 0.0;
+  double count = 0.0;
+  for (std::size_t i = 0; i < h.axis.size(); ++i) {
+    const double hz = h.axis[i];
+    const bool within = usual ? hz >= low && hz <= high : f.valid.contains(hz);
+    // Of its own band: what is within 10 dB of the loudest.
+    if (!within || (!usual && std::abs(f.value[i]) < 0.316 * loudest)) continue;
+    sum += to_level_db(std::abs(f.value[i]), 1.0);
+    count += 1.0;
+  }
+  return count > 0.0 ? sum / count : -400.0;
+}
+
+std::string threshold_note(const Threshold& t, const char* percent) {
+  switch (t.why) {
+    case Threshold::Why::kCrossed:
+      return {};
+    case Threshold::Why::kNeverOver:
+      return fmt::format("THD stays under {} % from {} on, as far down as this sweep tells.",
+                         percent, frequency_text(t.seen_from_hz));
+    case Threshold::Why::kNeverUnder:
+      return fmt::format("THD is over {} % up to the highest frequency this sweep tells.", percent);
+    case Threshold::Why::kNoise:
+      return fmt::format("Below {} noise hides whether THD is under {} %.",
+                         frequency_text(t.seen_from_hz), percent);
+  }
+  return {};
+}
+
+}  // namespace
+
+bool holds_sweep(const Take& take) {
+  const Stimulus& s = take.conditions.stimulus;
+  return is_pressure(take) &&
+         (take.form == RawForm::kRecording || take.form == RawForm::kSweepFile) &&
+         s.duration_s > 0.0 && s.start_hz > 0.0 && s.stop_hz > s.start_hz;
+}
+
+Result<DistortionReading> distortion_reading(const Take& take, const ImpulseStage& stage,
+                                             const HarmonicsWish& wish) {
+  if (!holds_sweep(take))
+    return bad_input(
+        "Harmonics need the recorded sweep; this is an impulse response or a curve alone.",
+        take.raw_name.empty() ? take.name : take.raw_name);
+  const Stimulus& s = take.conditions.stimulus;
+  std::vector<std::string> notes = stage.notes;
+  const auto spec =
+      SweepSpec::make({s.start_hz, s.stop_hz, s.duration_s, stage.impulse->sample_rate_hz});
+  if (!spec) return tl::unexpected(spec.error());
+  const auto noise = noise_of(stage, notes);
+  if (!noise)
+    return bad_input("The recording is too short to tell its noise.",
+                     take.raw_name.empty() ? take.name : take.raw_name);
+  auto harmonics = harmonics_of(*stage.impulse, stage.arrival_s, *spec, *noise, wish);
+  if (!harmonics) return tl::unexpected(harmonics.error());
+  DistortionReading r{.harmonics = *std::move(harmonics),
+                      .drive_v = take.conditions.drive_v,
+                      .calibrated = stage.calibrated,
+                      .three_percent = {},
+                      .ten_percent = {}};
+  if (take.kind() != TakeKind::kNearField) r.distance_m = place_of(take).distance_m;
+  if (take.conditions.spl_db > 0.0)
+    r.spl_db = take.conditions.spl_db;
+  else if (stage.calibrated)
+    r.spl_db = mean_level_db(r.harmonics) - 20.0 * std::log10(kReferencePressure_pa);
+  r.three_percent = threshold_of(r.harmonics, 3.0);
+  r.ten_percent = threshold_of(r.harmonics, 10.0);
+  r.notes = std::move(notes);
+  for (const std::string& note :
+       {threshold_note(r.three_percent, "3"), threshold_note(r.ten_percent, "10")})
+    if (!note.empty()) r.notes.push_back(note);
+  if (wish.microphone_ratio <= 0.0)
+    r.notes.emplace_back("The microphone's own distortion is not told, and is not taken off.");
+  return r;
+}
+
+std::vector<LevelStep> LevelsReading::level_steps() const {
+  std::vector<LevelStep> all;
+  for (const auto& step : steps) all.push_back({step->drive_v, &step->harmonics});
+  return all;
+}
+
+LevelsReading levels_reading(std::vector<std::shared_ptr<const DistortionReading>> readings) {
+  LevelsReading r;
+  // The first at each drive counts; a later one tells what has changed meanwhile.
+  for (const auto& each : readings) {
+    const auto same = std::find_if(r.steps.begin(), r.steps.end(), [&](const auto& step) {
+      return std::abs(step->drive_v / each->drive_v - 1.0) < 1e-3;
+    });
+    if (same == r.steps.end()) {
+      r.steps.push_back(each);
+      continue;
+    }
+    const std::vector<LevelStep> pair = {{each->drive_v, &(*same)->harmonics},
+                                         {each->drive_v, &each->harmonics}};
+    const Compression change = compression_of(pair, 1);
+    const FrequencyAxis& axis = (*same)->harmonics.axis;
+    double sum = 0.0;
+    double squares = 0.0;
+    double count = 0.0;
+    for (std::size_t i = 0; i < axis.size(); ++i) {
+      if (axis[i] < 100.0 || axis[i] > 10000.0) continue;
+      sum += change.level_db[i];
+      squares += std::pow(change.half_width[i], 2);
+      count += 1.0;
+    }
+    // Neighbours share their noise: a sixth of an octave each tells its own.
+    if (count > 0.0)
+      r.drift_db = Estimate{sum / count, std::sqrt(squares / count / std::max(count / 8.0, 1.0))};
+  }
+  std::stable_sort(r.steps.begin(), r.steps.end(),
+                   [](const auto& a, const auto& b) { return a->drive_v < b->drive_v; });
+  const std::vector<LevelStep> steps = r.level_steps();
+  for (std::size_t k = 0; k < steps.size(); ++k) r.compression.push_back(compression_of(steps, k));
+  r.growth = growth_of(steps);
+  r.clean = clean_levels(steps, 3.0);
+  r.last_good = last_good_step(steps, 100.0);
+  if (steps.size() > 1 && !r.drift_db)
+    r.notes.emplace_back(
+        "No drive was taken twice: compression at once and a voice coil that grew warm meanwhile "
+        "are not told apart. Take the lowest drive once more at the end.");
+  return r;
+}
+
+bool same_level_place(const Take& a, const Take& b) {
+  const auto near = [](const Take& t) {
+    const auto* s = std::get_if<NearFieldSetup>(&t.setup);
+    return s == nullptr ? std::string() : s->source;
+  };
+  const Placement pa = place_of(a);
+  const Placement pb = place_of(b);
+  return holds_sweep(a) && holds_sweep(b) && near(a) == near(b) &&
+         (a.kind() == TakeKind::kNearField) == (b.kind() == TakeKind::kNearField) &&
+         std::abs(pa.distance_m - pb.distance_m) < 1e-4 * std::max(pa.distance_m, 0.01) &&
+         pa.horizontal_deg == pb.horizontal_deg && pa.vertical_deg == pb.vertical_deg &&
+         a.conditions.driver == b.conditions.driver && a.conditions.sample == b.conditions.sample &&
+         a.variant_id == b.variant_id;
+}
+
+std::vector<std::size_t> level_group(const std::vector<const Take*>& takes, const LevelWish& wish) {
+  std::vector<std::size_t> best;
+  double best_rank = -1e9;
+  for (std::size_t i = 0; i < takes.size(); ++i) {
+    const Take& t = *takes[i];
+    if (!holds_sweep(t) || t.conditions.driver != wish.driver) continue;
+    const auto* near = std::get_if<NearFieldSetup>(&t.setup);
+    if ((near != nullptr) != !wish.source.empty()) continue;
+    if (near != nullptr && near->source != wish.source) continue;
+    std::vector<std::size_t> group;
+    std::map<long, int> drives;
+    for (std::size_t k = 0; k < takes.size(); ++k)
+      if (same_level_place(t, *takes[k])) {
+        group.push_back(k);
+        ++drives[std::lround(1e4 * takes[k]->conditions.drive_v)];
+      }
+    const Placement place = place_of(t);
+    const double rank = static_cast<double>(drives.size()) * 1e3 - std::abs(place.horizontal_deg) -
+                        std::abs(place.vertical_deg);
+    if (group.empty() || rank <= best_rank) continue;
+    best_rank = rank;
+    best = std::move(group);
+  }
+  return best;
+}
+
+double MultitoneStudy::level_db(double rms) const {
+  return unit_pa > 0.0 ? to_level_db(rms * unit_pa, kReferencePressure_pa) : to_level_db(rms, 1.0);
+}
+
+double MultitoneStudy::tones_db() const {
+  double sum = 0.0;
+  for (const double t : reading.tone) sum += t * t;
+  return level_db(std::sqrt(sum));
+}
+
+Result<MultitoneStudy> multitone_study(const Take& take, std::span<const std::byte> raw,
+                                       std::vector<double> tones_hz) {
+  const std::string where = take.raw_name.empty() ? take.name : take.raw_name;
+  const auto audio = read_audio(raw, where);
+  if (!audio) return tl::unexpected(audio.error());
+  const Conditions& c = take.conditions;
+  const auto channel = static_cast<std::size_t>(std::max(c.channel, 0));
+  if (channel >= audio->channels.size())
+    return fail(ErrorCode::kNotFound, fmt::format("There is no channel {}.", c.channel), where);
+  if (const auto* setup = std::get_if<MultitoneSetup>(&take.setup); setup && tones_hz.empty())
+    tones_hz = setup->tones_hz;
+  const std::vector<double>& signal = audio->channels[channel];
+  auto reading = read_multitone(signal, audio->sample_rate_hz, std::move(tones_hz));
+  if (!reading) return bad_input(reading.error().message, where);
+  MultitoneStudy study{.reading = *std::move(reading), .notes = audio->notes};
+  const Clipping clipping = find_clipping(signal);
+  if (clipping.clipped_count > 0)
+    study.notes.push_back(fmt::format("{} samples are clipped: what they add is in the floor.",
+                                      clipping.clipped_count));
+  if (c.pa_per_unit > 0.0) {
+    study.unit_pa = c.pa_per_unit;
+  } else if (c.spl_db > 0.0) {
+    double sum = 0.0;
+    for (const double t : study.reading.tone) sum += t * t;
+    study.unit_pa = kReferencePressure_pa * std::pow(10.0, c.spl_db / 20.0) / std::sqrt(sum);
+    study.notes.emplace_back("Levels stand on the SPL that was told for the take.");
+  } else {
+    study.notes.emplace_back("Nothing tells the level: figures are dB re full scale.");
+  }
+  if (std::abs(study.reading.recorder_rate - 1.0) > 2e-6)
+    study.notes.push_back(
+        fmt::format("Recorder and player differ by {:.0f} ppm; the tones were "
+                    "looked for there.",
+                    (study.reading.recorder_rate - 1.0) * 1e6));
+  study.notes.emplace_back("Noise of the room and the rig is in the floor.");
+  return study;
+}
+
+std::vector<std::string> spoken(const LevelsReading& r) {
+  std::vector<std::string> all;
+  const auto drive_text = [&](std::size_t k) {
+    std::string text = fmt::format("{} V", three_digits(r.steps[k]->drive_v));
+    if (r.steps[k]->spl_db) text += fmt::format(" ({:.0f} dB)", *r.steps[k]->spl_db);
+    return text;
+  };
+  if (r.steps.size() > 1) {
+    all.push_back(
+        r.last_good
+            ? *r.last_good + 1 == r.steps.size()
+                  ? fmt::format(
+                        "Clean up to {}, the highest that was taken: THD under 3 % and less "
+                        "than 1 dB lost from 100 Hz on.",
+                        drive_text(*r.last_good))
+                  : fmt::format(
+                        "The last good level is {}: beyond it THD passes 3 %, 1 dB is lost, "
+                        "or something touches.",
+                        drive_text(*r.last_good))
+            : fmt::format("Even at {} THD passes 3 % or something touches above 100 Hz.",
+                          drive_text(0)));
+    const Compression& last = r.compression.back();
+    double most = 0.0;
+    double at = 0.0;
+    const FrequencyAxis& axis = r.steps.front()->harmonics.axis;
+    for (std::size_t i = 0; i < axis.size(); ++i)
+      if (r.steps.front()->harmonics.order(1).valid.contains(axis[i]) &&
+          last.level_db[i] + last.half_width[i] < most) {
+        most = last.level_db[i];
+        at = axis[i];
+      }
+    if (most < -0.3)
+      all.push_back(fmt::format("At {} it loses {:.1f} dB at {}.", drive_text(r.steps.size() - 1),
+                                -most, frequency_text(at)));
+  }
+  for (const Growth& g : r.growth)
+    if (g.jump_at) {
+      all.push_back(
+          fmt::format("Harmonic {} jumps at {} near {}: something touches there, or a stop is hit.",
+                      g.order, drive_text(*g.jump_at), frequency_text(g.frequency_hz)));
+      if (all.size() > 5) break;
+    }
+  if (r.drift_db && std::abs(r.drift_db->value) > r.drift_db->half_width &&
+      std::abs(r.drift_db->value) > 0.05)
+    all.push_back(fmt::format(
+        "The same drive gave {:.2f} dB {} at the end: the voice coil grew warm, and that much of "
+        "the compression came with time.",
+        std::abs(r.drift_db->value), r.drift_db->value < 0.0 ? "less" : "more"));
+  const auto& top = r.steps.back();
+  if (top->three_percent.frequency_hz)
+    all.push_back(fmt::format(
+        "At {} THD stays under 3 % above {}: hand over to a subwoofer, or "
+        "high-pass, no lower than that.",
+        drive_text(r.steps.size() - 1), frequency_text(top->three_percent.frequency_hz->value)));
+  return all;
+}
+
+std::vector<std::string> spoken(const MultitoneStudy& s) {
+  // Common practice, no source: 60 dB at 95 dB, 70 dB at 85 dB.
+  std::vector<std::string> all;
+  const double range = s.reading.range_db();
+  if (!std::isfinite(range)) return all;
+  all.push_back(fmt::format("What is no tone lies {:.0f} dB under the tones at most.", range));
+  if (s.unit_pa > 0.0) {
+    const double wanted = std::clamp(70.0 - (s.tones_db() - 85.0), 50.0, 80.0);
+    all.push_back(fmt::format("At {:.0f} dB one wants {:.0f} dB (common practice): {}.",
+                              s.tones_db(), wanted, range >= wanted ? "reached" : "not reached"));
+  }
+  return all;
+}
+
+}  // namespace lalometer

@@ -1,0 +1,86 @@
+#pragma once
+
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "acoustics/level/harmonics.h"
+#include "acoustics/level/level_series.h"
+#include "acoustics/level/multitone_reading.h"
+#include "workbench/results/impulse_stage.h"
+
+/// What takes tell of level: harmonics of one sweep, several drives at one place, a multitone.
+namespace lalometer {
+
+/// One sweep.
+struct DistortionReading {
+  Harmonics harmonics;  ///< Pa rms at the drive, or the impulse's own unit
+  double drive_v = 0.0;
+  /// At the microphone: as somebody told it, or the fundamental's mean from 300 Hz to 3 kHz (over
+  /// its own band where that does not reach there). Nothing: not calibrated.
+  std::optional<double> spl_db = std::nullopt;
+  double distance_m = 0.0;  ///< 0: a near field
+  bool calibrated = true;
+  Threshold three_percent, ten_percent;
+  std::vector<std::string> notes = {};
+};
+
+/// @return an error where the take's excitation was no sweep: an impulse response alone tells no
+/// harmonic.
+[[nodiscard]] Result<DistortionReading> distortion_reading(const Take& take,
+                                                           const ImpulseStage& stage,
+                                                           const HarmonicsWish& wish = {});
+
+/// Several drives at one place.
+struct LevelsReading {
+  std::vector<std::shared_ptr<const DistortionReading>> steps;  ///< the lowest drive first
+  std::vector<Compression> compression;                         ///< of each step
+  std::vector<Growth> growth;
+  std::vector<CleanLevel> clean;  ///< at 3 %
+  std::optional<std::size_t> last_good = std::nullopt;
+  /// Last less first of takes at one drive, mean from 100 Hz to 10 kHz: what warmth has changed.
+  std::optional<Estimate> drift_db = std::nullopt;
+  std::vector<std::string> notes = {};
+
+  [[nodiscard]] std::vector<LevelStep> level_steps() const;
+};
+/// @param readings  as they were taken, one after the other; at least one.
+[[nodiscard]] LevelsReading levels_reading(
+    std::vector<std::shared_ptr<const DistortionReading>> readings);
+
+/// What is looked for among the takes of a subject.
+struct LevelWish {
+  std::string driver;  ///< only that one playing; empty: all of them
+  std::string source;  ///< of near fields; empty: far fields
+  std::string variant;
+};
+/// Places among `takes` that stand together: sweeps of one setup at one place, nearest to the axis
+/// and of most drives. Empty where there is none.
+[[nodiscard]] std::vector<std::size_t> level_group(const std::vector<const Take*>& takes,
+                                                   const LevelWish& wish);
+/// Those that stand together with one of them: same place, driver, variant and sample.
+[[nodiscard]] bool same_level_place(const Take& a, const Take& b);
+/// A sweep was played in it, and recorded.
+[[nodiscard]] bool holds_sweep(const Take& take);
+
+/// A multitone, with what its figures are in.
+struct MultitoneStudy {
+  MultitoneReading reading;
+  double unit_pa = 0.0;  ///< Pa rms of 1 of its unit; 0: not told
+  std::vector<std::string> notes = {};
+
+  [[nodiscard]] double level_db(double rms) const;  ///< SPL where that is told, else dB re 1
+  /// Sum of the tones.
+  [[nodiscard]] double tones_db() const;
+};
+/// @param tones_hz  empty: the take's own.
+[[nodiscard]] Result<MultitoneStudy> multitone_study(const Take& take,
+                                                     std::span<const std::byte> raw,
+                                                     std::vector<double> tones_hz = {});
+
+/// What it means, in a sentence each, from the figures alone.
+[[nodiscard]] std::vector<std::string> spoken(const LevelsReading& reading);
+[[nodiscard]] std::vector<std::string> spoken(const MultitoneStudy& study);
+
+}  // namespace lalometer
