@@ -75,6 +75,7 @@ struct Pictures {
     window.setStation(RouteStrip::kRead);
     bass();
     angles();
+    level();
     chart();
     window.showDesk(QStringLiteral("practice"));
     auto* cases = window.findChild<QListWidget*>(QStringLiteral("caseList"));
@@ -204,6 +205,34 @@ struct Pictures {
     save("equaliser");
     lanes({"impulse", "level", "impedance", "loops", "predictions"});
     window.setStation(RouteStrip::kRead);
+  }
+
+  /// The bare kiosk from quiet to loud, and how it dies away.
+  void level() {
+    const std::vector<Take> takes = window.session().takes();
+    std::vector<Id> before;
+    for (const Take& take : takes)
+      if (take.colour >= 0) before.push_back(take.id);
+    window.session().setLaid(before, false);
+    Id loud = 0;
+    for (const Take& take : takes) {
+      if (take.kind() != TakeKind::kLevelStep) continue;
+      window.session().setLaid(take.id, true);
+      if (take.conditions.drive_v > 5.0) loud = take.id;
+    }
+    window.session().chooseTake(loud);
+    window.showDesk(QStringLiteral("level"));
+    window.state().setCursorHz(110.0);
+    QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("levelLanes")), Qt::LeftButton);
+    save("level");
+    QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("timeLanes")), Qt::LeftButton);
+    save("decay");
+    for (const Take& take : takes)
+      if (take.kind() == TakeKind::kLevelStep) window.session().setLaid(take.id, false);
+    window.session().setLaid(before, true);
+    lanes({"impulse", "level", "impedance", "loops", "predictions"});
+    window.setStation(RouteStrip::kRead);
+    rest();
   }
 
   /// A published chart, drawn here, traced and held against what was measured.

@@ -378,7 +378,7 @@ std::vector<Found> found_at(const Whole& w, double centre_hz, const RidgeWish& w
           std::max(f.frequency_spread,
                    0.5 * std::abs(same->pole.frequency_hz() / one.pole.frequency_hz() - 1.0));
     }
-    if (stands) stable.push_back(f);
+    if (stands && f.tau_spread < kLeastSure) stable.push_back(f);
   }
   return stable;
 }

@@ -35,7 +35,7 @@ struct RidgeWish {
 /// than 25 periods the bell is wider and the start earlier.
 ///
 /// A pole counts where it stands alike from three starts, is 8 dB louder all along than what the
-/// sum leaves unexplained, and its decay is known to 14 %: a reflection or an edge's late arrival
+/// sum leaves unexplained, and its decay is known to 10 %: a reflection or an edge's late arrival
 /// is made of many turns that cancel, or hold no decay so well. Intervals come from what is left
 /// after the fit.
 [[nodiscard]] std::vector<Ridge> decay_ridges(const ImpulseResponse& impulse, const DecaySpan& span,

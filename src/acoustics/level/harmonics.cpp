@@ -210,7 +210,8 @@ void add_thd(Harmonics& h) {
     for (int n = 2; n <= kHighestOrder; ++n) {
       const Harmonic& one = h.order(n);
       if (!one.valid.contains(f)) continue;
-      if (n <= 3) t.known = true;
+      if (n == 2) t.known = true;
+      if (n == 3) t.whole = true;
       const double power = std::norm(one.value[i]);
       if (one.heard(i, f)) {
         heard += power;
@@ -221,6 +222,7 @@ void add_thd(Harmonics& h) {
     }
     const double base = std::norm(fundamental[i]);
     t.known = t.known && base > 0.0 && h.order(1).heard(i, f);
+    t.whole = t.whole && t.known;
     if (t.known) {
       t.ratio = std::sqrt(heard / base);
       t.at_most = std::sqrt((heard + below) / base);
@@ -352,7 +354,7 @@ Threshold threshold_of(const Harmonics& h, double percent) {
   std::size_t above = h.axis.size();  // the last point looked at, under the limit
   for (std::size_t i = h.axis.size(); i-- > 0;) {
     const Thd& here = h.thd[i];
-    if (!here.known) {
+    if (!here.whole) {
       if (above < h.axis.size()) break;
       continue;
     }
@@ -382,7 +384,7 @@ Threshold threshold_of(const Harmonics& h, double percent) {
     const std::size_t low = h.axis.bracket(f / wide);
     const std::size_t high = std::min(h.axis.bracket(f * wide) + 1, h.axis.size() - 1);
     double slope = (over + under) / octaves;
-    if (h.thd[low].known && h.thd[high].known && h.thd[low].ratio > 0.0 && h.thd[high].ratio > 0.0)
+    if (h.thd[low].whole && h.thd[high].whole && h.thd[low].ratio > 0.0 && h.thd[high].ratio > 0.0)
       slope =
           std::log(h.thd[low].ratio / h.thd[high].ratio) / std::log2(h.axis[high] / h.axis[low]);
     // A resonance lags behind a sweep that moves, and what it drives with it: 0.14 dB

@@ -42,7 +42,9 @@ struct Thd {
   double ratio = 0.0;    ///< of what is heard; 0 where nothing is
   double at_most = 0.0;  ///< with the floors of what is not
   double spread = 0.0;   ///< standard deviation of ratio, relative to it
-  bool known = false;    ///< the second order or the third can be looked at here
+  bool known = false;    ///< the second order can be looked at here
+  /// And the third: without it THD would fall where the band ends, and pass for a threshold.
+  bool whole = false;
 };
 
 struct Harmonics {

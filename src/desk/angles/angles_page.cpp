@@ -213,20 +213,7 @@ void AnglesPage::showLook() {
 
 void AnglesPage::addFigure(const std::string& name, const std::string& value,
                            const std::string& basis) {
-  auto* row = new QWidget;
-  auto* grid = new QGridLayout(row);
-  grid->setContentsMargins(0, 0, 0, 0);
-  grid->setVerticalSpacing(0);
-  grid->addWidget(role_label(text_of(name), "quiet", row), 0, 0);
-  auto* shown = new QLabel(text_of(value), row);
-  shown->setFont(text_font(13, true));
-  grid->addWidget(shown, 0, 1, Qt::AlignRight);
-  if (!basis.empty()) {
-    auto* under = role_label(text_of(basis), "quiet", row);
-    under->setAlignment(Qt::AlignRight);
-    grid->addWidget(under, 1, 0, 1, 2);
-  }
-  figures_->addWidget(row);
+  figures_->addWidget(figure_row(text_of(name), text_of(value), text_of(basis)));
 }
 
 void AnglesPage::addCard(const std::string& text, const std::string& advice, double at_hz,

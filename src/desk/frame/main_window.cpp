@@ -53,6 +53,7 @@ MainWindow::MainWindow(QWidget* parent)
   makeCaptureDesks();
   makeReadDesks();
   makeAngleDesks();
+  makeLevelDesk();
   makeChartDesk();
   import_ = new ImportSheet(session_, score_);
   finder_ = new ActionFinder(this);

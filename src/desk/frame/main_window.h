@@ -110,6 +110,7 @@ class MainWindow : public QMainWindow {
   void makeCaptureDesks();
   void makeReadDesks();
   void makeAngleDesks();
+  void makeLevelDesk();
   void makeChartDesk();
   void addDesk(const DeskRow& row);
   void wireSession();

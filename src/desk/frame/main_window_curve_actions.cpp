@@ -43,6 +43,10 @@ void MainWindow::makeCurveActions() {
          tr("Filters for the listening window, the axis or the room, with what must be left."),
          QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_Y),
          [this] { showDesk(QStringLiteral("equaliser")); });
+  addAct("level", tr("Level and time: distortion, compression, decay"),
+         tr("How loud it goes, what it adds, what rings on; several drives of one place together."),
+         QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_T),
+         [this] { showDesk(QStringLiteral("level")); });
   addAct("proportion", tr("Chart proportion: 25, 50, 10 dB to the decade, or free"),
          tr("A scale makes dips look large or small: the proportions of IEC 60263 make charts "
             "alike."),

@@ -16,6 +16,7 @@
 #include "desk/frame/main_window.h"
 #include "desk/impedance/driver_page.h"
 #include "desk/impedance/series_desk.h"
+#include "desk/level/level_page.h"
 #include "desk/monitor/monitor_page.h"
 #include "desk/pages/case_page.h"
 #include "desk/pages/plan_page.h"
@@ -146,6 +147,16 @@ void MainWindow::makeAngleDesks() {
   connect(equaliser, &EqualiserPage::laneAsked, this,
           [this] { lanes_->setShown("equalised", true); });
   connect(equaliser, &EqualiserPage::failed, this, &MainWindow::showMessage);
+}
+
+/// How loud it goes, what it adds, what lingers.
+void MainWindow::makeLevelDesk() {
+  auto* level = new LevelPage(session_, state_, pages_);
+  addDesk({QStringLiteral("level"), RouteStrip::kRead, score_, level});
+  connect(level, &LevelPage::lanesAsked, this, [this](bool time) {
+    lanes_->setOnly(time ? std::vector<std::string>{"level", "decay", "burst-decay", "step"}
+                         : std::vector<std::string>{"level", "harmonics", "thd", "compression"});
+  });
 }
 
 /// Published curves: traced here, read on the score.

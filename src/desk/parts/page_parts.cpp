@@ -1,6 +1,7 @@
 #include "desk/parts/page_parts.h"
 
 #include <QDoubleSpinBox>
+#include <QGridLayout>
 #include <QPushButton>
 #include <QScrollArea>
 
@@ -42,6 +43,23 @@ QPushButton* add_button(QBoxLayout* layout, const QString& text, const char* nam
   button->setToolTip(tip);
   layout->addWidget(button);
   return button;
+}
+
+QWidget* figure_row(const QString& name, const QString& value, const QString& basis) {
+  auto* row = new QWidget;
+  auto* grid = new QGridLayout(row);
+  grid->setContentsMargins(0, 0, 0, 0);
+  grid->setVerticalSpacing(0);
+  grid->addWidget(role_label(name, "quiet", row), 0, 0);
+  auto* shown = new QLabel(value, row);
+  shown->setFont(text_font(13, true));
+  grid->addWidget(shown, 0, 1, Qt::AlignRight);
+  if (!basis.isEmpty()) {
+    auto* under = role_label(basis, "quiet", row);
+    under->setAlignment(Qt::AlignRight);
+    grid->addWidget(under, 1, 0, 1, 2);
+  }
+  return row;
 }
 
 QDoubleSpinBox* number_box(const char* name, double low, double high, double value, int decimals,

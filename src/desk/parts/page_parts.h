@@ -22,6 +22,8 @@ QPushButton* add_button(QBoxLayout* layout, const QString& text, const char* nam
 [[nodiscard]] QFrame* rule(QWidget* parent);
 /// A remark as a card: what was seen, and below it what to do.
 [[nodiscard]] QFrame* remark_card(const Remark& remark, QWidget* parent);
+/// A figure on a line of its own: name, value, and below them what it rests on.
+[[nodiscard]] QWidget* figure_row(const QString& name, const QString& value, const QString& basis);
 /// A number to type, with its unit; no arrows.
 [[nodiscard]] QDoubleSpinBox* number_box(const char* name, double low, double high, double value,
                                          int decimals, const QString& unit, QWidget* parent);

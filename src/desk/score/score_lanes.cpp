@@ -23,6 +23,7 @@ ScoreLanes::ScoreLanes(BookSession& session, ScoreView& score, QObject* parent)
 void ScoreLanes::want(const LaneKind& kind) {
   if (kind.wants_models) session_.setModelsWanted(true);
   if (kind.wants_angles) session_.angles().want(kind.wants_advice);
+  if (kind.wants_time != 0) session_.time().want(kind.wants_time);
 }
 
 ScoreView::Lane ScoreLanes::made(const LaneKind& kind) {

@@ -18,6 +18,7 @@ BookSession::BookSession(Work& work, QObject* parent)
     : QObject(parent),
       work_(work),
       angles_(*this, work),
+      time_(*this, work),
       store_(std::make_shared<ResultStore>(kResultsLimit_bytes)) {
   view_timer_.setSingleShot(true);
   view_timer_.setInterval(kViewRest_ms);
@@ -88,6 +89,7 @@ void BookSession::adopt(Book book, Book for_writing) {
     const Together together(*this);
     alike_ = book_->view("treated-alike") == "1";
     angles_.restart();
+    time_.restart();
     reload();
     // Opened for the first time: something is laid, so that there is something to see.
     const bool looked_at =
@@ -160,6 +162,7 @@ void BookSession::reload() {
   }
   followModels();
   angles_.follow();
+  time_.follow();
 }
 
 void BookSession::followForeignChanges() {
@@ -272,6 +275,7 @@ void BookSession::colourTakes(const std::vector<std::pair<Id, int>>& colours) {
   }
   if (colours.empty()) return;
   angles_.follow();
+  time_.follow();
   tellLaid();
   followModels();
 }
@@ -311,11 +315,12 @@ std::vector<LaidTake> BookSession::laid() const {
   std::sort(all.begin(), all.end(),
             [](const LaidTake& a, const LaidTake& b) { return a.take.colour < b.take.colour; });
   angles_.fill(all, chosen_);
+  time_.fill(all);
   return all;
 }
 
 bool BookSession::awaiting() const {
-  return !analysing_.isEmpty() || !modelling_.isEmpty() || angles_.awaiting();
+  return !analysing_.isEmpty() || !modelling_.isEmpty() || angles_.awaiting() || time_.awaiting();
 }
 
 bool BookSession::busy() const {

@@ -274,7 +274,7 @@ std::vector<std::string> spoken(const LevelsReading& r) {
     double at = 0.0;
     const FrequencyAxis& axis = r.steps.front()->harmonics.axis;
     for (std::size_t i = 0; i < axis.size(); ++i)
-      if (r.steps.front()->harmonics.order(1).valid.contains(axis[i]) &&
+      if (axis[i] > 25.0 && r.steps.front()->harmonics.order(1).valid.contains(axis[i]) &&
           last.level_db[i] + last.half_width[i] < most) {
         most = last.level_db[i];
         at = axis[i];

@@ -44,10 +44,9 @@ Result<void> add_woofers(Book& book) {
     "drivers": [{"id": "woofer", "role": "woofer", "diameter_mm": 165, "sd_cm2": 132,
       "sheet": {"fs_hz": 40, "qts": 0.43, "qes": 0.48, "qms": 4.5, "vas_l": 24, "re_ohm": 5.6, "bl_tm": 7.1,
                 "mms_g": 16, "sensitivity_db_2v83_1m": 89}}]})";
-  const auto subject =
-      description_from_json(description).and_then([&](const Description& told) {
-        return book.add_subject({0, "Kiosk woofers, batch 7", SubjectKind::kWoofer, told});
-      });
+  const auto subject = description_from_json(description).and_then([&](const Description& told) {
+    return book.add_subject({0, "Kiosk woofers, batch 7", SubjectKind::kWoofer, told});
+  });
   if (!subject) return tl::unexpected(subject.error());
   const auto variant = book.add_variant({0, *subject, "As delivered", "run in for two hours"});
   if (!variant) return tl::unexpected(variant.error());
@@ -78,7 +77,8 @@ Result<void> add_woofers(Book& book) {
   return {};
 }
 
-/// Woofer and port a few millimetres before each, bare walls, and what they make with the far field.
+/// Woofer and port a few millimetres before each, bare walls, and what they make with the far
+/// field.
 Result<void> add_near_fields(Book& book, Id subject) {
   const auto variants = book.variants(subject);
   const auto takes = book.takes();
@@ -111,8 +111,8 @@ Result<void> add_near_fields(Book& book, Id subject) {
   return book.add_take(*joined, raw).map([](Id) {});
 }
 
-/// The bare kiosk on the turntable, both circles in steps of 10 degrees, and each driver alone ahead:
-/// impulse responses, which are quickly made and small.
+/// The bare kiosk on the turntable, both circles in steps of 10 degrees, and each driver alone
+/// ahead: impulse responses, which are quickly made and small.
 Result<void> add_angles(Book& book, Id subject) {
   constexpr std::size_t kLength = 4096;
   const auto variants = book.variants(subject);
@@ -136,9 +136,9 @@ Result<void> add_angles(Book& book, Id subject) {
       PracticeTake take;
       take.kind = "impulse-response";
       take.length = kLength;
-      take.name = vertical ? fmt::format("{}° {}", std::abs(degrees), degrees > 0 ? "up" : "down")
-                           : fmt::format("{}° {}", std::abs(degrees),
-                                         degrees > 0 ? "right" : "left");
+      take.name = vertical
+                      ? fmt::format("{}° {}", std::abs(degrees), degrees > 0 ? "up" : "down")
+                      : fmt::format("{}° {}", std::abs(degrees), degrees > 0 ? "right" : "left");
       take.id = take.name;
       (vertical ? take.vertical_deg : take.horizontal_deg) = degrees;
       if (auto added = add(take); !added) return added;
@@ -152,6 +152,25 @@ Result<void> add_angles(Book& book, Id subject) {
     if (auto added = add(take); !added) return added;
   }
   return book.add_takes(takes).map([](const std::vector<Id>&) {});
+}
+
+/// The bare kiosk at one place, from quiet to loud, and quiet once more at the end.
+Result<void> add_levels(Book& book, Id subject) {
+  const auto variants = book.variants(subject);
+  if (!variants) return tl::unexpected(variants.error());
+  PracticeBenchSetup setup = demo_bench(false);
+  setup.seed = 41;
+  PracticeBench bench(setup);
+  for (const auto& [name, drive_v] :
+       {std::pair("1 V", 1.0), std::pair("2.83 V", 2.83), std::pair("4 V", 4.0),
+        std::pair("6 V", 6.0), std::pair("1 V, at the end", 1.0)}) {
+    TakeRequest request = request_for(TakeKind::kLevelStep, name, subject, variants->front().id);
+    request.drive_v = drive_v;
+    request.duration_s = 2.7;
+    const auto id = take_one(book, bench, request, {}, {});
+    if (!id) return tl::unexpected(id.error());
+  }
+  return {};
 }
 
 }  // namespace
@@ -180,11 +199,9 @@ Result<void> make_demo_book(const std::filesystem::path& path, DemoExtent extent
     "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "edge_radius_mm": 0, "left_mm": 105, "top_mm": 150},
     "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "count": 1, "x_mm": 0, "y_mm": -120}],
     "crossovers": [{"low": "woofer", "high": "tweeter", "frequency_hz": 2200, "order": 2}]})";
-  const auto subject =
-      description_from_json(description).and_then([&](const Description& told) {
-        return book->add_subject(
-            {0, "Tidal-mill kiosk two-way", SubjectKind::kLoudspeaker, told});
-      });
+  const auto subject = description_from_json(description).and_then([&](const Description& told) {
+    return book->add_subject({0, "Tidal-mill kiosk two-way", SubjectKind::kLoudspeaker, told});
+  });
   if (!subject) return tl::unexpected(subject.error());
   int colour = 0;
   struct State {
@@ -223,6 +240,7 @@ Result<void> make_demo_book(const std::filesystem::path& path, DemoExtent extent
   if (extent == DemoExtent::kWhole) {
     if (auto near = add_near_fields(*book, *subject); !near) return near;
     if (auto angles = add_angles(*book, *subject); !angles) return angles;
+    if (auto levels = add_levels(*book, *subject); !levels) return levels;
     if (auto woofers = add_woofers(*book); !woofers) return woofers;
   }
   return book->set_note(*subject,

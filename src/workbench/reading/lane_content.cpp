@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "base/text.h"
+#include "workbench/level/level_nodes.h"
 #include "workbench/reading/lane_parts.h"
 #include "workbench/reading/lanes/lanes.h"
 
@@ -35,12 +36,14 @@ Node<LaneContent> lane_node(const LaneKind& kind, const std::vector<LaidTake>& l
                                    static_cast<int>(one.set->look.reference),
                                    one.set->look.degrees) +
                        one.set->problem + one.set->name);
+    if (kind.wants_time != 0 && one.time) inputs.push_back(one.time->key + one.time->problem);
   }
   return {node_key("lane-" + kind.id, kLaneVersion, inputs),
           [&kind, laid, chosen](const Making&) -> Result<LaneContent> {
             LaneContent content = kind.build(laid, chosen);
             const bool waits = std::any_of(laid.begin(), laid.end(), [&](const LaidTake& one) {
               if (kind.wants_angles) return one.set && one.set->pending;
+              if (kind.wants_time != 0) return false;  // it says so itself
               return kind.needs(one) && one.analysis == nullptr && has_curve(one.take);
             });
             if (waits) content.empty_text = "Being analysed…";

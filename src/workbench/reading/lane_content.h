@@ -21,6 +21,7 @@ namespace lalometer {
 
 struct AngleReading;
 struct EqualiseAdvice;
+struct LaidTime;
 
 /// The set of angles that a laid take stands for.
 struct LaidSet {
@@ -52,6 +53,8 @@ struct LaidTake {
   std::optional<double> nominal_ohm = std::nullopt;
   /// Of one take of each set, the chosen one or the first, where lanes of angles are wanted.
   std::optional<LaidSet> set = std::nullopt;
+  /// Level and time, where lanes of it are wanted; null: not wanted, or on its way.
+  std::shared_ptr<const LaidTime> time = nullptr;
 };
 
 /// The loops of a laid impedance with their causes, as far as what else lies on the score tells:
@@ -95,6 +98,7 @@ struct LaneKind {
   bool wants_models = false;   ///< is made of what the subject's description predicts
   bool wants_angles = false;   ///< is made of all angles of a laid take's set
   bool wants_advice = false;   ///< shows how it is equalised
+  unsigned wants_time = 0;     ///< a sum of TimeWant: is made of level and time
 };
 /// A lane's content as a node: built once for the same takes, results and choice. While what it
 /// needs is on its way it says so.

@@ -57,7 +57,8 @@ struct CurveLayer {
 };
 
 /// Values over the lane's x and, on its left axis, a second quantity (angle, time), drawn in
-/// colours. Row by row; rows and x rise in even steps of the axes' scales.
+/// colours. Row by row; rows and x rise in even steps of the axes' scales. NaN: nothing is known
+/// there, hatched.
 struct ValueMap {
   std::vector<double> x;
   std::vector<double> rows;

@@ -218,8 +218,11 @@ TEST(HarmonicsTest, ThresholdsHoldTheTruthWithinTheirIntervals) {
       for (std::size_t i = 0; i < built.axis.size(); ++i) {
         const double spread = 0.01;
         const double ratio = share(built.axis[i]) * (1.0 + spread * normal());
-        built.thd.push_back(
-            {.ratio = ratio, .at_most = 1.005 * ratio, .spread = spread, .known = true});
+        built.thd.push_back({.ratio = ratio,
+                             .at_most = 1.005 * ratio,
+                             .spread = spread,
+                             .known = true,
+                             .whole = true});
       }
       return built;
     }();
@@ -236,7 +239,8 @@ TEST(HarmonicsTest, ThresholdsHoldTheTruthWithinTheirIntervals) {
 
 TEST(HarmonicsTest, AThresholdThatIsNotCrossedSaysWhy) {
   Harmonics h{.axis = FrequencyAxis::logarithmic(20, 20000, 12), .orders = {}, .thd = {}};
-  h.thd.assign(h.axis.size(), {.ratio = 0.01, .at_most = 0.011, .spread = 0.01, .known = true});
+  h.thd.assign(h.axis.size(),
+               {.ratio = 0.01, .at_most = 0.011, .spread = 0.01, .known = true, .whole = true});
   EXPECT_EQ(threshold_of(h, 3.0).why, Threshold::Why::kNeverOver);
   EXPECT_EQ(threshold_of(h, 0.5).why, Threshold::Why::kNeverUnder);
   h.thd[20].ratio = 0.0;

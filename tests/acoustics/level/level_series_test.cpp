@@ -26,7 +26,8 @@ Harmonics step_of(Order order) {
     double sum = 0.0;
     for (int n = 2; n <= kHighestOrder; ++n) sum += std::norm(h.order(n).value[i]);
     const double ratio = std::sqrt(sum) / std::abs(h.order(1).value[i]);
-    h.thd.push_back({.ratio = ratio, .at_most = ratio, .spread = 0.0, .known = true});
+    h.thd.push_back(
+        {.ratio = ratio, .at_most = ratio, .spread = 0.0, .known = true, .whole = true});
   }
   return h;
 }

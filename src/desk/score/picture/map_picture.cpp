@@ -28,6 +28,7 @@ void draw_contours(QPainter& painter, const ValueMap& map, double step, const La
       for (std::size_t c = 0; c + 1 < columns; ++c) {
         const double v[4] = {at(r, c) - level, at(r, c + 1) - level, at(r + 1, c + 1) - level,
                              at(r + 1, c) - level};
+        if (!std::isfinite(v[0] + v[1] + v[2] + v[3])) continue;
         const bool above = v[0] > 0;
         if ((v[1] > 0) == above && (v[2] > 0) == above && (v[3] > 0) == above) continue;
         const QPointF corner[4] = {{px[c], y0}, {px[c + 1], y0}, {px[c + 1], y1}, {px[c], y1}};
@@ -75,12 +76,19 @@ void draw_map(QPainter& painter, const ValueMap& map, const ContourLayer* contou
   std::array<QRgb, 256> table{};
   for (std::size_t i = 0; i < table.size(); ++i)
     table[i] = map_colour(static_cast<double>(i) / 255.0, theme.dark);
-  QImage cells(static_cast<int>(columns), static_cast<int>(rows), QImage::Format_RGB32);
+  QImage cells(static_cast<int>(columns), static_cast<int>(rows),
+               QImage::Format_ARGB32_Premultiplied);
+  bool holes = false;
   for (std::size_t r = 0; r < rows; ++r) {
     auto* line = reinterpret_cast<QRgb*>(cells.scanLine(static_cast<int>(rows - 1 - r)));
     for (std::size_t c = 0; c < columns; ++c) {
-      const double share =
-          (static_cast<double>(map.values[r * columns + c]) - map.low) / (map.high - map.low);
+      const auto value = static_cast<double>(map.values[r * columns + c]);
+      if (!std::isfinite(value)) {
+        holes = true;
+        line[c] = 0;
+        continue;
+      }
+      const double share = (value - map.low) / (map.high - map.low);
       line[c] = table[static_cast<std::size_t>(std::clamp(share, 0.0, 1.0) * 255.0)];
     }
   }
@@ -95,6 +103,12 @@ void draw_map(QPainter& painter, const ValueMap& map, const ContourLayer* contou
   painter.save();
   painter.setClipRect(
       QRectF(QPointF(g.across.left_px, g.up.top_px), QPointF(g.across.right_px, g.up.bottom_px)));
+  if (holes) {
+    // Where nothing is known the paper is hatched, as beside a curve.
+    QColor line = theme.quiet;
+    line.setAlpha(70);
+    painter.fillRect(target, QBrush(line, Qt::BDiagPattern));
+  }
   painter.setRenderHint(QPainter::SmoothPixmapTransform, quality == PictureQuality::kFine);
   painter.drawImage(target, cells);
   if (quality == PictureQuality::kFine && contours != nullptr && contours->step > 0.0)

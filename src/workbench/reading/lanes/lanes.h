@@ -3,7 +3,8 @@
 #include "workbench/reading/lane_content.h"
 
 /// Every lane of the score: a line here and a file beside this one or in
-/// angles/. In the order in
+/// angles/ and
+/// level/. In the order in
 /// which they are offered.
 #define LALOMETER_LANES(LANE) \
   LANE(impulse)               \
@@ -27,7 +28,14 @@
   LANE(asymmetry)             \
   LANE(listening_axes)        \
   LANE(angles_difference)     \
-  LANE(equalised)
+  LANE(equalised)             \
+  LANE(harmonics)             \
+  LANE(thd)                   \
+  LANE(compression)           \
+  LANE(decay)                 \
+  LANE(burst_decay)           \
+  LANE(bass_decay)            \
+  LANE(energy)
 
 namespace lalometer::lanes {
 

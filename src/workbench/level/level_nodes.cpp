@@ -1,0 +1,86 @@
+#include "workbench/level/level_nodes.h"
+
+#include <fmt/format.h>
+
+namespace lalometer {
+namespace {
+
+// Raised whenever the same inputs give another result.
+constexpr int kDistortionVersion = 1;
+constexpr int kDecayVersion = 1;
+
+std::size_t bytes_of(const DecayReading& r) {
+  return r.map.time.size() * (r.map.axis.size() + 4) * sizeof(double);
+}
+
+}  // namespace
+
+Node<DistortionReading> distortion_node(const TakeInputs& in) {
+  Node<ImpulseStage> impulse = impulse_node(in);
+  std::string key = node_key("distortion", kDistortionVersion, {impulse.key});
+  return {std::move(key),
+          [impulse = std::move(impulse), take = in.take](const Making& making) {
+            return making.store.get(impulse, making)
+                .and_then([&](const std::shared_ptr<const ImpulseStage>& stage) {
+                  return distortion_reading(take, *stage);
+                });
+          },
+          [](const DistortionReading& r) {
+            return r.harmonics.axis.size() * kHighestOrder * 5 * sizeof(double);
+          }};
+}
+
+Node<DecayReading> decay_node(const TakeInputs& in, DecayMap::Kind kind) {
+  Node<ImpulseStage> impulse = impulse_node(in);
+  DecayWish wish{.kind = kind, .gate_s = in.take.conditions.gate_s};
+  // The bass is the room's too, whatever the gate.
+  if (in.recipe.gated && kind != DecayMap::Kind::kBass && wish.gate_s <= 0.0 &&
+      in.take.kind() != TakeKind::kNearField)
+    wish.gate_s = in.recipe.gate_s;
+  std::string key =
+      node_key("decay", kDecayVersion,
+               {impulse.key, fmt::format("{} {}", static_cast<int>(kind), wish.gate_s),
+                kind_word(in.take.setup)});
+  return {std::move(key),
+          [impulse = std::move(impulse), take = in.take, wish](const Making& making) {
+            return making.store.get(impulse, making)
+                .and_then([&](const std::shared_ptr<const ImpulseStage>& stage) {
+                  return decay_reading(take, *stage, wish);
+                });
+          },
+          bytes_of};
+}
+
+std::string time_key(const TakeInputs& in, unsigned wanted) {
+  std::string key = fmt::format("{}", wanted);
+  if ((wanted & kWantDistortion) != 0 && holds_sweep(in.take)) key += distortion_node(in).key;
+  if ((wanted & ~kWantDistortion) != 0) key += decay_node(in, DecayMap::Kind::kCumulative).key;
+  return key;
+}
+
+Result<LaidTime> time_of(const TakeInputs& in, unsigned wanted, const Making& making) {
+  LaidTime all{.key = time_key(in, wanted)};
+  const auto take_in = [&](auto node, auto& into) {
+    auto made = making.store.get(node, making);
+    if (made)
+      into = *std::move(made);
+    else if (made.error().code == ErrorCode::kCancelled)
+      return false;
+    else
+      all.problem = made.error().message;
+    return true;
+  };
+  const auto decay = [&](unsigned want, DecayMap::Kind kind, auto& into) {
+    return (wanted & want) == 0 || take_in(decay_node(in, kind), into);
+  };
+  if ((wanted & kWantDistortion) != 0 && holds_sweep(in.take) &&
+      !take_in(distortion_node(in), all.distortion))
+    return cancelled();
+  if (!decay(kWantCumulative, DecayMap::Kind::kCumulative, all.cumulative) ||
+      !decay(kWantBurst, DecayMap::Kind::kBurst, all.burst) ||
+      !decay(kWantBass, DecayMap::Kind::kBass, all.bass))
+    return cancelled();
+  return all;
+}
+
+}  // namespace lalometer

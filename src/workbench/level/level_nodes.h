@@ -1,0 +1,45 @@
+#pragma once
+
+#include "workbench/level/decay_study.h"
+#include "workbench/level/distortion_study.h"
+#include "workbench/results/take_results.h"
+
+namespace lalometer {
+
+/// Precondition: holds_sweep(inputs.take).
+[[nodiscard]] Node<DistortionReading> distortion_node(const TakeInputs& inputs);
+/// Precondition: has_impulse(inputs.take). The gate is the recipe's where it has one.
+[[nodiscard]] Node<DecayReading> decay_node(const TakeInputs& inputs, DecayMap::Kind kind);
+
+/// Which readings somebody looks at; a sum of these.
+enum TimeWant : unsigned {
+  kWantDistortion = 1U,
+  kWantCumulative = 2U,
+  kWantBurst = 4U,
+  kWantBass = 8U,
+};
+
+/// What a laid take tells of level and time.
+struct LaidTime {
+  std::shared_ptr<const DistortionReading> distortion = nullptr;
+  std::shared_ptr<const DecayReading> cumulative = nullptr, burst = nullptr, bass = nullptr;
+  std::string key = {};
+  std::string problem = {};  ///< why something is missing
+
+  [[nodiscard]] const DecayReading* decay(DecayMap::Kind kind) const {
+    return kind == DecayMap::Kind::kBurst  ? burst.get()
+           : kind == DecayMap::Kind::kBass ? bass.get()
+                                           : cumulative.get();
+  }
+  /// Any of the three: they hold the same ridges but for the bass.
+  [[nodiscard]] const DecayReading* any_decay() const {
+    return cumulative ? cumulative.get() : burst ? burst.get() : bass.get();
+  }
+};
+/// All that is wanted of one take.
+[[nodiscard]] Result<LaidTime> time_of(const TakeInputs& inputs, unsigned wanted,
+                                       const Making& making);
+/// Names it.
+[[nodiscard]] std::string time_key(const TakeInputs& inputs, unsigned wanted);
+
+}  // namespace lalometer

@@ -1,0 +1,176 @@
+// Level and time in the real window: sweeps of several drives, harmonics, thresholds, ridges.
+#include <gmock/gmock.h>
+
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QPushButton>
+#include <numbers>
+
+#include "acoustics/signal/sweep.h"
+#include "desk/level/level_page.h"
+#include "desk/pages/read_page.h"
+#include "desk/window_fixture.h"
+#include "exchange/audio_file.h"
+#include "workbench/sharing/importing.h"
+
+namespace lalometer {
+namespace {
+
+using testing::HasSubstr;
+
+/// The demo book with a loudspeaker of 0.1 Pa for each volt, whose cube grows with the drive and
+/// which rings at 2 kHz; swept at three drives.
+class LevelTest : public test::WindowTest {
+ protected:
+  void SetUp() override {
+    test::WindowTest::SetUp();
+    const auto set = folder_ / "sluice";
+    std::filesystem::create_directories(set);
+    std::string takes;
+    for (const double drive : {1.0, 4.0, 10.0}) {
+      write_sweep(set / fmt::format("s{:.0f}.wav", drive), drive);
+      takes += fmt::format(
+          R"({}{{"id": "s{:.0f}", "kind": "sweep", "file": "s{:.0f}.wav", "distance_m": 1, "drive_v": {},
+             "pa_per_v": 1, "stimulus": {{"type": "exponential-sweep", "start_hz": 20, "stop_hz": 20000,
+             "duration_s": 1.5, "lead_in_s": 0.25, "amplitude": 1}}}})",
+          takes.empty() ? "" : ",", drive, drive, drive);
+    }
+    test::write(set / "set.json",
+                fmt::format(R"({{"format": "lalometer-set", "version": 1, "subject": {{"name":
+                  "Sluice box", "kind": "loudspeaker"}}, "takes": [{}]}})",
+                            takes));
+    edit([&](Book& book) -> Result<void> {
+      return take_in(book, preview_import({set}, {}), {}).map([](const auto&) {});
+    });
+    window_->setStation(RouteStrip::kRead);
+    for (const Take& t : session().takes()) session().setLaid(t.id, false);
+    const Id subject = session().takes().back().subject_id;
+    for (const Take& t : session().takes())
+      if (t.subject_id == subject) {
+        session().setLaid(t.id, true);
+        if (t.conditions.drive_v > 9.0) loud_ = t.id;
+      }
+    session().chooseTake(loud_);
+    rest();
+  }
+  static void write_sweep(const std::filesystem::path& path, double drive) {
+    const auto spec = *SweepSpec::make(
+        {.start_hz = 20, .stop_hz = 20000, .duration_s = 1.5, .sample_rate_hz = 48000});
+    const double peak = drive * std::numbers::sqrt2;
+    std::vector<double> x(12000, 0.0);
+    test::Normals normal(3);
+    // sin^3 = 3/4 sin - 1/4 sin(3 phi), as far as the recorder's rate goes.
+    const double turns = 2.0 * kPi * 20.0 * spec.rate_s();
+    for (std::size_t i = 0; i < spec.sample_count(); ++i) {
+      const double t = static_cast<double>(i) / 48000.0;
+      const double phase = turns * std::expm1(t / spec.rate_s());
+      const double third =
+          3.0 * sweep_frequency_hz(spec, t) < 23000.0 ? std::sin(3.0 * phase) : 0.0;
+      const double cube = 1e-3 * peak * peak;
+      x.push_back(0.1 * ((1.0 + 0.75 * cube) * std::sin(phase) - 0.25 * cube * third));
+    }
+    x.resize(x.size() + 24000, 0.0);
+    // Q 20 at 2 kHz.
+    const double w = 2.0 * kPi * 2000.0 / 48000.0;
+    const double alpha = std::sin(w) / 40.0;
+    double x1 = 0, x2 = 0, y1 = 0, y2 = 0;
+    for (double& v : x) {
+      const double y =
+          (alpha * (v - x2) + 2.0 * std::cos(w) * y1 - (1.0 - alpha) * y2) / (1.0 + alpha);
+      x2 = x1;
+      x1 = v;
+      y2 = y1;
+      y1 = y;
+      v += 0.8 * y + 1e-7 * normal();
+    }
+    const AudioData audio{.sample_rate_hz = 48000, .channels = {std::move(x)}, .format = {}};
+    ASSERT_TRUE(write_file(path, *audio_bytes(audio, AudioFormat::kWavFloat32)));
+  }
+  LevelPage* page() { return part<LevelPage>("levelPage"); }
+  void click(const char* button) { QTest::mouseClick(part<QPushButton>(button), Qt::LeftButton); }
+  const LaneContent& content(const char* kind) { return score().lanes()[lane(kind)].content; }
+  QString texts() {
+    QString all;
+    for (const QLabel* label : page()->findChildren<QLabel*>())
+      if (label->isVisible()) all += label->text() + "\n";
+    return all.replace(QChar(0x00A0), QLatin1Char(' '));
+  }
+  Id loud_ = 0;
+};
+
+TEST_F(LevelTest, HarmonicsStandUnderTheLevelAndTheCursorReadsThem) {
+  window_->actionNamed(QStringLiteral("level"))->trigger();
+  rest();
+  click("levelLanes");
+  rest();
+  const LaneContent& harmonics = content("harmonics");
+  ASSERT_FALSE(harmonics.curves().empty()) << harmonics.empty_text;
+  const auto h3 = std::find_if(harmonics.curves().begin(), harmonics.curves().end(),
+                               [](const Series& s) { return s.label == "H3"; });
+  ASSERT_NE(h3, harmonics.curves().end());
+  // sin^3 = 3/4 sin - 1/4 sin(3 phi); 10 V are 14.1 V at the peak.
+  const double peak = 10.0 * std::numbers::sqrt2;
+  const auto at =
+      static_cast<std::size_t>(std::lower_bound(h3->x.begin(), h3->x.end(), 300.0) - h3->x.begin());
+  EXPECT_NEAR(h3->y[at], 20.0 * std::log10(0.1 * 10.0 * 2.5e-4 * peak * peak / 20e-6), 0.6);
+  EXPECT_EQ(content("thd").curves().size(), 3U);
+  EXPECT_EQ(content("compression").curves().size(), 2U);
+  window_->state().setCursorHz(300.0);
+  window_->setStation(RouteStrip::kRead);
+  rest();
+  const QString read = part<ReadPage>("readPage")->list()->texts().join(QLatin1Char('\n'));
+  EXPECT_THAT(read.toStdString(), HasSubstr("H3 -27"));
+  EXPECT_THAT(read.toStdString(), HasSubstr(" %"));
+}
+
+TEST_F(LevelTest, ThePageTellsThresholdsCleanLevelAndWhatRings) {
+  window_->actionNamed(QStringLiteral("level"))->trigger();
+  rest();
+  const std::string told = texts().toStdString();
+  // THD 1/4 1e-3 v^2 of 1 + 3/4 1e-3 v^2: 0.8 % at 4 V, 4.3 % at 10 V, everywhere.
+  EXPECT_THAT(told, HasSubstr("3 % everywhere")) << "at 10 V";
+  EXPECT_THAT(told, HasSubstr("3 % nowhere")) << "at 4 V";
+  EXPECT_THAT(told, HasSubstr("The last good level is 4.00 V"));
+  EXPECT_THAT(told, HasSubstr("No drive was taken twice"));
+  EXPECT_THAT(told, HasSubstr("Q 20"));
+  auto* heard = part<QLabel>("heardLevel");
+  ASSERT_TRUE(heard->isVisible());
+  const QString one = heard->text();
+  part<QDoubleSpinBox>("listenDistance")->setValue(6.0);
+  const double near = one.section(QLatin1Char(' '), 0, 0).toDouble();
+  const double far = heard->text().section(QLatin1Char(' '), 0, 0).toDouble();
+  EXPECT_NEAR(near - far, 6.0, 1.0) << "twice as far";
+}
+
+TEST_F(LevelTest, ARidgeIsMarkedOnTheDecayAndBringsTheCursorThere) {
+  window_->actionNamed(QStringLiteral("level"))->trigger();
+  rest();
+  click("timeLanes");
+  rest();
+  const auto* map = content("decay").find<ValueMap>();
+  ASSERT_NE(map, nullptr) << content("decay").empty_text;
+  EXPECT_TRUE(std::any_of(map->values.begin(), map->values.end(), [](float v) {
+    return std::isnan(v);
+  })) << "what the gate cannot resolve";
+  const auto* flags = content("decay").find<FlagLayer>();
+  ASSERT_NE(flags, nullptr);
+  ASSERT_EQ(flags->flags.size(), 1U);
+  EXPECT_NEAR(flags->flags.front().low_hz, 2000.0, 10.0);
+  window_->state().setCursorHz(100.0);
+  for (QWidget* row : page()->findChildren<QWidget*>())
+    if (row->property("hz").isValid() && row->property("hz").toDouble() > 1900.0 &&
+        row->isVisible())
+      QTest::mouseClick(row, Qt::LeftButton);
+  EXPECT_NEAR(window_->state().cursorHz(), 2000.0, 10.0);
+}
+
+TEST_F(LevelTest, NothingIsReadBeforeSomebodyLooks) {
+  for (const LaidTake& one : session().laid()) EXPECT_EQ(one.time, nullptr);
+  window_->actionNamed(QStringLiteral("lane-energy"))->trigger();
+  rest();
+  EXPECT_EQ(content("energy").curves().size(), 3U);
+  for (const LaidTake& one : session().laid()) EXPECT_EQ(one.time, nullptr);
+}
+
+}  // namespace
+}  // namespace lalometer
