@@ -83,14 +83,7 @@ struct Pictures {
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("caseOpen")), Qt::LeftButton);
     save("practice");
     act("undo");
-    window.setStation(RouteStrip::kCase);
-    save("case");
     window.setStation(RouteStrip::kRead);
-    act("find-action");
-    if (auto* field = window.findChild<QLineEdit*>(QStringLiteral("finderField")))
-      QTest::keyClicks(field, QStringLiteral("lane"));
-    save("actions");
-    QTest::keyClick(window.findChild<QLineEdit*>(QStringLiteral("finderField")), Qt::Key_Escape);
 
     write("hall-left.frd",
           "* heard in the pump hall\n100 78.5 10\n300 81 0\n1000 82 -12\n3000 80.5 -30\n10000 79 "

@@ -102,7 +102,7 @@ std::string spoken_kind(const Take& take) {
     case TakeKind::kLevelStep:
       return "Level step";
     case TakeKind::kMultitone:
-      return "Multitone (not read by this version)";
+      return "Multitone";
     case TakeKind::kUnknown:
       break;
   }

@@ -164,6 +164,41 @@ TEST_F(LevelTest, ARidgeIsMarkedOnTheDecayAndBringsTheCursorThere) {
   EXPECT_NEAR(window_->state().cursorHz(), 2000.0, 10.0);
 }
 
+TEST_F(LevelTest, AMultitoneShowsItsTonesAndWhatIsNone) {
+  const auto set = folder_ / "tones";
+  std::filesystem::create_directories(set);
+  std::vector<double> x(4 * 48000);
+  for (std::size_t i = 0; i < x.size(); ++i) {
+    const double t = 2.0 * kPi * static_cast<double>(i) / 48000.0;
+    x[i] = 0.1 * (std::sin(101.0 * t) + std::sin(407.0 * t) + std::sin(1603.0 * t)) +
+           1e-4 * std::sin(1000.0 * t);
+  }
+  const AudioData audio{.sample_rate_hz = 48000, .channels = {std::move(x)}, .format = {}};
+  ASSERT_TRUE(write_file(set / "mt.wav", *audio_bytes(audio, AudioFormat::kWavFloat32)));
+  test::write(set / "set.json",
+              R"({"format": "lalometer-set", "version": 1, "subject": {"name": "Weir horn", "kind":
+                "loudspeaker"}, "takes": [{"id": "mt", "kind": "multitone", "file": "mt.wav",
+                "tones_hz": [101, 407, 1603], "spl_db": 90}]})");
+  edit([&](Book& book) -> Result<void> {
+    return take_in(book, preview_import({set}, {}), {}).map([](const auto&) {});
+  });
+  const Id id = session().takes().back().id;
+  session().setLaid(id, true);
+  session().chooseTake(id);
+  window_->actionNamed(QStringLiteral("lane-multitone"))->trigger();
+  rest();
+  const LaneContent& shown = content("multitone");
+  ASSERT_EQ(shown.curves().size(), 2U) << shown.empty_text;
+  // Three tones of 90 dB together, each 4.8 dB less; the product 60 dB below one.
+  EXPECT_THAT(shown.subtitle, HasSubstr("range 60 dB"));
+  const Series& beside = shown.curves().back();
+  const auto at = std::max_element(beside.y.begin(), beside.y.end(),
+                                   [](double a, double b) { return !(a >= b); }) -
+                  beside.y.begin();
+  EXPECT_NEAR(beside.x[static_cast<std::size_t>(at)], 1000.0, 1.0);
+  EXPECT_NEAR(beside.y[static_cast<std::size_t>(at)], 90.0 - 4.77 - 60.0, 0.3);
+}
+
 TEST_F(LevelTest, NothingIsReadBeforeSomebodyLooks) {
   for (const LaidTake& one : session().laid()) EXPECT_EQ(one.time, nullptr);
   window_->actionNamed(QStringLiteral("lane-energy"))->trigger();

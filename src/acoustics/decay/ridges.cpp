@@ -24,7 +24,7 @@ constexpr std::size_t kMostPoles = 7;
 constexpr double kSame = 0.02;  // of a frequency
 constexpr double kSameDecay = 0.2;
 constexpr double kLeastSure =
-    0.07;  // of a decay, standard deviation: late pulses are not told so well
+    0.05;  // of a decay, standard deviation: late pulses are not told so well
 
 /// A decaying turn: exp(rate t), rate = -1 / tau + j 2 pi f.
 struct Pole {

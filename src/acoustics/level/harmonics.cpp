@@ -43,8 +43,8 @@ ImpulseResponse softened(const ImpulseResponse& h, double from_s, double to_s,
   const auto size = static_cast<double>(h.samples.size());
   const double first = std::clamp(std::floor(from_s * rate + h.zero_at), 0.0, size);
   const double last = std::clamp(std::ceil(to_s * rate + h.zero_at), first, size);
-  ImpulseResponse out = h;
-  out.zero_at = h.zero_at - first;
+  ImpulseResponse out{
+      .samples = {}, .sample_rate_hz = rate, .zero_at = h.zero_at - first, .excited = h.excited};
   const auto count = static_cast<std::size_t>(last - first);
   const std::size_t n = fast_length(std::max<std::size_t>(count, 64));
   const RealTransform transform(n);
@@ -122,21 +122,40 @@ class BellReader {
     const auto first = static_cast<std::size_t>(std::max(0.0, std::ceil(centre - kReach * s)));
     const auto last =
         std::min(static_cast<std::size_t>(std::max(0.0, centre + kReach * s)), bins_.size() - 1);
-    Complex sum = 0.0;
+    const double* table = kernel();
+    const double per_bin = kTable / kReach / s;
+    double re = 0.0;
+    double im = 0.0;
     double weights = 0.0;
     for (std::size_t k = first; k <= last; ++k) {
-      const double x = (static_cast<double>(k) - centre) / s;
-      const double wide = std::exp(-0.25 * x * x);  // N(sqrt 2 s), without its factor
-      const double w = 2.0 * wide * wide - wide / std::sqrt(2.0);
-      sum += w * bins_[k];
+      const double w = table[static_cast<std::size_t>(
+          std::abs(static_cast<double>(k) - centre) * per_bin + 0.5)];
+      re += w * bins_[k].real();
+      im += w * bins_[k].imag();
       weights += w;
     }
+    const Complex sum(re, im);
     return weights > 0.0 ? sum / weights : 0.0;
   }
   /// The widest bell that the bins can make, s.
   [[nodiscard]] double widest_s() const { return 1.0 / (2.0 * kPi * kNarrowest * step_hz_); }
 
  private:
+  static constexpr int kTable = 4096;
+  /// 2 N(s) - N(sqrt 2 s) over its reach, without its factor: an exponential for each bin would
+  /// take longer than the transforms.
+  static const double* kernel() {
+    static const std::vector<double> table = [] {
+      std::vector<double> t;
+      for (int i = 0; i <= kTable + 2; ++i) {
+        const double x = kReach * i / kTable;
+        const double wide = std::exp(-0.25 * x * x);
+        t.push_back(2.0 * wide * wide - wide / std::sqrt(2.0));
+      }
+      return t;
+    }();
+    return table.data();
+  }
   static constexpr double kNarrowest = 0.8;  // bins: below that their sum is no integral
   static constexpr double kReach = 5.0;
   std::size_t length_;
@@ -146,10 +165,6 @@ class BellReader {
 
 /// Energy of 2 g - g^2 over that of its bell's deviation.
 constexpr double kBellEnergy = 2.554;
-
-double density_at(const Response& noise, double f) {
-  return std::abs(value_at(noise, std::clamp(f, noise.axis().front(), noise.axis().back())));
-}
 
 /// How strong the noise is in one value, and how many values there are to a band.
 struct NoiseHere {
@@ -254,6 +269,8 @@ Result<Harmonics> harmonics_of(const ImpulseResponse& impulse, double arrival_s,
                 .thd = {}};
   const std::size_t count = out.axis.size();
   std::vector<double> microphone(count, 0.0);
+  std::vector<double> densities;
+  for (std::size_t i = 0; i < noise.size(); ++i) densities.push_back(noise.magnitude(i));
   const SoftEdge edge(0.9 * spec.start_hz());
   const ImpulseResponse soft = softened(impulse, arrival_s - step_s * std::log(kHighestOrder + 1.0),
                                         arrival_s + 2.0 * kLongest_s, edge);
@@ -287,7 +304,7 @@ Result<Harmonics> harmonics_of(const ImpulseResponse& impulse, double arrival_s,
         const Complex value = reader.at(n * f, bell_s) * turn / rise;
         power.push_back(std::norm(value));
         unit.push_back(value);
-        const double density = std::pow(density_at(noise, n * f), 2);
+        const double density = std::pow(value_between(noise.axis(), densities, n * f), 2);
         const double seconds = 1.0 / std::hypot(1.0 / (kBellEnergy * bell_s), 1.0 / cut.energy_s);
         const double octaves = wish.smoothing > 0 ? 1.0 / wish.smoothing : 0.0;
         const double band_hz = n * f * (std::exp2(0.5 * octaves) - std::exp2(-0.5 * octaves));

@@ -22,10 +22,6 @@ struct DistortionOptions {
   ReadingOptions reading;
 };
 
-bool is_multitone(const ImportItem& item) {
-  return item.take.kind() == TakeKind::kMultitone && item.take.form == RawForm::kSoundFile;
-}
-
 /// A sound file whose tones are told on the command line.
 int tones_command(const Doors& doors, const DistortionOptions& o) {
   auto bytes = file_bytes(o.path);
@@ -47,7 +43,7 @@ int distortion_command(const Doors& doors, const DistortionOptions& o) {
   bool response = false;
   for (const ImportItem& item : preview.items) {
     if (item.calibration) continue;
-    if (is_multitone(item) && tones == nullptr && item.take.conditions.driver == o.wish.driver)
+    if (holds_multitone(item.take) && tones == nullptr && item.take.conditions.driver == o.wish.driver)
       tones = &item;
     response = response || item.curve.has_value();
     if (!item.stage || !holds_sweep(item.take)) continue;

@@ -38,11 +38,11 @@ void TimeReadings::follow() {
   if (wanted_ == 0 || !session_.isOpen()) return;
   QSet<Id> laid;
   for (const Take& take : session_.takes())
-    if (take.colour >= 0 && has_impulse(take)) laid.insert(take.id);
+    if (take.colour >= 0 && tells_time(take)) laid.insert(take.id);
   for (const Take& take : session_.takes()) {
     if (!laid.contains(take.id)) continue;
     unsigned kinds = wanted_;
-    if (laid.size() > kDecaysAtOnce && take.id != session_.chosenTake()) kinds &= kWantDistortion;
+    if (laid.size() > kDecaysAtOnce && take.id != session_.chosenTake()) kinds &= kWantDistortion | kWantMultitone;
     TakeInputs inputs = session_.inputsOf(take);
     inputs.level = {};
     const std::string key = time_key(inputs, kinds);

@@ -157,6 +157,8 @@ QVariant ShelfModel::takeData(const Take& t, int role) const {
         return QStringLiteral("Ω ") + text(t.conditions.sample);
       if (t.kind() == TakeKind::kImpedance)
         return condition_of(t) == "free-air" ? tr("free air") : QStringLiteral("Ω");
+      if (const auto* tones = std::get_if<MultitoneSetup>(&t.setup))
+        return tr("%1 tones").arg(tones->tones_hz.size());
       if (!has_curve(t)) return tr("not read");
       if (!t.conditions.sample.empty()) return text(t.conditions.sample);
       const Placement place = place_of(t);

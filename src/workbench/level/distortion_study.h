@@ -64,6 +64,10 @@ struct LevelWish {
 /// A sweep was played in it, and recorded.
 [[nodiscard]] bool holds_sweep(const Take& take);
 
+/// A recorded multitone.
+[[nodiscard]] inline bool holds_multitone(const Take& take) {
+  return take.kind() == TakeKind::kMultitone && take.form == RawForm::kSoundFile;
+}
 /// A multitone, with what its figures are in.
 struct MultitoneStudy {
   MultitoneReading reading;

@@ -2,12 +2,15 @@
 
 #include <fmt/format.h>
 
+#include "book/json.h"
+
 namespace lalometer {
 namespace {
 
 // Raised whenever the same inputs give another result.
 constexpr int kDistortionVersion = 1;
 constexpr int kDecayVersion = 1;
+constexpr int kMultitoneVersion = 1;
 
 std::size_t bytes_of(const DecayReading& r) {
   return r.map.time.size() * (r.map.axis.size() + 4) * sizeof(double);
@@ -51,9 +54,22 @@ Node<DecayReading> decay_node(const TakeInputs& in, DecayMap::Kind kind) {
           bytes_of};
 }
 
+Node<MultitoneStudy> multitone_node(const TakeInputs& in) {
+  return {node_key("multitone", kMultitoneVersion,
+                   {in.take.raw_hash, to_json(in.take.setup), to_json(in.take.conditions)}),
+          [in](const Making&) {
+            return Book::read_raw(in.book, in.take.raw_hash)
+                .and_then([&](const std::vector<std::byte>& raw) {
+                  return multitone_study(in.take, raw);
+                });
+          },
+          [](const MultitoneStudy& s) { return 64 * s.reading.band_hz.size(); }};
+}
+
 std::string time_key(const TakeInputs& in, unsigned wanted) {
   std::string key = fmt::format("{}", wanted);
   if ((wanted & kWantDistortion) != 0 && holds_sweep(in.take)) key += distortion_node(in).key;
+  if (holds_multitone(in.take)) return key + multitone_node(in).key;
   if ((wanted & ~kWantDistortion) != 0) key += decay_node(in, DecayMap::Kind::kCumulative).key;
   return key;
 }
@@ -70,6 +86,11 @@ Result<LaidTime> time_of(const TakeInputs& in, unsigned wanted, const Making& ma
       all.problem = made.error().message;
     return true;
   };
+  if (holds_multitone(in.take)) {
+    if ((wanted & kWantMultitone) != 0 && !take_in(multitone_node(in), all.multitone))
+      return cancelled();
+    return all;
+  }
   const auto decay = [&](unsigned want, DecayMap::Kind kind, auto& into) {
     return (wanted & want) == 0 || take_in(decay_node(in, kind), into);
   };

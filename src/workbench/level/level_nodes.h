@@ -8,6 +8,8 @@ namespace lalometer {
 
 /// Precondition: holds_sweep(inputs.take).
 [[nodiscard]] Node<DistortionReading> distortion_node(const TakeInputs& inputs);
+/// Precondition: holds_multitone(inputs.take).
+[[nodiscard]] Node<MultitoneStudy> multitone_node(const TakeInputs& inputs);
 /// Precondition: has_impulse(inputs.take). The gate is the recipe's where it has one.
 [[nodiscard]] Node<DecayReading> decay_node(const TakeInputs& inputs, DecayMap::Kind kind);
 
@@ -17,12 +19,19 @@ enum TimeWant : unsigned {
   kWantCumulative = 2U,
   kWantBurst = 4U,
   kWantBass = 8U,
+  kWantMultitone = 16U,
 };
+
+/// Whether such a take tells any of it.
+[[nodiscard]] inline bool tells_time(const Take& take) {
+  return has_impulse(take) || holds_multitone(take);
+}
 
 /// What a laid take tells of level and time.
 struct LaidTime {
   std::shared_ptr<const DistortionReading> distortion = nullptr;
   std::shared_ptr<const DecayReading> cumulative = nullptr, burst = nullptr, bass = nullptr;
+  std::shared_ptr<const MultitoneStudy> multitone = nullptr;
   std::string key = {};
   std::string problem = {};  ///< why something is missing
 

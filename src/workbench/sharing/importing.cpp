@@ -1,11 +1,13 @@
 #include "workbench/sharing/importing.h"
 
 #include <algorithm>
+#include <cmath>
 
 #include "base/text.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
 #include "workbench/keeping/plan_keeping.h"
+#include "workbench/level/distortion_study.h"
 #include "workbench/results/analysis.h"
 #include "workbench/sharing/orbit_importing.h"
 
@@ -183,6 +185,20 @@ void read_set_into(ImportPreview& preview, const fs::path& path, const ImportCho
 Result<void> describe_item(ImportItem& item, const Recipe& recipe, std::stop_token stop) {
   Take take = item.take;
   take.raw_name = item.file;
+  if (holds_multitone(take)) {
+    const auto study = multitone_study(take, item.raw.bytes);
+    if (!study) {
+      // Kept all the same: its tones may be told later.
+      item.understood = "multitone, kept whole; not read: " + study.error().message;
+      return {};
+    }
+    const std::vector<double>& tones = study->reading.tones_hz;
+    item.understood = fmt::format("{} tones, {} to {}", tones.size(), frequency_text(tones.front()),
+                                  frequency_text(tones.back()));
+    const double range = study->reading.range_db();
+    if (std::isfinite(range)) item.understood += fmt::format(", {:.0f} dB over the rest", range);
+    return {};
+  }
   if (!has_curve(take)) {
     item.understood =
         fmt::format("{}, kept whole; not read by this version", kind_word(take.setup));

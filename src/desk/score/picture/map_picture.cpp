@@ -107,7 +107,9 @@ void draw_map(QPainter& painter, const ValueMap& map, const ContourLayer* contou
     // Where nothing is known the paper is hatched, as beside a curve.
     QColor line = theme.quiet;
     line.setAlpha(70);
-    painter.fillRect(target, QBrush(line, Qt::BDiagPattern));
+    painter.fillRect(QRectF(QPointF(g.across.left_px, g.up.top_px),
+                            QPointF(g.across.right_px, g.up.bottom_px)),
+                     QBrush(line, Qt::BDiagPattern));
   }
   painter.setRenderHint(QPainter::SmoothPixmapTransform, quality == PictureQuality::kFine);
   painter.drawImage(target, cells);

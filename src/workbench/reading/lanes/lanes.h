@@ -32,6 +32,7 @@
   LANE(harmonics)             \
   LANE(thd)                   \
   LANE(compression)           \
+  LANE(multitone)             \
   LANE(decay)                 \
   LANE(burst_decay)           \
   LANE(bass_decay)            \

@@ -174,7 +174,7 @@ LaneContent build_compression(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
   content.title = "Compression";
   content.left = {.quantity = AxisQuantity::kLevel,
-                  .scale = AxisScale::kLinear,
+                  .scale = AxisScale::kDecibel,
                   .unit = "dB",
                   .low = -4.0,
                   .high = 1.0};
