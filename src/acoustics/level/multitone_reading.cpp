@@ -49,9 +49,10 @@ Playing playing(std::span<const double> x, double rate) {
   std::size_t last = energy.size();
   while (first < last && energy[first] < 0.01 * loudest) ++first;
   while (last > first && energy[last - 1] < 0.01 * loudest) --last;
-  // What plays to the file's very edge was cut there, and has nothing to build up.
+  // A file that ends while it plays was cut there and has nothing to die away; one that begins so
+  // may have begun just before.
   const auto margin = static_cast<std::size_t>(0.2 * rate);
-  std::size_t from = first * block + (first > 0 ? margin : 0);
+  std::size_t from = first * block + margin;
   std::size_t to = last < energy.size() ? last * block : x.size();
   if (last < energy.size()) to = to > margin ? to - margin : 0;
   if (!(loudest > 0.0) || to <= from) return {};
@@ -113,11 +114,11 @@ Lines windowed_lines(std::span<const double> signal, double rate) {
   return lines_of(x, energy, static_cast<double>(x.size()) / rate);
 }
 
-/// The time after which all tones come round together, where twice that is there: whole hundredths
+/// The time after which all tones come round together, where that is there: whole hundredths
 /// of a second, as multitones are made.
 std::optional<double> common_period(const std::vector<double>& tones, double seconds) {
   constexpr double kStep_s = 0.01;
-  for (int k = 5; 2.0 * k * kStep_s <= seconds; ++k) {
+  for (int k = 5; k * kStep_s <= seconds; ++k) {
     const double period_s = k * kStep_s;
     if (std::all_of(tones.begin(), tones.end(), [&](double f) {
           const double turns = f * period_s;
@@ -180,10 +181,19 @@ std::optional<Lines> whole_periods(std::span<const double> x, double rate, doubl
   if (one_clock) recorder_rate = 1.0;
   const double margin = one_clock ? 0.0 : 40.0;  // samples that the sinc needs at both ends
   const double room_s = (static_cast<double>(x.size()) - 2.0 * margin) / rate;
-  const auto periods = static_cast<int>(room_s / (period_s * recorder_rate) / 2.0 + 1e-9) * 2;
+  auto periods = static_cast<int>(room_s / (period_s * recorder_rate) + 1e-9);
+  if (periods > 1) periods -= periods % 2;
   const double count = periods * period_s * rate;
   const auto n = static_cast<std::size_t>(std::llround(count));
-  if (periods < 2 || n % 2 != 0 || std::abs(count - std::round(count)) > 1e-6) return std::nullopt;
+  if (periods < 1 || std::abs(count - std::round(count)) > 1e-6) return std::nullopt;
+  // The last ones: what has to settle has settled.
+  if (periods == 1) {
+    if (!one_clock) return std::nullopt;
+    return lines_of({x.end() - static_cast<std::ptrdiff_t>(n), x.end()}, static_cast<double>(n),
+                    period_s);
+  }
+  if (n % 2 != 0) return std::nullopt;
+  x = x.last(std::min(x.size(), n + static_cast<std::size_t>(2.0 * margin + 0.001 * count)));
   std::vector<double> even;
   for (int round = 0; round < 3; ++round) {
     const double step = 1.0 / recorder_rate;
@@ -208,8 +218,8 @@ std::optional<Lines> whole_periods(std::span<const double> x, double rate, doubl
     std::nth_element(offs.begin(), offs.begin() + static_cast<std::ptrdiff_t>(offs.size() / 2),
                      offs.end());
     const double off = offs[offs.size() / 2];
-    if (std::abs(off) < kSame) break;
-    if (one_clock) return std::nullopt;
+    if (one_clock && std::abs(off) > 1e-7) return std::nullopt;
+    if (one_clock || std::abs(off) < kSame) break;
     recorder_rate *= 1.0 + off;
   }
   return lines_of(even, static_cast<double>(n), static_cast<double>(n) / rate);

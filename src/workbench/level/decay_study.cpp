@@ -43,7 +43,8 @@ Result<DecayReading> decay_reading(const Take& take, const ImpulseStage& stage,
     notes.emplace_back("No reflection was cut off: what the room adds is in the decay.");
   }
   const DecaySpan span{start_s, length_s};
-  const double top_hz = std::min({20000.0, h.excited.high_hz, 0.47 * h.sample_rate_hz});
+  // The sweep's own end rings too.
+  const double top_hz = std::min({20000.0, h.excited.high_hz / 1.1, 0.47 * h.sample_rate_hz});
   const double low_hz = std::max(h.excited.low_hz, 20.0);
   DecayReading r{.map = {.axis = FrequencyAxis::logarithmic(20.0, 40.0, 1.0),
                          .time = {},

@@ -98,6 +98,19 @@ TEST(MultitoneReadingTest, TonesWithoutACommonPeriodAreReadThroughAWindow) {
   EXPECT_NEAR(r->range_db(), 60.0, 0.6);
 }
 
+TEST(MultitoneReadingTest, WhatBuildsUpAtTheStartIsNoFloor) {
+  // A room that takes 30 ms to settle, recorded from the first sample on; exactly two periods.
+  const auto m =
+      multitone({.low_hz = 60, .high_hz = 12000, .tones_per_octave = 2, .period_s = 2.0});
+  ASSERT_TRUE(m);
+  auto x = signal_of({.tones_hz = m->tones_hz, .products_hz = {1000.0}});
+  for (std::size_t i = 0; i < x.size(); ++i)
+    x[i] *= 1.0 - std::exp(-static_cast<double>(i) / (0.01 * kRate));
+  const auto r = read_multitone(x, kRate, m->tones_hz);
+  ASSERT_TRUE(r);
+  EXPECT_NEAR(r->range_db(), 60.0, 0.3);
+}
+
 TEST(MultitoneReadingTest, BelowTheTonesTheRangeIsNotCounted) {
   // Played from 200 Hz on, with hum at 120 Hz: "what a band limit wins".
   std::vector<double> tones;
