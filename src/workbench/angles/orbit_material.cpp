@@ -191,6 +191,19 @@ double off_axis_deg(const AngleTake& one) {
   return std::abs(p.horizontal_deg) + std::abs(p.vertical_deg);
 }
 
+/// What sweeps straight ahead add: of the whole, and of each driver by itself.
+void tell_strain(OrbitMaterial& out, const AngleTakes& takes) {
+  for (const AngleTake& one : takes.far)
+    if (one.distortion != nullptr && !out.strained) out.strained = strained_ranges(*one.distortion);
+  for (const AngleTake& one : takes.alone) {
+    if (one.distortion == nullptr) continue;
+    const Threshold& t = one.distortion->three_percent;
+    if (t.frequency_hz || t.why == Threshold::Why::kNeverOver)
+      out.clean_from_hz.emplace_back(one.take->conditions.driver,
+                                     t.frequency_hz ? t.frequency_hz->value : 0.0);
+  }
+}
+
 }  // namespace
 
 bool is_of_an_orbit(const Take& take) {
@@ -202,6 +215,11 @@ bool is_driver_alone_ahead(const Take& take) {
   const Placement p = place_of(take);
   return is_of_an_orbit(take) && !take.conditions.driver.empty() && p.horizontal_deg == 0.0 &&
          p.vertical_deg == 0.0;
+}
+
+bool tells_strain(const Take& take) {
+  const Placement place = place_of(take);
+  return holds_sweep(take) && place.horizontal_deg == 0.0 && place.vertical_deg == 0.0;
 }
 
 Result<OrbitMaterial> orbit_material(const AngleTakes& takes,
@@ -267,6 +285,7 @@ Result<OrbitMaterial> orbit_material(const AngleTakes& takes,
         drive / one.take->conditions.drive_v * place_of(*one.take).distance_m / distance;
     out.alone.emplace_back(one.take->conditions.driver, scaled(*one.curve, factor));
   }
+  tell_strain(out, takes);
   if (bass) {
     out.extended_below_hz = bass->joined.joined_at_hz;
     const bool sized = full_space_at(bass->near, *geometry, place_of(*lead.take), c).has_value();
@@ -305,6 +324,18 @@ Result<OrbitMaterial> orbit_material(const ImportPreview& source, const OrbitWis
   std::optional<SubjectGeometry> geometry;
   if (source.subject)
     if (auto drawn = geometry_of(source.subject->description, where)) geometry = *std::move(drawn);
+  // References to them stay good.
+  std::vector<DistortionReading> read;
+  read.reserve(chosen->far.size() + chosen->alone.size());
+  const auto hear = [&](const std::vector<const ImportItem*>& items, std::vector<AngleTake>& to) {
+    for (std::size_t i = 0; i < items.size(); ++i) {
+      if (!items[i]->stage || !tells_strain(items[i]->take)) continue;
+      auto distortion = distortion_reading(items[i]->take, *items[i]->stage);
+      if (distortion) to[i].distortion = &read.emplace_back(*std::move(distortion));
+    }
+  };
+  hear(chosen->far, takes.far);
+  hear(chosen->alone, takes.alone);
   return orbit_material(takes, geometry, wish, where, std::move(notes));
 }
 

@@ -4,6 +4,7 @@
 #include "acoustics/signal/time_origin.h"
 #include "book/description/subject_geometry.h"
 #include "book/records.h"
+#include "workbench/level/distortion_study.h"
 
 /// A loudspeaker's angles, brought alike.
 namespace lalometer {
@@ -28,6 +29,10 @@ struct OrbitMaterial {
   std::optional<SubjectGeometry> geometry = std::nullopt;
   /// Drivers by themselves on the axis, by id: at the same drive and distance, with one time.
   std::vector<std::pair<std::string, Response>> alone = {};
+  /// Where THD stands over 3 % on the axis; nothing where no sweep was read there.
+  std::optional<std::vector<Strain>> strained = std::nullopt;
+  /// Of drivers that were swept by themselves: above it THD stays under 3 %, by id; 0: everywhere.
+  std::vector<std::pair<std::string, double>> clean_from_hz = {};
   std::vector<std::string> notes = {};
 };
 
@@ -37,7 +42,10 @@ struct AngleTake {
   const Response* curve;
   TimeOrigin origin = {.at_s = 0.0, .source = TimeOrigin::Source::kFile};
   bool calibrated = true;
+  const DistortionReading* distortion = nullptr;  ///< of sweeps on the axis, where it is read
 };
+/// Whether a take's distortion counts: a sweep straight ahead.
+[[nodiscard]] bool tells_strain(const Take& take);
 struct AngleTakes {
   std::vector<AngleTake> far;         ///< one driver's, or the whole loudspeaker's; at least one
   std::vector<AngleTake> near;        ///< of the same variant

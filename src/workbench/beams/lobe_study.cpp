@@ -173,13 +173,19 @@ std::vector<CrossoverWindow> crossover_windows(const OrbitMaterial& m) {
       w.limits.push_back(
           {fmt::format("the centres are a wavelength apart ({:.0f} mm)", apart * 1e3), c / apart,
            false});
+    const auto clean = std::find_if(m.clean_from_hz.begin(), m.clean_from_hz.end(),
+                                    [&](const auto& one) { return one.first == high->id; });
+    if (clean == m.clean_from_hz.end())
+      w.notes.push_back(fmt::format(
+          "Distortion of {} was not looked at: sweep it by itself, straight ahead.", high->id));
+    else if (clean->second > 0.0)
+      w.limits.push_back({fmt::format("THD of {} passes 3 %", high->id), clean->second, true});
     for (const CrossoverWindow::Limit& limit : w.limits) {
       std::optional<double>& end = limit.lowest ? w.from_hz : w.to_hz;
       end = !end           ? limit.frequency_hz
             : limit.lowest ? std::max(*end, limit.frequency_hz)
                            : std::min(*end, limit.frequency_hz);
     }
-    w.notes.emplace_back("Distortion was not looked at.");
     all.push_back(std::move(w));
   }
   return all;

@@ -37,7 +37,8 @@ struct CrossoverWindow {
 };
 /// Lower limit: twice the upper driver's resonance (common practice, no source). Upper limits: the
 /// lower driver is 6 dB down at 45 degrees (piston), its break-up, and the centres one wavelength
-/// apart (common practice). Distortion is not looked at.
+/// apart (common practice). Where the upper driver was swept by itself, THD of 3 % is a lower
+/// limit.
 [[nodiscard]] std::vector<CrossoverWindow> crossover_windows(const OrbitMaterial& material);
 
 [[nodiscard]] std::string spoken(const LobeReading& reading);

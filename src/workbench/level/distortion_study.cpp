@@ -111,6 +111,25 @@ Result<DistortionReading> distortion_reading(const Take& take, const ImpulseStag
   return r;
 }
 
+std::vector<Strain> strained_ranges(const DistortionReading& r, double percent) {
+  constexpr double kNarrowest = 1.122462;  // a sixth of an octave
+  std::vector<Strain> all;
+  const FrequencyAxis& axis = r.harmonics.axis;
+  bool open = false;
+  for (std::size_t i = 0; i < axis.size(); ++i) {
+    const Thd& t = r.harmonics.thd[i];
+    const bool over = t.known && 100.0 * t.ratio >= percent;
+    if (over && !open) all.push_back({axis[i], axis[i], 0.0, r.drive_v});
+    if (over) {
+      all.back().high_hz = axis[i];
+      all.back().thd_percent = std::max(all.back().thd_percent, 100.0 * t.ratio);
+    }
+    open = over;
+  }
+  std::erase_if(all, [](const Strain& s) { return s.high_hz < kNarrowest * s.low_hz; });
+  return all;
+}
+
 std::vector<LevelStep> LevelsReading::level_steps() const {
   std::vector<LevelStep> all;
   for (const auto& step : steps) all.push_back({step->drive_v, &step->harmonics});

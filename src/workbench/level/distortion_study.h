@@ -32,6 +32,17 @@ struct DistortionReading {
                                                            const ImpulseStage& stage,
                                                            const HarmonicsWish& wish = {});
 
+/// Where a sweep's THD is over a limit, and how much of it there is at most.
+struct Strain {
+  double low_hz = 0.0;
+  double high_hz = 0.0;
+  double thd_percent = 0.0;
+  double drive_v = 0.0;
+};
+/// Ranges of a sixth of an octave and more, over 3 % if not told otherwise.
+[[nodiscard]] std::vector<Strain> strained_ranges(const DistortionReading& reading,
+                                                  double percent = 3.0);
+
 /// Several drives at one place.
 struct LevelsReading {
   std::vector<std::shared_ptr<const DistortionReading>> steps;  ///< the lowest drive first

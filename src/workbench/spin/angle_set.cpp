@@ -5,12 +5,13 @@
 #include <functional>
 
 #include "base/text.h"
+#include "workbench/level/level_nodes.h"
 
 namespace lalometer {
 namespace {
 
 // Raised whenever the same inputs give another result.
-constexpr int kOrbitVersion = 1;
+constexpr int kOrbitVersion = 2;
 constexpr int kReadingVersion = 1;
 constexpr int kAdviceVersion = 1;
 
@@ -142,11 +143,17 @@ Node<OrbitMaterial> orbit_node(const AngleSetInputs& in, const AngleView& view) 
             for (const auto& one : made)
               if (!*one) return tl::unexpected(one->error());
             AngleTakes takes;
+            std::vector<std::shared_ptr<const DistortionReading>> distortions;
             std::size_t k = 0;
             const auto put = [&](const std::vector<TakeInputs>& from, std::vector<AngleTake>& to) {
               for (const TakeInputs& one : from) {
                 const Analysis& a = ***made[k++];
                 to.push_back({&one.take, &a.curve, a.origin, a.calibrated});
+                if (&from == &in.near || !tells_strain(one.take)) continue;
+                const auto read = making.store.get(distortion_node(one), making);
+                if (!read) continue;  // too narrow or too noisy to tell
+                distortions.push_back(*read);
+                to.back().distortion = read->get();
               }
             };
             put(in.far, takes.far);

@@ -162,6 +162,18 @@ void tell_effects(EqualiseAdvice& out, const FrequencyAxis& axis, const Spinoram
   }
 }
 
+/// Where the loudspeaker adds more than 3 % already.
+void leave_strained(EqualiseAdvice& out, const OrbitMaterial& m) {
+  if (!m.strained) return;
+  for (const Strain& s : *m.strained)
+    if (s.high_hz > out.from_hz && s.low_hz < out.to_hz)
+      out.refused.push_back(
+          {std::max(s.low_hz, out.from_hz), std::min(s.high_hz, out.to_hz),
+           fmt::format("THD is up to {:.0f} % here at {} V: more level adds more of it",
+                       s.thd_percent, three_digits(s.drive_v)),
+           "distortion"});
+}
+
 }  // namespace
 
 std::optional<EqualiseFor> equalise_for(std::string_view word) {
@@ -218,6 +230,7 @@ Result<EqualiseAdvice> equalise_advice(const OrbitMaterial& m, const EqualiseWis
   out.refused = left_alone(m, outstanding(orbit.axis(), level), out.from_hz, out.to_hz);
   leave_roll_offs(out.refused, orbit.axis(), level, out.target_db, out.from_hz, out.to_hz,
                   !wish.from_hz && out.from_hz > valid_from * 1.01);
+  leave_strained(out, m);
   std::stable_sort(out.refused.begin(), out.refused.end(),
                    [](const LeftAlone& a, const LeftAlone& b) { return a.low_hz < b.low_hz; });
   EqualiseLimits limits{.from_hz = out.from_hz,
@@ -239,8 +252,10 @@ Result<EqualiseAdvice> equalise_advice(const OrbitMaterial& m, const EqualiseWis
     out.refused = std::move(all);
   }
   out.notes.emplace_back(
-      "Distortion and excursion were not looked at: where they stand in the way, less boost "
-      "still.");
+      m.strained ? "Excursion was not looked at, and distortion only at the drive of the sweep on "
+                   "the axis: where they stand in the way, less boost still."
+                 : "Distortion and excursion were not looked at (no sweep straight ahead): where "
+                   "they stand in the way, less boost still.");
   return out;
 }
 
