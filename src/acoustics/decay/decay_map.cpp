@@ -50,6 +50,10 @@ Stretch stretch_of(const ImpulseResponse& h, const DecaySpan& span, double befor
   return s;
 }
 
+DecayMap empty_map(DecayMap::Kind kind, const FrequencyAxis& axis) {
+  return {.kind = kind, .axis = axis, .time = {}, .level_db = {}, .resolved_from_hz = {}};
+}
+
 /// Where an axis' frequencies lie between the lines of a transform.
 struct Places {
   std::vector<std::size_t> line;
@@ -124,14 +128,9 @@ DecayMap cumulative_decay(const ImpulseResponse& impulse, const DecaySpan& span,
   constexpr double kBefore_s = 1e-3;
   const double rate = impulse.sample_rate_hz;
   const Stretch s = stretch_of(impulse, span, kBefore_s);
-  DecayMap map{.kind = DecayMap::Kind::kCumulative,
-               .axis = axis,
-               .time = {},
-               .level_db = {},
-               .resolved_from_hz = {},
-               .rise_s = wish.rise_s,
-               .burst_periods = 0.0,
-               .length_s = s.length_s};
+  DecayMap map = empty_map(DecayMap::Kind::kCumulative, axis);
+  map.rise_s = wish.rise_s;
+  map.length_s = s.length_s;
   const std::size_t slices = std::max<std::size_t>(wish.slices, 2);
   const double last_s = wish.last_s > 0.0 ? std::min(wish.last_s, 0.95 * s.length_s)
                                           : (1.0 - kFallingShare) * s.length_s;
@@ -173,14 +172,8 @@ DecayMap cumulative_decay(const ImpulseResponse& impulse, const DecaySpan& span,
 DecayMap burst_decay(const ImpulseResponse& impulse, const DecaySpan& span,
                      const FrequencyAxis& axis, const BurstWish& wish) {
   const double rate = impulse.sample_rate_hz;
-  DecayMap map{.kind = DecayMap::Kind::kBurst,
-               .axis = axis,
-               .time = {},
-               .level_db = {},
-               .resolved_from_hz = {},
-               .rise_s = 0.0,
-               .burst_periods = wish.burst_periods,
-               .length_s = 0.0};
+  DecayMap map = empty_map(DecayMap::Kind::kBurst, axis);
+  map.burst_periods = wish.burst_periods;
   const auto count = static_cast<std::size_t>(wish.periods / wish.step + 1e-9) + 1;
   for (std::size_t m = 0; m < count; ++m) map.time.push_back(wish.step * static_cast<double>(m));
   map.level_db.assign(count, std::vector<double>(axis.size()));
@@ -206,14 +199,8 @@ DecayMap burst_decay(const ImpulseResponse& impulse, const DecaySpan& span,
 DecayMap bass_decay(const ImpulseResponse& impulse, const DecaySpan& span,
                     const FrequencyAxis& axis, const BassWish& wish) {
   const double rate = impulse.sample_rate_hz;
-  DecayMap map{.kind = DecayMap::Kind::kBass,
-               .axis = axis,
-               .time = {},
-               .level_db = {},
-               .resolved_from_hz = {},
-               .rise_s = 0.0,
-               .burst_periods = wish.burst_periods,
-               .length_s = 0.0};
+  DecayMap map = empty_map(DecayMap::Kind::kBass, axis);
+  map.burst_periods = wish.burst_periods;
   const std::size_t count = std::max<std::size_t>(wish.slices, 2);
   const Stretch s = stretch_of(impulse, span, 0.02);
   map.length_s = s.length_s;

@@ -65,13 +65,14 @@ Compression compression_of(const std::vector<LevelStep>& steps, std::size_t step
   Compression c;
   std::vector<double> magnitude(here.axis.size());
   for (std::size_t i = 0; i < magnitude.size(); ++i)
-    magnitude[i] = std::abs(here.order(1).value[i]);
+    magnitude[i] = steps[step].gain * std::abs(here.order(1).value[i]);
   for (std::size_t i = 0; i < low.axis.size(); ++i) {
     const double f = low.axis[i];
     const double level = same ? magnitude[i] : value_between(here.axis, magnitude, f);
     const double spread =
         same ? here.order(1).spread[i] : value_between(here.axis, here.order(1).spread, f);
-    c.level_db.push_back(db(level) - db(std::abs(low.order(1).value[i])) - drive_db);
+    c.level_db.push_back(db(level) - db(steps.front().gain * std::abs(low.order(1).value[i])) -
+                         drive_db);
     c.half_width.push_back(8.685890 * kTwoSided95 *
                            (step == 0 ? 0.0 : std::hypot(spread, low.order(1).spread[i])));
   }
@@ -143,7 +144,7 @@ std::vector<CleanLevel> clean_levels(const std::vector<LevelStep>& steps, double
       const double thd = thd_over(*step.harmonics, band);
       const BandLevel level = band_level(*step.harmonics, 1, band);
       if (thd < 0.0 || !level.power) break;
-      const double now = std::sqrt(*level.power);
+      const double now = step.gain * std::sqrt(*level.power);
       if (thd >= limit) {
         if (last_thd > 0.0) {
           const double share = std::log(limit / last_thd) / std::log(thd / last_thd);

@@ -10,7 +10,8 @@ namespace lalometer {
 
 struct LevelStep {
   double drive_v = 0.0;
-  const Harmonics* harmonics = nullptr;  ///< of all steps in one unit; at this drive
+  const Harmonics* harmonics = nullptr;  ///< of all steps in one unit
+  double gain = 1.0;  ///< that brings their values to this drive: not 1 where they are per volt
 };
 
 /// How one order grows with the drive, over a third of an octave.

@@ -95,6 +95,8 @@ Result<DistortionReading> distortion_reading(const Take& take, const ImpulseStag
                       .calibrated = stage.calibrated,
                       .three_percent = {},
                       .ten_percent = {}};
+  r.per_volt = !stage.calibrated &&
+               (take.form == RawForm::kRecording || take.conditions.loopback_channel >= 0);
   if (take.kind() != TakeKind::kNearField) r.distance_m = place_of(take).distance_m;
   if (take.conditions.spl_db > 0.0)
     r.spl_db = take.conditions.spl_db;
@@ -132,7 +134,7 @@ std::vector<Strain> strained_ranges(const DistortionReading& r, double percent) 
 
 std::vector<LevelStep> LevelsReading::level_steps() const {
   std::vector<LevelStep> all;
-  for (const auto& step : steps) all.push_back({step->drive_v, &step->harmonics});
+  for (const auto& step : steps) all.push_back(level_step(*step));
   return all;
 }
 
@@ -147,8 +149,7 @@ LevelsReading levels_reading(std::vector<std::shared_ptr<const DistortionReading
       r.steps.push_back(each);
       continue;
     }
-    const std::vector<LevelStep> pair = {{each->drive_v, &(*same)->harmonics},
-                                         {each->drive_v, &each->harmonics}};
+    const std::vector<LevelStep> pair = {level_step(**same), level_step(*each)};
     const Compression change = compression_of(pair, 1);
     const FrequencyAxis& axis = (*same)->harmonics.axis;
     double sum = 0.0;

@@ -22,6 +22,8 @@ struct DistortionReading {
   std::optional<double> spl_db = std::nullopt;
   double distance_m = 0.0;  ///< 0: a near field
   bool calibrated = true;
+  /// Not calibrated, and held against a loopback: the same at whatever drive.
+  bool per_volt = false;
   Threshold three_percent, ten_percent;
   std::vector<std::string> notes = {};
 };
@@ -42,6 +44,11 @@ struct Strain {
 /// Ranges of a sixth of an octave and more, over 3 % if not told otherwise.
 [[nodiscard]] std::vector<Strain> strained_ranges(const DistortionReading& reading,
                                                   double percent = 3.0);
+
+/// As a step of a series.
+[[nodiscard]] inline LevelStep level_step(const DistortionReading& r) {
+  return {r.drive_v, &r.harmonics, r.per_volt ? r.drive_v : 1.0};
+}
 
 /// Several drives at one place.
 struct LevelsReading {

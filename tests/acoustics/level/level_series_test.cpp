@@ -92,6 +92,15 @@ TEST(LevelSeriesTest, WhatIsLostIsCompression) {
   EXPECT_EQ(last_good_step(series, 100.0), 0U) << "1.9 dB are lost";
 }
 
+TEST(LevelSeriesTest, ValuesPerVoltAreBroughtToTheirDriveFirst) {
+  // Held against a loopback the same loudspeaker reads alike at every drive.
+  const Harmonics low = step_of([](int n, double) { return n == 1 ? 1.0 : 0.0; });
+  const Harmonics high = step_of([](int n, double) { return n == 1 ? 0.9 : 0.0; });
+  const std::vector<LevelStep> series = {{1.0, &low, 1.0}, {10.0, &high, 10.0}};
+  for (const double lost : compression_of(series, 1).level_db)
+    EXPECT_NEAR(lost, 20.0 * std::log10(0.9), 1e-9);
+}
+
 TEST(LevelSeriesTest, SomethingThatTouchesJumps) {
   const std::vector<double> drives = {1.0, 2.0, 4.0};
   std::vector<Harmonics> steps;

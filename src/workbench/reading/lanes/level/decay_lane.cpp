@@ -108,7 +108,11 @@ LaneContent build_energy(const std::vector<LaidTake>& laid, Id chosen) {
   LaneContent content;
   content.title = "Energy over time";
   content.across = {.quantity = AxisQuantity::kTime, .unit = "ms", .low = -0.6, .high = 20.0};
-  content.left = {.quantity = AxisQuantity::kLevel, .scale = AxisScale::kDecibel, .unit = "dB", .low = -60.0, .high = 3.0};
+  content.left = {.quantity = AxisQuantity::kLevel,
+                  .scale = AxisScale::kDecibel,
+                  .unit = "dB",
+                  .low = -60.0,
+                  .high = 3.0};
   content.empty_text = "No impulse response on the score. It comes with every recorded response.";
   for (const LaidTake& one : laid) {
     if (!one.analysis || !one.analysis->impulse) continue;

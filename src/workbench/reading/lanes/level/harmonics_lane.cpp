@@ -195,8 +195,7 @@ LaneContent build_compression(const std::vector<LaidTake>& laid, Id chosen) {
     return content;
   }
   std::vector<LevelStep> steps;
-  for (const LaidTake* m : members)
-    steps.push_back({m->take.conditions.drive_v, &m->time->distortion->harmonics});
+  for (const LaidTake* m : members) steps.push_back(level_step(*m->time->distortion));
   double lowest = -2.0;
   for (std::size_t k = 1; k < steps.size(); ++k) {
     const Compression c = compression_of(steps, k);
