@@ -52,8 +52,8 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
       needles.insert(needles.end(), {1e-20, s.reading.tone[i], 1e-20, kNaN});
       top = std::max(top, s.level_db(s.reading.tone[i]));
     }
-    series(x, needles, "");
-    series(s.reading.band_hz, s.reading.rest, series_label(one, laid));
+    series(x, needles, series_label(one, laid) + ", tones");
+    series(s.reading.band_hz, s.reading.rest, series_label(one, laid) + ", the rest");
   }
   if (content.curves().empty()) return content;
   content.left.high = std::ceil((top + 5.0) / 10.0) * 10.0;
