@@ -69,9 +69,8 @@ struct LevelsReading {
 
 /// What is looked for among the takes of a subject.
 struct LevelWish {
-  std::string driver;  ///< only that one playing; empty: all of them
-  std::string source;  ///< of near fields; empty: far fields
-  std::string variant;
+  std::string driver = {};  ///< only that one playing; empty: all of them
+  std::string source = {};  ///< of near fields; empty: far fields
 };
 /// Places among `takes` that stand together: sweeps of one setup at one place, nearest to the axis
 /// and of most drives. Empty where there is none.
