@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "acoustics/level/harmonics.h"
+#include "acoustics/signal/checks/noise_floor.h"
 #include "acoustics/signal/deconvolve.h"
 #include "support/support.h"
 

@@ -5,7 +5,6 @@
 
 #include "acoustics/signal/fft.h"
 #include "acoustics/signal/windows.h"
-#include "acoustics/spectrum/bands.h"
 #include "base/constants.h"
 
 namespace lalometer {
@@ -290,7 +289,7 @@ Result<Harmonics> harmonics_of(const ImpulseResponse& impulse, double arrival_s,
                            top_hz / n}};
     if (cut.samples.size() >= 16) {
       const BellReader reader(cut, rate, n <= 5 ? 4 : 2);
-      // Points an octave over the audible grow with 1 / f: as far as the order reaches.
+      // As far as the order reaches.
       std::vector<double> power;
       std::vector<Complex> unit;
       std::vector<NoiseHere> here;
@@ -324,53 +323,31 @@ Result<Harmonics> harmonics_of(const ImpulseResponse& impulse, double arrival_s,
   return out;
 }
 
-std::optional<Response> noise_within(const ImpulseResponse& h, double from_s, double to_s,
-                                     Quantity quantity) {
-  constexpr double kShortest_s = 0.05;
-  constexpr double kHannPower = 0.375;
-  constexpr double kLeastLines = 3.0;
-  const double rate = h.sample_rate_hz;
-  const auto size = static_cast<double>(h.samples.size());
-  const double first = std::clamp(std::ceil(from_s * rate + h.zero_at), 0.0, size);
-  const double last = std::clamp(std::floor(to_s * rate + h.zero_at), 0.0, size);
-  if (last - first < kShortest_s * rate) return std::nullopt;
-  const auto begin = h.samples.begin() + static_cast<std::ptrdiff_t>(first);
-  std::vector<double> x(begin, begin + static_cast<std::ptrdiff_t>(last - first));
-  for (std::size_t i = 0; i < x.size(); ++i)
-    x[i] *= falling_half_hann(
-        std::abs(2.0 * (static_cast<double>(i) + 0.5) / static_cast<double>(x.size()) - 1.0));
-  const double seconds = static_cast<double>(x.size()) / rate;
-  const std::size_t length = fast_length(x.size());
-  const Spectrum bins = real_spectrum(x, length);
-  const double step_hz = rate / static_cast<double>(length);
-  const double low = std::max({h.excited.low_hz, 20.0, kLeastLines / seconds});
-  const double high = std::min(h.excited.high_hz, 0.47 * rate);
-  if (!(high > 2.0 * low)) return std::nullopt;
-  std::vector<double> f;
-  std::vector<Complex> values;
-  for (const Band& band : fractional_octave_bands(low, high, 3)) {
-    double sum = 0.0;
-    double lines = 0.0;
-    for (auto k = static_cast<std::size_t>(std::ceil(band.low_hz / step_hz));
-         k < bins.size() && static_cast<double>(k) * step_hz <= band.high_hz; ++k) {
-      sum += std::norm(bins[k]);
-      lines += 1.0;
-    }
-    if (lines < 1.0) continue;
-    f.push_back(band.centre_hz);
-    values.emplace_back(std::sqrt(sum / lines / kHannPower / seconds));
+ValidRange own_band(const Harmonics& h, double down_db) {
+  const Harmonic& f = h.order(1);
+  double loudest = 0.0;
+  for (std::size_t i = 0; i < h.axis.size(); ++i)
+    if (f.valid.contains(h.axis[i])) loudest = std::max(loudest, std::abs(f.value[i]));
+  const double least = loudest * std::pow(10.0, -down_db / 20.0);
+  ValidRange band{1e12, 0.0};
+  for (std::size_t i = 0; i < h.axis.size(); ++i) {
+    if (!f.valid.contains(h.axis[i]) || std::abs(f.value[i]) < least) continue;
+    band.low_hz = std::min(band.low_hz, h.axis[i]);
+    band.high_hz = std::max(band.high_hz, h.axis[i]);
   }
-  auto axis = FrequencyAxis::make(std::move(f));
-  if (!axis) return std::nullopt;
-  return *Response::make(*axis, std::move(values), quantity, {low, high}, false);
+  return band;
 }
 
 Threshold threshold_of(const Harmonics& h, double percent) {
   const double limit = percent / 100.0;
+  // Above where it plays (a subwoofer's treble) noise hides everything, and nobody asks.
+  constexpr double kHardlyPlays_db = 20.0;
+  const ValidRange plays = h.orders.empty() ? ValidRange{} : own_band(h, kHardlyPlays_db);
   Threshold t;
   std::size_t above = h.axis.size();  // the last point looked at, under the limit
   for (std::size_t i = h.axis.size(); i-- > 0;) {
     const Thd& here = h.thd[i];
+    if (h.axis[i] > plays.high_hz) continue;
     if (!here.whole) {
       if (above < h.axis.size()) break;
       continue;
@@ -404,8 +381,8 @@ Threshold threshold_of(const Harmonics& h, double percent) {
     if (h.thd[low].whole && h.thd[high].whole && h.thd[low].ratio > 0.0 && h.thd[high].ratio > 0.0)
       slope =
           std::log(h.thd[low].ratio / h.thd[high].ratio) / std::log2(h.axis[high] / h.axis[low]);
-    // A resonance lags behind a sweep that moves, and what it drives with it: 0.14 dB
-    // of THD (95 %), seen on motors of known curves swept in 2.7 s.
+    // A resonance lags behind a sweep that moves, and what it drives with it: 0.12 dB of THD (95
+    // %), seen on motors of known curves swept in 2.7 s.
     constexpr double kPace = 0.12 / 8.685890 / kTwoSided95;
     const double hidden = here.at_most / here.ratio - 1.0;
     const double spread =

@@ -60,7 +60,7 @@ struct Harmonics {
 struct HarmonicsWish {
   double points_per_octave = 48.0;
   int smoothing = 24;  ///< 1/N octave on power, of all orders alike; 0: none
-  /// Power of the microphone's own distortion, a ratio of the fundamental; harmonics below it are
+  /// The microphone's own distortion, its amplitude over the fundamental's; harmonics below it are
   /// none of the loudspeaker's. 0: not told.
   double microphone_ratio = 0.0;
 };
@@ -84,11 +84,9 @@ struct HarmonicsWish {
                                              const SweepSpec& spec, const Response& noise,
                                              const HarmonicsWish& wish = {});
 
-/// The same density from a stretch of the impulse response itself, between two times on its clock,
-/// where nothing but noise is left.
-/// @return nothing where the stretch is shorter than 50 ms.
-[[nodiscard]] std::optional<Response> noise_within(const ImpulseResponse& impulse, double from_s,
-                                                   double to_s, Quantity quantity);
+/// From the lowest to the highest frequency at which the fundamental is within so many dB of its
+/// loudest.
+[[nodiscard]] ValidRange own_band(const Harmonics& h, double down_db);
 
 /// The frequency above which THD stays under a percentage.
 struct Threshold {
@@ -97,6 +95,7 @@ struct Threshold {
   double seen_from_hz =
       0.0;  ///< of kNeverOver: as far down as was looked; of kNoise: down to there
 };
+/// Above the band in which it plays within 20 dB of its loudest nothing is looked at.
 [[nodiscard]] Threshold threshold_of(const Harmonics& h, double percent);
 
 }  // namespace lalometer

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "acoustics/spectrum/bands.h"
 #include "base/constants.h"
@@ -71,8 +72,13 @@ Compression compression_of(const std::vector<LevelStep>& steps, std::size_t step
     const double level = same ? magnitude[i] : value_between(here.axis, magnitude, f);
     const double spread =
         same ? here.order(1).spread[i] : value_between(here.axis, here.order(1).spread, f);
-    c.level_db.push_back(db(level) - db(steps.front().gain * std::abs(low.order(1).value[i])) -
-                         drive_db);
+    // Where noise is as loud as either of the two there is nothing to compare.
+    const bool heard = low.order(1).heard(i, f) && std::isfinite(level) &&
+                       here.order(1).valid.contains(f) &&
+                       here.order(1).heard(same ? i : here.axis.bracket(f), f);
+    c.level_db.push_back(
+        heard ? db(level) - db(steps.front().gain * std::abs(low.order(1).value[i])) - drive_db
+              : std::numeric_limits<double>::quiet_NaN());
     c.half_width.push_back(8.685890 * kTwoSided95 *
                            (step == 0 ? 0.0 : std::hypot(spread, low.order(1).spread[i])));
   }
@@ -162,7 +168,18 @@ std::vector<CleanLevel> clean_levels(const std::vector<LevelStep>& steps, double
   return all;
 }
 
-std::optional<std::size_t> last_good_step(const std::vector<LevelStep>& steps, double from_hz) {
+ValidRange judged_band(const std::vector<LevelStep>& steps) {
+  constexpr double kDown_db = 10.0;
+  constexpr double kFrom_hz = 100.0;
+  constexpr double kBassEnds_hz = 400.0;
+  if (steps.empty()) return {};
+  ValidRange band = own_band(*steps.front().harmonics, kDown_db);
+  if (band.high_hz > kBassEnds_hz) band.low_hz = std::max(band.low_hz, kFrom_hz);
+  return band;
+}
+
+std::optional<std::size_t> last_good_step(const std::vector<LevelStep>& steps,
+                                          const ValidRange& judged) {
   constexpr double kMostThd = 0.03;
   constexpr double kMostLost_db = 1.0;
   if (steps.empty()) return std::nullopt;
@@ -172,20 +189,20 @@ std::optional<std::size_t> last_good_step(const std::vector<LevelStep>& steps, d
     const Compression lost = compression_of(steps, k);
     bool fine = true;
     for (const Band& band : bands_of(*steps.front().harmonics)) {
-      if (band.low_hz < from_hz) continue;
+      if (band.low_hz < judged.low_hz || band.high_hz > judged.high_hz) continue;
       fine = fine && thd_over(*steps[k].harmonics, band) < kMostThd;
       double sum = 0.0;
       double count = 0.0;
       const FrequencyAxis& axis = steps.front().harmonics->axis;
       for (std::size_t i = 0; i < axis.size(); ++i)
-        if (axis[i] >= band.low_hz && axis[i] < band.high_hz) {
+        if (axis[i] >= band.low_hz && axis[i] < band.high_hz && std::isfinite(lost.level_db[i])) {
           sum += lost.level_db[i];
           count += 1.0;
         }
       fine = fine && (count < 1.0 || sum / count > -kMostLost_db);
     }
     for (const Growth& g : growth)
-      fine = fine && !(g.jump_at && *g.jump_at <= k && g.frequency_hz >= from_hz);
+      fine = fine && !(g.jump_at && *g.jump_at <= k && judged.contains(g.frequency_hz));
     if (!fine) break;
     good = k;
   }

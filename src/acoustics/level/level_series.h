@@ -26,7 +26,8 @@ struct Growth {
 };
 
 struct Compression {
-  std::vector<double> level_db;    ///< at the frequencies of the lowest step; 0 or below
+  /// At the frequencies of the lowest step, 0 or below; NaN where noise is as loud.
+  std::vector<double> level_db;
   std::vector<double> half_width;  ///< of its 95 % interval by noise, dB
 };
 
@@ -48,10 +49,15 @@ struct CleanLevel {
 [[nodiscard]] std::vector<CleanLevel> clean_levels(const std::vector<LevelStep>& steps,
                                                    double percent);
 
-/// The last step of which no other is worse: THD under 3 % from `from_hz` on, less than 1 dB lost
-/// in each third octave there, and nothing that touches. Nothing: not even the lowest.
+/// Where a loudspeaker is judged: where it plays within 10 dB of its loudest at the lowest step,
+/// and from 100 Hz on; of one that ends below 400 Hz (a subwoofer) from its own lower end.
+[[nodiscard]] ValidRange judged_band(const std::vector<LevelStep>& steps);
+
+/// The last step of which no other is worse: THD under 3 %, less than 1 dB lost in each third
+/// octave of the band it is judged in, and nothing there that touches. Nothing: not even the
+/// lowest.
 [[nodiscard]] std::optional<std::size_t> last_good_step(const std::vector<LevelStep>& steps,
-                                                        double from_hz);
+                                                        const ValidRange& judged);
 
 /// Level where somebody listens: 20 log10 of the distance less, 3 dB more for a second one of two
 /// that play different things (common practice, no source). Of a room that adds nothing.

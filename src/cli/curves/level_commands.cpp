@@ -43,7 +43,8 @@ int distortion_command(const Doors& doors, const DistortionOptions& o) {
   bool response = false;
   for (const ImportItem& item : preview.items) {
     if (item.calibration) continue;
-    if (holds_multitone(item.take) && tones == nullptr && item.take.conditions.driver == o.wish.driver)
+    if (holds_multitone(item.take) && tones == nullptr &&
+        item.take.conditions.driver == o.wish.driver)
       tones = &item;
     response = response || item.curve.has_value();
     if (!item.stage || !holds_sweep(item.take)) continue;
@@ -126,12 +127,11 @@ int decay_command(const Doors& doors, const DecayOptions& o) {
                           "here.",
                           o.path});
   }
-  DecayWish wish;
-  wish.kind = o.kind == "burst"  ? DecayMap::Kind::kBurst
-              : o.kind == "bass" ? DecayMap::Kind::kBass
-                                 : DecayMap::Kind::kCumulative;
-  const double own_gate_s = best->take.conditions.gate_s;
-  wish.gate_s = o.gate_ms > 0.0 ? o.gate_ms / 1e3 : own_gate_s;
+  const DecayMap::Kind kind = o.kind == "burst"  ? DecayMap::Kind::kBurst
+                              : o.kind == "bass" ? DecayMap::Kind::kBass
+                                                 : DecayMap::Kind::kCumulative;
+  DecayWish wish = usual_wish(best->take, best->recipe, kind);
+  if (o.gate_ms > 0.0) wish.gate_s = o.gate_ms / 1e3;
   const auto reading = decay_reading(best->take, *best->stage, wish);
   if (!reading) return refuse(doors, reading.error());
   return print(doors, told_of(*reading));

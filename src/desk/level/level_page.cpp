@@ -9,6 +9,7 @@
 #include <QPushButton>
 #include <cctype>
 #include <cmath>
+#include <map>
 
 #include "base/constants.h"
 #include "base/text.h"
@@ -33,7 +34,9 @@ const LaidTake* shown_one(const std::vector<LaidTake>& laid, Id chosen) {
 }
 
 std::string threshold_text(const Threshold& t) {
-  if (t.frequency_hz) return "below " + frequency_text(t.frequency_hz->value);
+  if (t.frequency_hz)
+    return fmt::format("below {} ± {:.1g} %", frequency_text(t.frequency_hz->value),
+                       100.0 * t.frequency_hz->half_width / t.frequency_hz->value);
   switch (t.why) {
     case Threshold::Why::kNeverOver:
       return "nowhere";
@@ -60,13 +63,13 @@ std::string kept_together(std::string text) {
   return text;
 }
 
-/// The level that is clean in every third octave from 100 Hz to 10 kHz, at 1 m, dB; 0: not known.
+/// The level that is clean in every third octave it is judged in, at 1 m, dB; 0: not known.
 double clean_level_1m_db(const LevelsReading& r) {
   if (r.steps.empty() || !r.steps.front()->calibrated || !(r.steps.front()->distance_m > 0.0))
     return 0.0;
   double lowest = 0.0;
   for (const CleanLevel& c : r.clean) {
-    if (c.frequency_hz < 99.0 || c.frequency_hz > 10100.0) continue;
+    if (!r.judged.contains(c.frequency_hz)) continue;
     const double level = to_level_db(c.level, kReferencePressure_pa) +
                          20.0 * std::log10(r.steps.front()->distance_m);
     lowest = lowest == 0.0 ? level : std::min(lowest, level);
@@ -207,10 +210,13 @@ void LevelPage::fillLevels(const LaidTake& own, const std::vector<LaidTake>& lai
                         : own.time->problem);
     return;
   }
-  std::vector<std::shared_ptr<const DistortionReading>> readings;
+  // As they were taken: what has changed meanwhile is told by the order.
+  std::map<std::pair<std::string, Id>, std::shared_ptr<const DistortionReading>> taken;
   for (const LaidTake& one : laid)
     if (one.time && one.time->distortion && same_level_place(own.take, one.take))
-      readings.push_back(one.time->distortion);
+      taken[{one.take.taken_at, one.take.id}] = one.time->distortion;
+  std::vector<std::shared_ptr<const DistortionReading>> readings;
+  for (const auto& [when, reading] : taken) readings.push_back(reading);
   const LevelsReading r = levels_reading(std::move(readings));
   for (const auto& step : r.steps) {
     std::string name = fmt::format("{} V", three_digits(step->drive_v));
@@ -227,16 +233,19 @@ void LevelPage::fillLevels(const LaidTake& own, const std::vector<LaidTake>& lai
   for (const std::string& note : r.notes) addCard(cards_, note);
   for (const std::string& note : own.time->distortion->notes) addCard(cards_, note);
   clean_1m_db_ = clean_level_1m_db(r);
+  judged_ = r.judged;
   listening_->setVisible(clean_1m_db_ > 0.0);
   showListening();
 }
 
 void LevelPage::showListening() {
   const double there = level_at(clean_1m_db_, distance_->value(), count_->currentData().toInt());
-  heard_->setText(tr("%1 dB there before THD passes 3 % anywhere from 100 Hz to 10 kHz (as far as "
-                     "the drives went); %2 dB at 1 m.")
-                      .arg(there, 0, 'f', 0)
-                      .arg(clean_1m_db_, 0, 'f', 0));
+  heard_->setText(
+      tr("%1 dB there before THD passes 3 % anywhere from %3 to %4 (as far as the drives "
+         "went); %2 dB at 1 m. Without what the room adds.")
+          .arg(there, 0, 'f', 0)
+          .arg(clean_1m_db_, 0, 'f', 0)
+          .arg(text_of(frequency_text(judged_.low_hz)), text_of(frequency_text(judged_.high_hz))));
 }
 
 void LevelPage::fillDecay(const LaidTake& own, const std::vector<LaidTake>& laid) {

@@ -49,7 +49,8 @@ class LevelPage : public QWidget, public DeskPart {
   QComboBox* count_;
   QLabel* heard_;
   QVBoxLayout* ridges_;
-  std::string filled_;        ///< what stands there
+  std::string filled_;  ///< what stands there
+  ValidRange judged_ = {};
   double clean_1m_db_ = 0.0;  ///< highest clean level at 1 m; 0: not known
 };
 

@@ -162,7 +162,6 @@ void BookSession::reload() {
   }
   followModels();
   angles_.follow();
-  time_.follow();
 }
 
 void BookSession::followForeignChanges() {
@@ -275,7 +274,6 @@ void BookSession::colourTakes(const std::vector<std::pair<Id, int>>& colours) {
   }
   if (colours.empty()) return;
   angles_.follow();
-  time_.follow();
   tellLaid();
   followModels();
 }

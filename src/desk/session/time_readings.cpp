@@ -12,9 +12,16 @@ constexpr int kDecaysAtOnce = 8;
 }  // namespace
 
 TimeReadings::TimeReadings(BookSession& session, Work& work) : session_(session), work_(work) {
+  soon_.setSingleShot(true);
+  soon_.setInterval(0);
+  connect(&soon_, &QTimer::timeout, this, &TimeReadings::follow);
   // Another choice, another gate.
-  connect(&session_, &BookSession::laidChanged, this, &TimeReadings::follow);
-  connect(&session_, &BookSession::resultsChanged, this, &TimeReadings::follow);
+  connect(&session_, &BookSession::laidChanged, &soon_, [this] {
+    if (wanted_ != 0) soon_.start();
+  });
+  connect(&session_, &BookSession::resultsChanged, &soon_, [this] {
+    if (wanted_ != 0) soon_.start();
+  });
 }
 
 void TimeReadings::want(unsigned kinds) {
@@ -42,7 +49,8 @@ void TimeReadings::follow() {
   for (const Take& take : session_.takes()) {
     if (!laid.contains(take.id)) continue;
     unsigned kinds = wanted_;
-    if (laid.size() > kDecaysAtOnce && take.id != session_.chosenTake()) kinds &= kWantDistortion | kWantMultitone;
+    if (laid.size() > kDecaysAtOnce && take.id != session_.chosenTake())
+      kinds &= kWantDistortion | kWantMultitone;
     TakeInputs inputs = session_.inputsOf(take);
     inputs.level = {};
     const std::string key = time_key(inputs, kinds);
@@ -68,8 +76,8 @@ void TimeReadings::read(const Take& take, unsigned kinds, const std::string& key
         LaidTime told = time ? *std::move(time) : LaidTime{.problem = time.error().text()};
         told.key = key;
         shown_.insert(id, {key, std::make_shared<const LaidTime>(std::move(told))});
+        // The inputs may have moved on meanwhile: whoever hears of it looks again.
         emit session_.resultsChanged();
-        follow();  // the inputs may have moved on meanwhile
       });
 }
 

@@ -3,6 +3,7 @@
 #include <QHash>
 #include <QObject>
 #include <QSet>
+#include <QTimer>
 
 #include "desk/session/work.h"
 #include "workbench/reading/lane_content.h"
@@ -21,21 +22,23 @@ class TimeReadings : public QObject {
   /// A sum of TimeWant; once wanted they stay so.
   void want(unsigned kinds);
   void fill(std::vector<LaidTake>& laid) const;
-  /// Sees to it that the readings are those of the takes as they are now.
-  void follow();
+  /// Another book was opened.
   void restart();
-  [[nodiscard]] bool awaiting() const { return !working_.isEmpty(); }
+  [[nodiscard]] bool awaiting() const { return soon_.isActive() || !working_.isEmpty(); }
 
  private:
   struct Shown {
     std::string key;
     std::shared_ptr<const LaidTime> time;
   };
+  /// Sees to it that the readings are those of the takes as they are now.
+  void follow();
   void read(const Take& take, unsigned kinds, const std::string& key);
 
   BookSession& session_;
   Work& work_;
   unsigned wanted_ = 0;
+  QTimer soon_;  ///< once for all that comes in within a round
   QHash<Id, Shown> shown_;
   QSet<Id> working_;
 };

@@ -21,6 +21,16 @@ void raise(DecayReading& r, double by_db) {
 
 }  // namespace
 
+DecayWish usual_wish(const Take& take, const std::optional<Recipe>& recipe, DecayMap::Kind kind) {
+  DecayWish wish{.kind = kind};
+  if (kind == DecayMap::Kind::kBass || take.kind() == TakeKind::kNearField) return wish;
+  if (take.conditions.gate_s > 0.0)
+    wish.gate_s = take.conditions.gate_s;
+  else if (recipe && recipe->gated)
+    wish.gate_s = recipe->gate_s;
+  return wish;
+}
+
 Result<DecayReading> decay_reading(const Take& take, const ImpulseStage& stage,
                                    const DecayWish& wish) {
   const std::string where = take.raw_name.empty() ? take.name : take.raw_name;

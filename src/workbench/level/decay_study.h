@@ -17,6 +17,11 @@ struct DecayWish {
   friend bool operator==(const DecayWish&, const DecayWish&) = default;
 };
 
+/// What is looked at where nobody says otherwise: the take's own gate, else the recipe's where it
+/// has one; never a near field's, nor of the bass, which is the room's too.
+[[nodiscard]] DecayWish usual_wish(const Take& take, const std::optional<Recipe>& recipe,
+                                   DecayMap::Kind kind);
+
 /// How one take dies away.
 struct DecayReading {
   DecayMap map;  ///< dB re 20 uPa at the drive, or re the impulse's own unit

@@ -5,6 +5,7 @@
 #include <limits>
 #include <map>
 
+#include "acoustics/signal/checks/noise_floor.h"
 #include "acoustics/signal/recording/recording_checks.h"
 #include "base/constants.h"
 #include "base/text.h"
@@ -27,22 +28,16 @@ std::optional<Response> noise_of(const ImpulseStage& stage, std::vector<std::str
                       stage.calibrated ? Quantity::kPressure : Quantity::kRatio);
 }
 
-/// Mean level of the fundamental, dB re 1.
+/// Mean level of the fundamental over log f from 300 Hz to 3 kHz, dB re 1; of what does not play
+/// all of that, over where it is within 10 dB of its loudest.
 double mean_level_db(const Harmonics& h) {
-  const Harmonic& f = h.order(1);
-  const double low = std::max(f.valid.low_hz, 300.0);
-  const double high = std::min(f.valid.high_hz, 3000.0);
-  const bool usual = high > 2.0 * low;
-  double loudest = 0.0;
-  for (const auto& v : f.value) loudest = std::max(loudest, std::abs(v));
+  ValidRange band = own_band(h, 10.0);
+  if (band.low_hz <= 300.0 && band.high_hz >= 3000.0) band = {300.0, 3000.0};
   double sum = 0.0;
   double count = 0.0;
   for (std::size_t i = 0; i < h.axis.size(); ++i) {
-    const double hz = h.axis[i];
-    const bool within = usual ? hz >= low && hz <= high : f.valid.contains(hz);
-    // Of its own band: what is within 10 dB of the loudest.
-    if (!within || (!usual && std::abs(f.value[i]) < 0.316 * loudest)) continue;
-    sum += to_level_db(std::abs(f.value[i]), 1.0);
+    if (!band.contains(h.axis[i])) continue;
+    sum += to_level_db(std::abs(h.order(1).value[i]), 1.0);
     count += 1.0;
   }
   return count > 0.0 ? sum / count : -400.0;
@@ -151,12 +146,13 @@ LevelsReading levels_reading(std::vector<std::shared_ptr<const DistortionReading
     }
     const std::vector<LevelStep> pair = {level_step(**same), level_step(*each)};
     const Compression change = compression_of(pair, 1);
+    const ValidRange judged = judged_band(pair);
     const FrequencyAxis& axis = (*same)->harmonics.axis;
     double sum = 0.0;
     double squares = 0.0;
     double count = 0.0;
     for (std::size_t i = 0; i < axis.size(); ++i) {
-      if (axis[i] < 100.0 || axis[i] > 10000.0) continue;
+      if (!judged.contains(axis[i]) || !std::isfinite(change.level_db[i])) continue;
       sum += change.level_db[i];
       squares += std::pow(change.half_width[i], 2);
       count += 1.0;
@@ -171,7 +167,8 @@ LevelsReading levels_reading(std::vector<std::shared_ptr<const DistortionReading
   for (std::size_t k = 0; k < steps.size(); ++k) r.compression.push_back(compression_of(steps, k));
   r.growth = growth_of(steps);
   r.clean = clean_levels(steps, 3.0);
-  r.last_good = last_good_step(steps, 100.0);
+  r.judged = judged_band(steps);
+  r.last_good = last_good_step(steps, r.judged);
   if (steps.size() > 1 && !r.drift_db)
     r.notes.emplace_back(
         "No drive was taken twice: compression at once and a voice coil that grew warm meanwhile "
@@ -276,35 +273,39 @@ std::vector<std::string> spoken(const LevelsReading& r) {
     return text;
   };
   if (r.steps.size() > 1) {
-    all.push_back(
-        r.last_good
-            ? *r.last_good + 1 == r.steps.size()
-                  ? fmt::format(
-                        "Clean up to {}, the highest that was taken: THD under 3 % and less "
-                        "than 1 dB lost from 100 Hz on.",
-                        drive_text(*r.last_good))
-                  : fmt::format(
-                        "The last good level is {}: beyond it THD passes 3 %, 1 dB is lost, "
-                        "or something touches.",
-                        drive_text(*r.last_good))
-            : fmt::format("Even at {} THD passes 3 % or something touches above 100 Hz.",
-                          drive_text(0)));
+    const std::string where = fmt::format("between {} and {}", frequency_text(r.judged.low_hz),
+                                          frequency_text(r.judged.high_hz));
+    if (!r.last_good)
+      all.push_back(
+          fmt::format("Even at {} THD passes 3 % or something touches {}.", drive_text(0), where));
+    else if (*r.last_good + 1 == r.steps.size())
+      all.push_back(
+          fmt::format("Clean up to {}, the highest that was taken: THD under 3 % and less "
+                      "than 1 dB lost {}.",
+                      drive_text(*r.last_good), where));
+    else
+      all.push_back(
+          fmt::format("The last good level is {}: beyond it THD passes 3 %, 1 dB is lost, "
+                      "or something touches {}.",
+                      drive_text(*r.last_good), where));
     const Compression& last = r.compression.back();
     double most = 0.0;
+    double most_off = 0.0;
     double at = 0.0;
     const FrequencyAxis& axis = r.steps.front()->harmonics.axis;
     for (std::size_t i = 0; i < axis.size(); ++i)
-      if (axis[i] > 25.0 && r.steps.front()->harmonics.order(1).valid.contains(axis[i]) &&
-          last.level_db[i] + last.half_width[i] < most) {
+      if (r.judged.contains(axis[i]) && last.level_db[i] + last.half_width[i] < most) {
         most = last.level_db[i];
+        most_off = last.half_width[i];
         at = axis[i];
       }
     if (most < -0.3)
-      all.push_back(fmt::format("At {} it loses {:.1f} dB at {}.", drive_text(r.steps.size() - 1),
-                                -most, frequency_text(at)));
+      all.push_back(fmt::format("At {} it loses {:.1f} ± {:.1f} dB at {}.",
+                                drive_text(r.steps.size() - 1), -most, most_off,
+                                frequency_text(at)));
   }
   for (const Growth& g : r.growth)
-    if (g.jump_at) {
+    if (g.jump_at && r.judged.contains(g.frequency_hz)) {
       all.push_back(
           fmt::format("Harmonic {} jumps at {} near {}: something touches there, or a stop is hit.",
                       g.order, drive_text(*g.jump_at), frequency_text(g.frequency_hz)));
@@ -312,16 +313,24 @@ std::vector<std::string> spoken(const LevelsReading& r) {
     }
   if (r.drift_db && std::abs(r.drift_db->value) > r.drift_db->half_width &&
       std::abs(r.drift_db->value) > 0.05)
-    all.push_back(fmt::format(
-        "The same drive gave {:.2f} dB {} at the end: the voice coil grew warm, and that much of "
-        "the compression came with time.",
-        std::abs(r.drift_db->value), r.drift_db->value < 0.0 ? "less" : "more"));
-  const auto& top = r.steps.back();
-  if (top->three_percent.frequency_hz)
-    all.push_back(fmt::format(
-        "At {} THD stays under 3 % above {}: hand over to a subwoofer, or "
-        "high-pass, no lower than that.",
-        drive_text(r.steps.size() - 1), frequency_text(top->three_percent.frequency_hz->value)));
+    all.push_back(
+        r.drift_db->value < 0.0
+            ? fmt::format(
+                  "The same drive gave {:.2f} ± {:.2f} dB less at the end: the voice coil grew "
+                  "warm, and that much of the compression came with time.",
+                  -r.drift_db->value, r.drift_db->half_width)
+            : fmt::format("The same drive gave {:.2f} ± {:.2f} dB more at the end: no warmth does "
+                          "that; something was moved.",
+                          r.drift_db->value, r.drift_db->half_width));
+  const DistortionReading& top = *r.steps.back();
+  if (top.three_percent.frequency_hz) {
+    const double f = top.three_percent.frequency_hz->value;
+    const char* then = r.judged.high_hz < 400.0 ? "no lower does it play cleanly"
+                       : f > 300.0              ? "cross it over no lower than that"
+                                                : "below it needs a subwoofer, or a high-pass";
+    all.push_back(fmt::format("At {} THD stays under 3 % above {}: {}.",
+                              drive_text(r.steps.size() - 1), frequency_text(f), then));
+  }
   return all;
 }
 

@@ -18,7 +18,8 @@ struct DistortionReading {
   Harmonics harmonics;  ///< Pa rms at the drive, or the impulse's own unit
   double drive_v = 0.0;
   /// At the microphone: as somebody told it, or the fundamental's mean from 300 Hz to 3 kHz (over
-  /// its own band where that does not reach there). Nothing: not calibrated.
+  /// where it is within 10 dB of its loudest, if it does not play all of that). Nothing: not
+  /// calibrated.
   std::optional<double> spl_db = std::nullopt;
   double distance_m = 0.0;  ///< 0: a near field
   bool calibrated = true;
@@ -56,8 +57,9 @@ struct LevelsReading {
   std::vector<Compression> compression;                         ///< of each step
   std::vector<Growth> growth;
   std::vector<CleanLevel> clean;  ///< at 3 %
+  ValidRange judged = {};         ///< where the next is judged
   std::optional<std::size_t> last_good = std::nullopt;
-  /// Last less first of takes at one drive, mean from 100 Hz to 10 kHz: what warmth has changed.
+  /// Last less first of takes at one drive, mean over the judged band: what warmth has changed.
   std::optional<Estimate> drift_db = std::nullopt;
   std::vector<std::string> notes = {};
 

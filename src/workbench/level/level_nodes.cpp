@@ -35,11 +35,7 @@ Node<DistortionReading> distortion_node(const TakeInputs& in) {
 
 Node<DecayReading> decay_node(const TakeInputs& in, DecayMap::Kind kind) {
   Node<ImpulseStage> impulse = impulse_node(in);
-  DecayWish wish{.kind = kind, .gate_s = in.take.conditions.gate_s};
-  // The bass is the room's too, whatever the gate.
-  if (in.recipe.gated && kind != DecayMap::Kind::kBass && wish.gate_s <= 0.0 &&
-      in.take.kind() != TakeKind::kNearField)
-    wish.gate_s = in.recipe.gate_s;
+  const DecayWish wish = usual_wish(in.take, in.recipe, kind);
   std::string key =
       node_key("decay", kDecayVersion,
                {impulse.key, fmt::format("{} {}", static_cast<int>(kind), wish.gate_s),

@@ -250,6 +250,29 @@ TEST(HarmonicsTest, AThresholdThatIsNotCrossedSaysWhy) {
   EXPECT_DOUBLE_EQ(hidden.seen_from_hz, h.axis[21]);
 }
 
+TEST(HarmonicsTest, WhatNoiseHidesWhereASubwooferHardlyPlaysDoesNotCount) {
+  Harmonics h{.axis = FrequencyAxis::logarithmic(20, 20000, 48), .orders = {}, .thd = {}};
+  Harmonic one{
+      .order = 1, .value = {}, .floor = {}, .spread = {}, .at_most = {}, .valid = {20, 20000}};
+  for (const double f : h.axis.hz()) {
+    one.value.emplace_back(1.0 / (1.0 + std::pow(f / 120.0, 4)));
+    const double thd = 0.1 * std::pow(30.0 / f, 2);
+    const bool hidden = f > 400.0;
+    h.thd.push_back({.ratio = hidden ? 0.0 : thd,
+                     .at_most = hidden ? 0.5 : 1.001 * thd,
+                     .spread = 0.001,
+                     .known = true,
+                     .whole = true});
+  }
+  h.orders.push_back(one);
+  const Threshold t = threshold_of(h, 3.0);
+  ASSERT_TRUE(t.frequency_hz);
+  EXPECT_NEAR(t.frequency_hz->value, 30.0 * std::sqrt(0.1 / 0.03), 0.2);
+  // In the midst of what it plays it does.
+  h.thd[h.axis.bracket(80.0)] = {.ratio = 0.0, .at_most = 0.2, .known = true, .whole = true};
+  EXPECT_EQ(threshold_of(h, 3.0).why, Threshold::Why::kNoise);
+}
+
 TEST(HarmonicsTest, BelowTheMicrophonesOwnNothingIsHeard) {
   const ImpulseResponse h = response_of(polynomial, {.amplitude = 0.5});
   // Order 2 is 0.5 %, order 3 0.14 % of the fundamental.

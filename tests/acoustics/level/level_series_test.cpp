@@ -60,7 +60,7 @@ TEST(LevelSeriesTest, APolynomialGrowsByItsOrderAndDoesNotCompress) {
     EXPECT_TRUE(c.at_least);
     EXPECT_NEAR(c.level, 8.0, 1e-6);
   }
-  EXPECT_EQ(last_good_step(series, 100.0), 3U);
+  EXPECT_EQ(last_good_step(series, judged_band(series)), 3U);
 }
 
 TEST(LevelSeriesTest, ACleanLevelLiesBetweenTwoSteps) {
@@ -76,7 +76,7 @@ TEST(LevelSeriesTest, ACleanLevelLiesBetweenTwoSteps) {
     EXPECT_FALSE(c.at_least);
     EXPECT_NEAR(c.level, std::exp2(std::log(3.0) / std::log(4.0)), 1e-9);
   }
-  EXPECT_EQ(last_good_step(series, 100.0), 0U);
+  EXPECT_EQ(last_good_step(series, judged_band(series)), 0U);
 }
 
 TEST(LevelSeriesTest, WhatIsLostIsCompression) {
@@ -89,7 +89,7 @@ TEST(LevelSeriesTest, WhatIsLostIsCompression) {
     EXPECT_NEAR(c.level_db[i], 20.0 * std::log10(0.8), 1e-9);
     EXPECT_NEAR(c.half_width[i], 8.686 * 1.96 * std::sqrt(2.0) * 1e-3, 1e-4);
   }
-  EXPECT_EQ(last_good_step(series, 100.0), 0U) << "1.9 dB are lost";
+  EXPECT_EQ(last_good_step(series, judged_band(series)), 0U) << "1.9 dB are lost";
 }
 
 TEST(LevelSeriesTest, ValuesPerVoltAreBroughtToTheirDriveFirst) {
@@ -118,7 +118,37 @@ TEST(LevelSeriesTest, SomethingThatTouchesJumps) {
     EXPECT_EQ(g.jump_at.has_value(), rub) << g.frequency_hz;
     EXPECT_EQ(g.jump_at.value_or(2), 2U);
   }
-  EXPECT_EQ(last_good_step(series, 100.0), 1U);
+  EXPECT_EQ(last_good_step(series, judged_band(series)), 1U);
+}
+
+TEST(LevelSeriesTest, EachIsJudgedWhereItPlays) {
+  // A tweeter: below 1.5 kHz it falls by 18 dB an octave, and what is left there is distorted.
+  const auto tweeter = [](double drive) {
+    return step_of([drive](int n, double f) {
+      const double plays = drive * std::min(1.0, std::pow(f / 1500.0, 3));
+      return n == 1 ? plays : n == 3 ? plays * (f < 900.0 ? 0.2 : 0.002) : 0.0;
+    });
+  };
+  // A subwoofer: nothing above 120 Hz, 2 % at 60 Hz.
+  const auto subwoofer = [](double drive) {
+    return step_of([drive](int n, double f) {
+      const double plays = drive * std::min(1.0, std::pow(120.0 / f, 4));
+      return n == 1 ? plays : n == 3 ? plays * (f > 300.0 ? 0.3 : 0.005 * drive) : 0.0;
+    });
+  };
+  for (const bool sub : {false, true}) {
+    const std::vector<Harmonics> steps = {sub ? subwoofer(1.0) : tweeter(1.0),
+                                          sub ? subwoofer(4.0) : tweeter(4.0),
+                                          sub ? subwoofer(8.0) : tweeter(8.0)};
+    const std::vector<LevelStep> series = {{1.0, &steps[0]}, {4.0, &steps[1]}, {8.0, &steps[2]}};
+    const ValidRange judged = judged_band(series);
+    // 10 dB down.
+    EXPECT_NEAR(sub ? judged.high_hz : judged.low_hz, sub ? 160.0 : 1022.0, sub ? 6.0 : 40.0);
+    if (sub) {
+      EXPECT_LT(judged.low_hz, 60.0);
+    }
+    EXPECT_EQ(last_good_step(series, judged), sub ? 1U : 2U) << "8 V: 4 % of the subwoofer's bass";
+  }
 }
 
 // Common practice, no source: 102 dB at 1 m give 93 dB at 4 m for a pair.

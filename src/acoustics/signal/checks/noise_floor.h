@@ -3,6 +3,7 @@
 #include <optional>
 #include <span>
 
+#include "acoustics/signal/impulse_response.h"
 #include "acoustics/spectrum/response.h"
 
 namespace lalometer {
@@ -23,5 +24,11 @@ namespace lalometer {
                                                     std::span<const double> reference,
                                                     double sample_rate_hz,
                                                     const ValidRange& excited);
+
+/// The same density from a stretch of the impulse response itself, between two times on its clock,
+/// where nothing but noise is left.
+/// @return nothing where the stretch is shorter than 50 ms.
+[[nodiscard]] std::optional<Response> noise_within(const ImpulseResponse& response, double from_s,
+                                                   double to_s, Quantity quantity);
 
 }  // namespace lalometer

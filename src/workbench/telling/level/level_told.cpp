@@ -96,11 +96,15 @@ void put_levels(Told& told, const LevelsReading& levels) {
     put_orders(row, r);
     put_thresholds(row, r);
     const Harmonics& low = levels.steps.front()->harmonics;
-    // On the lowest step's frequencies, as it is taken from there.
-    row.put_each("compression_db", low.axis.size(),
-                 [&](std::size_t i) { return levels.compression[k].level_db[i]; });
-    row.put_each("compression_uncertainty_db", low.axis.size(),
-                 [&](std::size_t i) { return levels.compression[k].half_width[i]; });
+    const FrequencyAxis& own = r.harmonics.axis;
+    const Compression& lost = levels.compression[k];
+    const auto on_own = [&](const std::vector<double>& values) {
+      return [&, told = intersect(low.order(1).valid, r.harmonics.order(1).valid)](std::size_t i) {
+        return told.contains(own[i]) ? value_between(low.axis, values, own[i]) : kNaN;
+      };
+    };
+    row.put_each("compression_db", own.size(), on_own(lost.level_db));
+    row.put_each("compression_uncertainty_db", own.size(), on_own(lost.half_width));
     rows.push_back(std::move(row));
   }
   told.put("levels", Told::Value(std::move(rows)));
