@@ -291,6 +291,10 @@ std::string to_json(const RigCalibration& rig) {
     json["impedance_uncertainty_percent"] = rig.impedance_uncertainty_percent;
   json["microphone_correction_name"] = rig.microphone_correction_name;
   if (rig.calibrator_hz) json["calibrator_hz"] = *rig.calibrator_hz;
+  if (rig.microphone_thd_percent > 0.0) {
+    json["microphone_thd_percent"] = rig.microphone_thd_percent;
+    json["microphone_thd_db_spl"] = rig.microphone_thd_db_spl;
+  }
   if (rig.microphone_correction_deg != 0.0)
     json["microphone_correction_deg"] = rig.microphone_correction_deg;
   if (rig.microphone_correction)
@@ -320,6 +324,8 @@ RigCalibration rig_from_json(const std::string& text) {
   read(json, "impedance_uncertainty_percent", rig.impedance_uncertainty_percent);
   read(json, "microphone_correction_name", rig.microphone_correction_name);
   read(json, "microphone_correction_deg", rig.microphone_correction_deg);
+  read(json, "microphone_thd_percent", rig.microphone_thd_percent);
+  read(json, "microphone_thd_db_spl", rig.microphone_thd_db_spl);
   if (json.contains("microphone_correction"))
     rig.microphone_correction = curve_from(json["microphone_correction"]);
   if (json.contains("jig")) {

@@ -103,6 +103,8 @@ std::string spoken_kind(const Take& take) {
       return "Level step";
     case TakeKind::kMultitone:
       return "Multitone";
+    case TakeKind::kSteadyTones:
+      return "Steady tones";
     case TakeKind::kUnknown:
       break;
   }

@@ -53,6 +53,9 @@ struct RigCalibration {
   std::string microphone_correction_name;  ///< file it came from
   /// Angle of incidence that the correction holds for: 0 pointed at the source, 90 across.
   double microphone_correction_deg = 0.0;
+  /// Its own distortion as its sheet tells it, and the level that holds at; 0: not told.
+  double microphone_thd_percent = 0.0;
+  double microphone_thd_db_spl = 0.0;
   /// Frequency of the calibrator that the sensitivity was taken with: there it holds with all that
   /// the microphone does. Nothing where the sensitivity is the file's own.
   std::optional<double> calibrator_hz;

@@ -10,8 +10,8 @@ namespace {
 
 using Json = nlohmann::json;
 
-constexpr std::array<std::string_view, 6> kWords = {"response",   "near-field", "impedance",
-                                                    "level-step", "multitone",  "unknown"};
+constexpr std::array<std::string_view, 7> kWords = {
+    "response", "near-field", "impedance", "level-step", "multitone", "steady-tones", "unknown"};
 
 template <class... Each>
 struct Overloaded : Each... {
@@ -36,6 +36,15 @@ double number(const Json& json, const char* key, double fallback) {
 std::string text(const Json& json, const char* key) {
   const auto found = json.find(key);
   return found != json.end() && found->is_string() ? found->get<std::string>() : std::string();
+}
+
+std::vector<double> numbers(const Json& json, const char* key) {
+  std::vector<double> all;
+  if (const auto found = json.find(key); found != json.end() && found->is_array()) {
+    for (const Json& each : *found)
+      if (each.is_number()) all.push_back(each.get<double>());
+  }
+  return all;
 }
 
 Placement placement(const Json& json) {
@@ -119,6 +128,12 @@ std::string to_json(const TakeSetup& setup) {
                    json["tones_hz"] = s.tones_hz;
                    return dumped(json);
                  },
+                 [](const SteadyTonesSetup& s) {
+                   Json json = json_of(s.place);
+                   json["tones_hz"] = s.tones_hz;
+                   if (!s.source.empty()) json["source"] = s.source;
+                   return dumped(json);
+                 },
                  [](const UnknownSetup& s) { return s.json; }},
       setup);
 }
@@ -136,14 +151,10 @@ TakeSetup setup_from_json(const std::string& kind, const std::string& json_text)
                             number(json, "test_box_l", 0.0)};
     case TakeKind::kLevelStep:
       return LevelStepSetup{placement(json)};
-    case TakeKind::kMultitone: {
-      MultitoneSetup s{placement(json), {}};
-      if (const auto tones = json.find("tones_hz"); tones != json.end() && tones->is_array()) {
-        for (const Json& tone : *tones)
-          if (tone.is_number()) s.tones_hz.push_back(tone.get<double>());
-      }
-      return s;
-    }
+    case TakeKind::kMultitone:
+      return MultitoneSetup{placement(json), numbers(json, "tones_hz")};
+    case TakeKind::kSteadyTones:
+      return SteadyTonesSetup{placement(json), text(json, "source"), numbers(json, "tones_hz")};
     case TakeKind::kResponse:
     case TakeKind::kUnknown:
       break;

@@ -52,6 +52,15 @@ struct MultitoneSetup {
   friend bool operator==(const MultitoneSetup&, const MultitoneSetup&) = default;
 };
 
+/// Single tones one after the other (steady_tones.h): what a loudspeaker adds to each once it has
+/// settled.
+struct SteadyTonesSetup {
+  Placement place = {};
+  std::string source = {};  ///< of a near field: the part before the microphone; empty: far field
+  std::vector<double> tones_hz = {};
+  friend bool operator==(const SteadyTonesSetup&, const SteadyTonesSetup&) = default;
+};
+
 /// A kind that this version does not read: kept whole, never read as something else.
 struct UnknownSetup {
   std::string kind;
@@ -60,12 +69,20 @@ struct UnknownSetup {
 };
 
 using TakeSetup = std::variant<FarFieldSetup, NearFieldSetup, ImpedanceSetup, LevelStepSetup,
-                               MultitoneSetup, UnknownSetup>;
+                               MultitoneSetup, SteadyTonesSetup, UnknownSetup>;
 
 /// In the order of the variant's types.
-enum class TakeKind { kResponse, kNearField, kImpedance, kLevelStep, kMultitone, kUnknown };
+enum class TakeKind {
+  kResponse,
+  kNearField,
+  kImpedance,
+  kLevelStep,
+  kMultitone,
+  kSteadyTones,
+  kUnknown
+};
 [[nodiscard]] TakeKind kind_of(const TakeSetup& setup);
-/// "response", "near-field", "impedance", "level-step", "multitone", "unknown".
+/// "response", "near-field", "impedance", "level-step", "multitone", "steady-tones", "unknown".
 [[nodiscard]] std::string_view word_of(TakeKind kind);
 /// Nothing for a word that is none of the known kinds.
 [[nodiscard]] std::optional<TakeKind> take_kind_of(std::string_view word);

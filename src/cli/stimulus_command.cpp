@@ -16,6 +16,8 @@ struct StimulusOptions {
   StimulusWish wish;
   bool chirps = false;
   double multitone = 0.0;  ///< tones to an octave; 0: a sweep
+  double part_from_hz = 0.0;
+  double in_turn = 0.0;  ///< the same, one after the other
 };
 
 Result<void> write_sound(const AudioData& sound, const std::string& target) {
@@ -68,7 +70,8 @@ int multitone_command(const Doors& doors, const StimulusOptions& o) {
   const auto file = multitone_file({.tones = {.low_hz = w.start_hz,
                                               .high_hz = w.stop_hz,
                                               .tones_per_octave = o.multitone,
-                                              .sample_rate_hz = w.sample_rate_hz},
+                                              .sample_rate_hz = w.sample_rate_hz,
+                                              .part_from_hz = o.part_from_hz},
                                     .duration_s = w.duration_s,
                                     .lead_in_s = w.lead_in_s,
                                     .amplitude = w.amplitude,
@@ -86,11 +89,32 @@ int multitone_command(const Doors& doors, const StimulusOptions& o) {
   return print(doors, told_of(file->sound, o.target, file->count_in_s, std::move(stimulus)));
 }
 
+int steady_command(const Doors& doors, const StimulusOptions& o) {
+  const StimulusWish& w = o.wish;
+  const auto file = steady_file({.tones = {.low_hz = w.start_hz,
+                                           .high_hz = w.stop_hz,
+                                           .tones_per_octave = o.in_turn,
+                                           .sample_rate_hz = w.sample_rate_hz},
+                                 .lead_in_s = w.lead_in_s,
+                                 .amplitude = w.amplitude,
+                                 .count_in = w.count_in});
+  if (!file) return refuse(doors, file.error());
+  if (const auto written = write_sound(file->sound, o.target); !written)
+    return refuse(doors, written.error());
+  Told stimulus;
+  stimulus.put("type", "steady-tones")
+      .put("tones_hz", Told::Value(file->tones.tones_hz()))
+      .put("lead_in_s", w.lead_in_s)
+      .put("amplitude", w.amplitude);
+  return print(doors, told_of(file->sound, o.target, file->count_in_s, std::move(stimulus)));
+}
+
 int stimulus_command(const Doors& doors, const StimulusOptions& o) {
   const std::string ending = std::filesystem::path(o.target).extension().string();
   if (ending != ".wav" && ending != ".flac")
     return refuse(doors, {ErrorCode::kBadInput, "A stimulus is a .wav or a .flac.", o.target});
   if (o.multitone > 0.0) return multitone_command(doors, o);
+  if (o.in_turn > 0.0) return steady_command(doors, o);
   StimulusWish wish = o.wish;
   if (o.chirps || wish.chirps_by_second) wish.chirps.count = kUsualChirps;
   const auto file = stimulus_file(wish);
@@ -130,6 +154,14 @@ void add_stimulus_command(CLI::App& app, Doors& doors, int& status) {
   command
       ->add_option("--multitone", o->multitone,
                    "tones at once instead of a sweep, so many to an octave")
+      ->check(above_zero());
+  command
+      ->add_option("--part-from-hz", o->part_from_hz,
+                   "of these tones only those from here on: parts are compared with the whole")
+      ->check(above_zero());
+  command
+      ->add_option("--in-turn", o->in_turn,
+                   "single tones one after the other, so many to an octave (up to 24)")
       ->check(above_zero());
   command->callback([&doors, &status, o] { status = stimulus_command(doors, *o); });
 }

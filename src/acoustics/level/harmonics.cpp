@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "acoustics/level/harmonic_values.h"
 #include "acoustics/signal/fft.h"
 #include "acoustics/signal/windows.h"
 #include "base/constants.h"
@@ -165,13 +166,6 @@ class BellReader {
 /// Energy of 2 g - g^2 over that of its bell's deviation.
 constexpr double kBellEnergy = 2.554;
 
-/// How strong the noise is in one value, and how many values there are to a band.
-struct NoiseHere {
-  double power = 0.0;  ///< through the bell
-  double whole = 0.0;  ///< through the whole window
-  double lines = 1.0;
-};
-
 /// Mean of the power over 1/N octave on an even logarithmic axis, the phase of the middle kept.
 void smooth_power(std::vector<double>& power, double points_per_octave, int bands_per_octave) {
   if (bands_per_octave <= 0) return;
@@ -194,57 +188,6 @@ void smooth_power(std::vector<double>& power, double points_per_octave, int band
     out[static_cast<std::size_t>(i)] = sum / (2.0 * reach + 1.0);
   }
   power = std::move(out);
-}
-
-/// Magnitude, floor and spread of one value out of its mean power and the noise in it.
-void settle(Harmonic& h, std::size_t i, double power, double phase, const NoiseHere& n,
-            double least) {
-  // A level that holds to 0.5 dB (95 %): relative deviation of the power at most 0.0588.
-  constexpr double kHolds = 0.5 / 4.342945 / kTwoSided95;
-  const double signal = std::max(power - n.power, 0.0);
-  const double a = kHolds * kHolds * n.lines;
-  const double holds_from = n.power * (1.0 + std::sqrt(1.0 + a)) / a;
-  const double floor = std::sqrt(std::max(n.whole, 0.25 * holds_from));
-  h.value[i] = std::polar(std::sqrt(signal), phase);
-  h.floor[i] = h.order > 1 ? std::max(floor, least) : std::sqrt(n.power);
-  const double deviation = std::sqrt((2.0 * signal * n.power + n.power * n.power) / n.lines);
-  h.spread[i] = signal > 0.0 ? 0.5 * deviation / signal : 1.0;
-  constexpr double kOneSided95 = 1.645;
-  h.at_most[i] = std::sqrt(signal + kOneSided95 * deviation);
-}
-
-void add_thd(Harmonics& h) {
-  const std::vector<Complex>& fundamental = h.order(1).value;
-  for (std::size_t i = 0; i < h.axis.size(); ++i) {
-    const double f = h.axis[i];
-    Thd t;
-    double heard = 0.0;
-    double below = 0.0;
-    double variance = 0.0;
-    for (int n = 2; n <= kHighestOrder; ++n) {
-      const Harmonic& one = h.order(n);
-      if (!one.valid.contains(f)) continue;
-      if (n == 2) t.known = true;
-      if (n == 3) t.whole = true;
-      const double power = std::norm(one.value[i]);
-      if (one.heard(i, f)) {
-        heard += power;
-        variance += std::pow(2.0 * power * one.spread[i], 2);
-      } else {
-        below += std::pow(one.at_most[i], 2);
-      }
-    }
-    const double base = std::norm(fundamental[i]);
-    t.known = t.known && base > 0.0 && h.order(1).heard(i, f);
-    t.whole = t.whole && t.known;
-    if (t.known) {
-      t.ratio = std::sqrt(heard / base);
-      t.at_most = std::sqrt((heard + below) / base);
-      t.spread =
-          heard > 0.0 ? std::hypot(0.5 * std::sqrt(variance) / heard, h.order(1).spread[i]) : 0.0;
-    }
-    h.thd.push_back(t);
-  }
 }
 
 }  // namespace
@@ -292,7 +235,7 @@ Result<Harmonics> harmonics_of(const ImpulseResponse& impulse, double arrival_s,
       // As far as the order reaches.
       std::vector<double> power;
       std::vector<Complex> unit;
-      std::vector<NoiseHere> here;
+      std::vector<ValueNoise> here;
       const Complex turn =
           std::polar(1.0, std::fmod(2.0 * kPi * spec.start_hz() * step_s, 2.0 * kPi) * (n - 1));
       for (std::size_t i = 0; i < count && n * out.axis[i] < 0.5 * rate; ++i) {
@@ -312,11 +255,11 @@ Result<Harmonics> harmonics_of(const ImpulseResponse& impulse, double arrival_s,
       }
       smooth_power(power, wish.points_per_octave, wish.smoothing);
       for (std::size_t i = 0; i < power.size(); ++i)
-        settle(one, i, power[i], std::arg(unit[i]), here[i], microphone[i]);
+        set_value(one, i, power[i], std::arg(unit[i]), here[i], microphone[i]);
     }
-    if (n == 1 && wish.microphone_ratio > 0.0)
+    if (n == 1)
       for (std::size_t i = 0; i < count; ++i)
-        microphone[i] = 0.5 * wish.microphone_ratio * std::abs(one.value[i]);
+        microphone[i] = wish.least_beside(std::abs(one.value[i]));
     out.orders.push_back(std::move(one));
   }
   add_thd(out);

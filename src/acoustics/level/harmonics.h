@@ -63,6 +63,13 @@ struct HarmonicsWish {
   /// The microphone's own distortion, its amplitude over the fundamental's; harmonics below it are
   /// none of the loudspeaker's. 0: not told.
   double microphone_ratio = 0.0;
+  /// The same of one that grows with the level: per 1 of the fundamental, in the impulse's unit.
+  double microphone_ratio_per_unit = 0.0;
+
+  /// The least that is told of a harmonic beside such a fundamental.
+  [[nodiscard]] double least_beside(double fundamental) const {
+    return 0.5 * (microphone_ratio + microphone_ratio_per_unit * fundamental) * fundamental;
+  }
 };
 
 /// Harmonics of a sweep lie before its response, order n by L ln n (Farina 2000): each is cut out

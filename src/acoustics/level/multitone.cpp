@@ -104,7 +104,11 @@ Result<Multitone> multitone(const MultitoneWish& w) {
         "to an octave, a higher start or a longer period.",
         frequency_text(w.low_hz), narrowest, shortest(w.period_s)));
   const auto length = static_cast<std::size_t>(std::llround(w.period_s * w.sample_rate_hz));
-  const std::vector<int> chosen = chosen_multiples(w);
+  std::vector<int> chosen = chosen_multiples(w);
+  std::erase_if(chosen, [&](int m) {
+    const double f = m / w.period_s;
+    return f < w.part_from_hz * (1.0 - 1e-9) || f > w.part_to_hz * (1.0 + 1e-9);
+  });
   if (chosen.size() < 2) return bad_input("Fewer than two tones fit there.");
   const RealTransform transform(length);
   Spectrum bins(transform.bin_count(), 0.0);

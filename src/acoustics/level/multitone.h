@@ -14,6 +14,9 @@ struct MultitoneWish {
   double tones_per_octave = 3.0;
   double period_s = 2.0;
   double sample_rate_hz = 48000.0;
+  /// Of the tones chosen so only these are played: parts of one multitone, to be compared.
+  double part_from_hz = 0.0;
+  double part_to_hz = 1e12;
 };
 
 struct Multitone {

@@ -159,6 +159,8 @@ QVariant ShelfModel::takeData(const Take& t, int role) const {
         return condition_of(t) == "free-air" ? tr("free air") : QStringLiteral("Ω");
       if (const auto* tones = std::get_if<MultitoneSetup>(&t.setup))
         return tr("%1 tones").arg(tones->tones_hz.size());
+      if (const auto* tones = std::get_if<SteadyTonesSetup>(&t.setup))
+        return tr("%1 tones in turn").arg(tones->tones_hz.size());
       if (!has_curve(t)) return tr("not read");
       if (!t.conditions.sample.empty()) return text(t.conditions.sample);
       const Placement place = place_of(t);

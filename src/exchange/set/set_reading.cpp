@@ -115,10 +115,21 @@ RawForm form_of(const std::string& kind, const std::string& file, bool has_stimu
   if (kind == "sweep") return RawForm::kSweepFile;
   if (kind == "impulse-response") return RawForm::kImpulseFile;
   if (kind == "impedance" || kind == "response") return RawForm::kTextFile;
-  if (kind == "multitone") return RawForm::kSoundFile;
+  if (kind == "multitone" || kind == "steady-tones") return RawForm::kSoundFile;
   if (kind == "near-field" || kind == "level-step")
     return !sound ? RawForm::kTextFile : has_stimulus ? RawForm::kSweepFile : RawForm::kImpulseFile;
   return sound ? RawForm::kSoundFile : RawForm::kTextFile;
+}
+
+std::vector<double> tones_of(const Json& json, Reader& reader) {
+  std::vector<double> all;
+  const Json tones = json.value("tones_hz", Json::array());
+  for (const Json& tone : tones.is_array() ? tones : Json::array()) {
+    const bool fine = tone.is_number() && tone.get<double>() > 0.0;
+    reader.require(fine, "\"tones_hz\" should be frequencies above 0.");
+    if (fine) all.push_back(tone.get<double>());
+  }
+  return all;
 }
 
 TakeSetup setup_of(const std::string& kind, const Json& json, Reader& reader) {
@@ -146,16 +157,9 @@ TakeSetup setup_of(const std::string& kind, const Json& json, Reader& reader) {
   if (kind == "response" || kind == "impulse-response" || kind == "sweep")
     return FarFieldSetup{std::move(place), reader.text("condition", "")};
   if (kind == "level-step") return LevelStepSetup{std::move(place)};
-  if (kind == "multitone") {
-    MultitoneSetup s{std::move(place), {}};
-    const Json tones = json.value("tones_hz", Json::array());
-    for (const Json& tone : tones.is_array() ? tones : Json::array()) {
-      const bool fine = tone.is_number() && tone.get<double>() > 0.0;
-      reader.require(fine, "\"tones_hz\" should be frequencies above 0.");
-      if (fine) s.tones_hz.push_back(tone.get<double>());
-    }
-    return s;
-  }
+  if (kind == "multitone") return MultitoneSetup{std::move(place), tones_of(json, reader)};
+  if (kind == "steady-tones")
+    return SteadyTonesSetup{std::move(place), reader.text("source", ""), tones_of(json, reader)};
   return UnknownSetup{kind, dumped(json)};
 }
 

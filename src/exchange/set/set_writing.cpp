@@ -41,6 +41,10 @@ void add_setup(Json& json, const TakeSetup& setup) {
     if (const auto* far = std::get_if<FarFieldSetup>(&setup); far && !far->condition.empty())
       json["condition"] = far->condition;
     if (const auto* tones = std::get_if<MultitoneSetup>(&setup)) json["tones_hz"] = tones->tones_hz;
+    if (const auto* tones = std::get_if<SteadyTonesSetup>(&setup)) {
+      json["tones_hz"] = tones->tones_hz;
+      if (!tones->source.empty()) json["source"] = tones->source;
+    }
   }
 }
 

@@ -34,6 +34,8 @@ Json json_of(const TakeRequest& r) {
           {"gate_s", r.gate_s},
           {"added_mass_g", r.added_mass_g},
           {"test_box_l", r.test_box_l},
+          {"tones_per_octave", r.tones_per_octave},
+          {"target_spl_db", r.target_spl_db},
           {"variant", r.variant_id}};
 }
 
@@ -58,6 +60,8 @@ TakeRequest request_of(const Json& j, Id subject) {
   r.gate_s = j.value("gate_s", 0.0);
   r.added_mass_g = j.value("added_mass_g", 0.0);
   r.test_box_l = j.value("test_box_l", 0.0);
+  r.tones_per_octave = j.value("tones_per_octave", r.tones_per_octave);
+  r.target_spl_db = j.value("target_spl_db", 0.0);
   r.variant_id = j.value("variant", Id{0});
   r.subject_id = subject;
   // As plans of the first books said it.

@@ -48,10 +48,10 @@ std::string threshold_note(const Threshold& t, const char* percent) {
     case Threshold::Why::kCrossed:
       return {};
     case Threshold::Why::kNeverOver:
-      return fmt::format("THD stays under {} % from {} on, as far down as this sweep tells.",
+      return fmt::format("THD stays under {} % from {} on, as far down as this take tells.",
                          percent, frequency_text(t.seen_from_hz));
     case Threshold::Why::kNeverUnder:
-      return fmt::format("THD is over {} % up to the highest frequency this sweep tells.", percent);
+      return fmt::format("THD is over {} % up to the highest frequency this take tells.", percent);
     case Threshold::Why::kNoise:
       return fmt::format("Below {} noise hides whether THD is under {} %.",
                          frequency_text(t.seen_from_hz), percent);
@@ -83,19 +83,44 @@ Result<DistortionReading> distortion_reading(const Take& take, const ImpulseStag
   if (!noise)
     return bad_input("The recording is too short to tell its noise.",
                      take.raw_name.empty() ? take.name : take.raw_name);
-  auto harmonics = harmonics_of(*stage.impulse, stage.arrival_s, *spec, *noise, wish);
+  HarmonicsWish own = wish;
+  if (!stage.calibrated) own.microphone_ratio_per_unit = 0.0;
+  auto harmonics = harmonics_of(*stage.impulse, stage.arrival_s, *spec, *noise, own);
   if (!harmonics) return tl::unexpected(harmonics.error());
-  DistortionReading r{.harmonics = *std::move(harmonics),
-                      .drive_v = take.conditions.drive_v,
-                      .calibrated = stage.calibrated,
-                      .three_percent = {},
-                      .ten_percent = {}};
+  if (take.form == RawForm::kSweepFile && take.conditions.loopback_channel < 0)
+    notes.emplace_back(fmt::format(
+        "Nothing heard what was played: below {} harmonics hold only if the sweep began without a "
+        "fade.",
+        frequency_text(4.0 * s.start_hz)));
+  DistortionReading r =
+      reading_of(take, *std::move(harmonics), stage.calibrated, wish, std::move(notes));
   r.per_volt = !stage.calibrated &&
                (take.form == RawForm::kRecording || take.conditions.loopback_channel >= 0);
-  if (take.kind() != TakeKind::kNearField) r.distance_m = place_of(take).distance_m;
+  return r;
+}
+
+HarmonicsWish with_microphone(HarmonicsWish wish, const RigCalibration& rig) {
+  if (rig.microphone_thd_percent > 0.0 && rig.microphone_thd_db_spl > 0.0)
+    wish.microphone_ratio_per_unit =
+        rig.microphone_thd_percent / 100.0 /
+        (kReferencePressure_pa * std::pow(10.0, rig.microphone_thd_db_spl / 20.0));
+  return wish;
+}
+
+DistortionReading reading_of(const Take& take, Harmonics harmonics, bool calibrated,
+                             const HarmonicsWish& wish, std::vector<std::string> notes) {
+  DistortionReading r{.harmonics = std::move(harmonics),
+                      .drive_v = take.conditions.drive_v,
+                      .calibrated = calibrated,
+                      .three_percent = {},
+                      .ten_percent = {}};
+  const auto* tones = std::get_if<SteadyTonesSetup>(&take.setup);
+  const bool near =
+      take.kind() == TakeKind::kNearField || (tones != nullptr && !tones->source.empty());
+  if (!near) r.distance_m = place_of(take).distance_m;
   if (take.conditions.spl_db > 0.0)
     r.spl_db = take.conditions.spl_db;
-  else if (stage.calibrated)
+  else if (calibrated)
     r.spl_db = mean_level_db(r.harmonics) - 20.0 * std::log10(kReferencePressure_pa);
   r.three_percent = threshold_of(r.harmonics, 3.0);
   r.ten_percent = threshold_of(r.harmonics, 10.0);
@@ -103,7 +128,7 @@ Result<DistortionReading> distortion_reading(const Take& take, const ImpulseStag
   for (const std::string& note :
        {threshold_note(r.three_percent, "3"), threshold_note(r.ten_percent, "10")})
     if (!note.empty()) r.notes.push_back(note);
-  if (wish.microphone_ratio <= 0.0)
+  if (wish.microphone_ratio <= 0.0 && (wish.microphone_ratio_per_unit <= 0.0 || !calibrated))
     r.notes.emplace_back("The microphone's own distortion is not told, and is not taken off.");
   return r;
 }
@@ -217,54 +242,6 @@ std::vector<std::size_t> level_group(const std::vector<const Take*>& takes, cons
   return best;
 }
 
-double MultitoneStudy::level_db(double rms) const {
-  return unit_pa > 0.0 ? to_level_db(rms * unit_pa, kReferencePressure_pa) : to_level_db(rms, 1.0);
-}
-
-double MultitoneStudy::tones_db() const {
-  double sum = 0.0;
-  for (const double t : reading.tone) sum += t * t;
-  return level_db(std::sqrt(sum));
-}
-
-Result<MultitoneStudy> multitone_study(const Take& take, std::span<const std::byte> raw,
-                                       std::vector<double> tones_hz) {
-  const std::string where = take.raw_name.empty() ? take.name : take.raw_name;
-  const auto audio = read_audio(raw, where);
-  if (!audio) return tl::unexpected(audio.error());
-  const Conditions& c = take.conditions;
-  const auto channel = static_cast<std::size_t>(std::max(c.channel, 0));
-  if (channel >= audio->channels.size())
-    return fail(ErrorCode::kNotFound, fmt::format("There is no channel {}.", c.channel), where);
-  if (const auto* setup = std::get_if<MultitoneSetup>(&take.setup); setup && tones_hz.empty())
-    tones_hz = setup->tones_hz;
-  const std::vector<double>& signal = audio->channels[channel];
-  auto reading = read_multitone(signal, audio->sample_rate_hz, std::move(tones_hz));
-  if (!reading) return bad_input(reading.error().message, where);
-  MultitoneStudy study{.reading = *std::move(reading), .notes = audio->notes};
-  const Clipping clipping = find_clipping(signal);
-  if (clipping.clipped_count > 0)
-    study.notes.push_back(fmt::format("{} samples are clipped: what they add is in the floor.",
-                                      clipping.clipped_count));
-  if (c.pa_per_unit > 0.0) {
-    study.unit_pa = c.pa_per_unit;
-  } else if (c.spl_db > 0.0) {
-    double sum = 0.0;
-    for (const double t : study.reading.tone) sum += t * t;
-    study.unit_pa = kReferencePressure_pa * std::pow(10.0, c.spl_db / 20.0) / std::sqrt(sum);
-    study.notes.emplace_back("Levels stand on the SPL that was told for the take.");
-  } else {
-    study.notes.emplace_back("Nothing tells the level: figures are dB re full scale.");
-  }
-  if (std::abs(study.reading.recorder_rate - 1.0) > 2e-6)
-    study.notes.push_back(
-        fmt::format("Recorder and player differ by {:.0f} ppm; the tones were "
-                    "looked for there.",
-                    (study.reading.recorder_rate - 1.0) * 1e6));
-  study.notes.emplace_back("Noise of the room and the rig is in the floor.");
-  return study;
-}
-
 std::vector<std::string> spoken(const LevelsReading& r) {
   std::vector<std::string> all;
   const auto drive_text = [&](std::size_t k) {
@@ -330,20 +307,6 @@ std::vector<std::string> spoken(const LevelsReading& r) {
                                                 : "below it needs a subwoofer, or a high-pass";
     all.push_back(fmt::format("At {} THD stays under 3 % above {}: {}.",
                               drive_text(r.steps.size() - 1), frequency_text(f), then));
-  }
-  return all;
-}
-
-std::vector<std::string> spoken(const MultitoneStudy& s) {
-  // Common practice, no source: 60 dB at 95 dB, 70 dB at 85 dB.
-  std::vector<std::string> all;
-  const double range = s.reading.range_db();
-  if (!std::isfinite(range)) return all;
-  all.push_back(fmt::format("What is no tone lies {:.0f} dB under the tones at most.", range));
-  if (s.unit_pa > 0.0) {
-    const double wanted = std::clamp(70.0 - (s.tones_db() - 85.0), 50.0, 80.0);
-    all.push_back(fmt::format("At {:.0f} dB one wants {:.0f} dB (common practice): {}.",
-                              s.tones_db(), wanted, range >= wanted ? "reached" : "not reached"));
   }
   return all;
 }

@@ -7,7 +7,7 @@
 
 #include "acoustics/level/harmonics.h"
 #include "acoustics/level/level_series.h"
-#include "acoustics/level/multitone_reading.h"
+#include "book/rig_calibration.h"
 #include "workbench/results/impulse_stage.h"
 
 /// What takes tell of level: harmonics of one sweep, several drives at one place, a multitone.
@@ -34,6 +34,15 @@ struct DistortionReading {
 [[nodiscard]] Result<DistortionReading> distortion_reading(const Take& take,
                                                            const ImpulseStage& stage,
                                                            const HarmonicsWish& wish = {});
+
+/// What the rig tells of its microphone's own distortion, as what is not to be told below; by a
+/// rise of 1 dB per dB (a second order's, as of a condenser's capsule; common practice, no source).
+[[nodiscard]] HarmonicsWish with_microphone(HarmonicsWish wish, const RigCalibration& rig);
+
+/// Level, thresholds and what is to be said of harmonics, of whatever excitation.
+[[nodiscard]] DistortionReading reading_of(const Take& take, Harmonics harmonics, bool calibrated,
+                                           const HarmonicsWish& wish,
+                                           std::vector<std::string> notes);
 
 /// Where a sweep's THD is over a limit, and how much of it there is at most.
 struct Strain {
@@ -83,27 +92,7 @@ struct LevelWish {
 /// A sweep was played in it, and recorded.
 [[nodiscard]] bool holds_sweep(const Take& take);
 
-/// A recorded multitone.
-[[nodiscard]] inline bool holds_multitone(const Take& take) {
-  return take.kind() == TakeKind::kMultitone && take.form == RawForm::kSoundFile;
-}
-/// A multitone, with what its figures are in.
-struct MultitoneStudy {
-  MultitoneReading reading;
-  double unit_pa = 0.0;  ///< Pa rms of 1 of its unit; 0: not told
-  std::vector<std::string> notes = {};
-
-  [[nodiscard]] double level_db(double rms) const;  ///< SPL where that is told, else dB re 1
-  /// Sum of the tones.
-  [[nodiscard]] double tones_db() const;
-};
-/// @param tones_hz  empty: the take's own.
-[[nodiscard]] Result<MultitoneStudy> multitone_study(const Take& take,
-                                                     std::span<const std::byte> raw,
-                                                     std::vector<double> tones_hz = {});
-
 /// What it means, in a sentence each, from the figures alone.
 [[nodiscard]] std::vector<std::string> spoken(const LevelsReading& reading);
-[[nodiscard]] std::vector<std::string> spoken(const MultitoneStudy& study);
 
 }  // namespace lalometer

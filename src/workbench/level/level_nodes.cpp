@@ -8,29 +8,48 @@ namespace lalometer {
 namespace {
 
 // Raised whenever the same inputs give another result.
-constexpr int kDistortionVersion = 1;
+constexpr int kDistortionVersion = 2;
 constexpr int kDecayVersion = 1;
-constexpr int kMultitoneVersion = 1;
+constexpr int kMultitoneVersion = 2;
+constexpr int kSteadyVersion = 1;
 
 std::size_t bytes_of(const DecayReading& r) {
   return r.map.time.size() * (r.map.axis.size() + 4) * sizeof(double);
 }
 
+std::size_t bytes_of_harmonics(const DistortionReading& r) {
+  return r.harmonics.axis.size() * kHighestOrder * 5 * sizeof(double);
+}
+
+std::vector<std::string> tones_source(const TakeInputs& in) {
+  return {in.take.raw_hash, to_json(in.take.setup), to_json(in.take.conditions), in.rig_json};
+}
+
+Node<DistortionReading> steady_node(const TakeInputs& in) {
+  return {node_key("steady", kSteadyVersion, tones_source(in)),
+          [in](const Making&) {
+            return Book::read_raw(in.book, in.take.raw_hash)
+                .and_then([&](const std::vector<std::byte>& raw) {
+                  return steady_study(in.take, raw, with_microphone({}, *in.rig), in.rig.get());
+                });
+          },
+          bytes_of_harmonics};
+}
+
 }  // namespace
 
 Node<DistortionReading> distortion_node(const TakeInputs& in) {
+  if (holds_steady_tones(in.take)) return steady_node(in);
   Node<ImpulseStage> impulse = impulse_node(in);
   std::string key = node_key("distortion", kDistortionVersion, {impulse.key});
   return {std::move(key),
-          [impulse = std::move(impulse), take = in.take](const Making& making) {
+          [impulse = std::move(impulse), take = in.take, rig = in.rig](const Making& making) {
             return making.store.get(impulse, making)
                 .and_then([&](const std::shared_ptr<const ImpulseStage>& stage) {
-                  return distortion_reading(take, *stage);
+                  return distortion_reading(take, *stage, with_microphone({}, *rig));
                 });
           },
-          [](const DistortionReading& r) {
-            return r.harmonics.axis.size() * kHighestOrder * 5 * sizeof(double);
-          }};
+          bytes_of_harmonics};
 }
 
 Node<DecayReading> decay_node(const TakeInputs& in, DecayMap::Kind kind) {
@@ -51,12 +70,11 @@ Node<DecayReading> decay_node(const TakeInputs& in, DecayMap::Kind kind) {
 }
 
 Node<MultitoneStudy> multitone_node(const TakeInputs& in) {
-  return {node_key("multitone", kMultitoneVersion,
-                   {in.take.raw_hash, to_json(in.take.setup), to_json(in.take.conditions)}),
+  return {node_key("multitone", kMultitoneVersion, tones_source(in)),
           [in](const Making&) {
             return Book::read_raw(in.book, in.take.raw_hash)
                 .and_then([&](const std::vector<std::byte>& raw) {
-                  return multitone_study(in.take, raw);
+                  return multitone_study(in.take, raw, {}, in.rig.get());
                 });
           },
           [](const MultitoneStudy& s) { return 64 * s.reading.band_hz.size(); }};
@@ -64,8 +82,9 @@ Node<MultitoneStudy> multitone_node(const TakeInputs& in) {
 
 std::string time_key(const TakeInputs& in, unsigned wanted) {
   std::string key = fmt::format("{}", wanted);
-  if ((wanted & kWantDistortion) != 0 && holds_sweep(in.take)) key += distortion_node(in).key;
+  if ((wanted & kWantDistortion) != 0 && tells_harmonics(in.take)) key += distortion_node(in).key;
   if (holds_multitone(in.take)) return key + multitone_node(in).key;
+  if (!has_impulse(in.take)) return key;
   if ((wanted & ~kWantDistortion) != 0) key += decay_node(in, DecayMap::Kind::kCumulative).key;
   return key;
 }
@@ -90,9 +109,10 @@ Result<LaidTime> time_of(const TakeInputs& in, unsigned wanted, const Making& ma
   const auto decay = [&](unsigned want, DecayMap::Kind kind, auto& into) {
     return (wanted & want) == 0 || take_in(decay_node(in, kind), into);
   };
-  if ((wanted & kWantDistortion) != 0 && holds_sweep(in.take) &&
+  if ((wanted & kWantDistortion) != 0 && tells_harmonics(in.take) &&
       !take_in(distortion_node(in), all.distortion))
     return cancelled();
+  if (!has_impulse(in.take)) return all;
   if (!decay(kWantCumulative, DecayMap::Kind::kCumulative, all.cumulative) ||
       !decay(kWantBurst, DecayMap::Kind::kBurst, all.burst) ||
       !decay(kWantBass, DecayMap::Kind::kBass, all.bass))

@@ -2,11 +2,12 @@
 
 #include "workbench/level/decay_study.h"
 #include "workbench/level/distortion_study.h"
+#include "workbench/level/tones_study.h"
 #include "workbench/results/take_results.h"
 
 namespace lalometer {
 
-/// Precondition: holds_sweep(inputs.take).
+/// Precondition: tells_harmonics(inputs.take).
 [[nodiscard]] Node<DistortionReading> distortion_node(const TakeInputs& inputs);
 /// Precondition: holds_multitone(inputs.take).
 [[nodiscard]] Node<MultitoneStudy> multitone_node(const TakeInputs& inputs);
@@ -24,7 +25,7 @@ enum TimeWant : unsigned {
 
 /// Whether such a take tells any of it.
 [[nodiscard]] inline bool tells_time(const Take& take) {
-  return has_impulse(take) || holds_multitone(take);
+  return has_impulse(take) || holds_multitone(take) || holds_steady_tones(take);
 }
 
 /// What a laid take tells of level and time.

@@ -7,7 +7,7 @@
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
 #include "workbench/keeping/plan_keeping.h"
-#include "workbench/level/distortion_study.h"
+#include "workbench/level/tones_study.h"
 #include "workbench/results/analysis.h"
 #include "workbench/sharing/orbit_importing.h"
 

@@ -137,4 +137,21 @@ Result<MultitoneFile> multitone_file(const MultitoneFileWish& wish) {
   });
 }
 
+Result<SteadyFile> steady_file(const SteadyFileWish& wish) {
+  if (auto fits = checked_amplitude(wish.amplitude, wish.lead_in_s, wish.count_in); !fits)
+    return tl::unexpected(fits.error());
+  return steady_tones(wish.tones).map([&](SteadyTones&& tones) {
+    const double rate = wish.tones.sample_rate_hz;
+    std::vector<double> sound(static_cast<std::size_t>(wish.lead_in_s * rate), 0.0);
+    for (const double v : steady_signal(tones)) sound.push_back(wish.amplitude * v);
+    sound.resize(sound.size() + static_cast<std::size_t>(kSilence_s * rate), 0.0);
+    SteadyFile out{
+        .sound = {.sample_rate_hz = rate, .channels = {std::move(sound)}, .format = ""},
+        .tones = std::move(tones),
+        .count_in_s = 1.0 * wish.count_in};
+    count_in(out.sound, wish.count_in, wish.amplitude);
+    return out;
+  });
+}
+
 }  // namespace lalometer

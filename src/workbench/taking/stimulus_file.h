@@ -1,6 +1,7 @@
 #pragma once
 
 #include "acoustics/level/multitone.h"
+#include "acoustics/level/steady_tones.h"
 #include "book/records.h"
 #include "exchange/audio_file.h"
 
@@ -32,6 +33,14 @@ struct MultitoneFileWish {
   int count_in = 0;
 };
 
+/// Tones one after the other.
+struct SteadyFileWish {
+  SteadyTonesWish tones;
+  double lead_in_s = 0.5;
+  double amplitude = 0.5;  ///< peak re full scale
+  int count_in = 0;
+};
+
 /// The chirps that are played where nobody asks for others.
 inline constexpr int kUsualChirps = 4;
 
@@ -52,6 +61,12 @@ struct MultitoneFile {
 /// fade of 0.5 ms at the end would be 0.05 dB at 16 kHz). Wishes that cannot be are refused.
 [[nodiscard]] Result<StimulusFile> stimulus_file(const StimulusWish& wish);
 [[nodiscard]] Result<MultitoneFile> multitone_file(const MultitoneFileWish& wish);
+struct SteadyFile {
+  AudioData sound;
+  SteadyTones tones;
+  double count_in_s = 0.0;
+};
+[[nodiscard]] Result<SteadyFile> steady_file(const SteadyFileWish& wish);
 
 /// Sweep and chirps of a stimulus, as it is played; the sweep begins `lead_in_s` after sample 0.
 /// Chirps go to the last channel (the only one, or a second).

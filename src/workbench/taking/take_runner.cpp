@@ -10,6 +10,7 @@
 #include "exchange/audio_file.h"
 #include "workbench/taking/by_sound.h"
 #include "workbench/taking/take_checks.h"
+#include "workbench/taking/level/tones_runner.h"
 
 namespace lalometer {
 namespace {
@@ -206,6 +207,8 @@ TakeSetup setup_of(const TakeRequest& r) {
       return LevelStepSetup{place};
     case TakeKind::kMultitone:
       return MultitoneSetup{place, {}};
+    case TakeKind::kSteadyTones:
+      return SteadyTonesSetup{place, r.condition == "near-field" ? r.source : "", {}};
     case TakeKind::kResponse:
     case TakeKind::kUnknown:
       break;
@@ -235,6 +238,15 @@ LimitedRequest limited(const TakeRequest& request) {
          fmt::format("The drive was cut from {} V to {} V for a {}.", three_digits(request.drive_v),
                      three_digits(limits.highest_drive_v), word_of(request.driver)),
          limits.caution});
+  }
+  if (request.stands_v > 0.0 && result.request.drive_v > request.stands_v) {
+    result.remarks.push_back(
+        {Remark::Weight::kNote, "level-limited",
+         fmt::format("The drive was cut from {} V to {} V: {}.",
+                     three_digits(result.request.drive_v), three_digits(request.stands_v),
+                     request.stands_why),
+         "Begin the sweep higher, or check the travel and power in its drawing."});
+    result.request.drive_v = request.stands_v;
   }
   return result;
 }
@@ -315,6 +327,12 @@ Result<TakeOutcome> run_take(AudioDevice& device, const RigCalibration& rig,
                              const TakeRequest& wanted, std::stop_token stop,
                              const TakeProgressCallback& progress) {
   auto [request, limit_remarks] = limited(wanted);
+  if (plays_tones(request.kind))
+    return run_tones(device, rig, request, stop, progress).map([&](TakeOutcome outcome) {
+      std::vector<Remark>& remarks = outcome.take.remarks;
+      remarks.insert(remarks.begin(), limit_remarks.begin(), limit_remarks.end());
+      return outcome;
+    });
   const bool by_sound = rests_on_sound(rig, request.kind);
   if (!by_sound && !device.one_clock()) request = as_one_sweep(request);
   const Result<Excitation> excitation = excitation_for(request, rig);
@@ -361,7 +379,10 @@ RawData raw_of(const TakeOutcome& outcome) {
   const Recording& r = outcome.recording;
   if (outcome.take.form == RawForm::kRecording)
     return packed_recording(r.measured, r.loopback, r.sample_rate_hz);
-  auto bytes = audio_bytes({r.sample_rate_hz, {r.measured}, ""}, AudioFormat::kWavFloat32);
+  std::vector<std::vector<double>> channels = {r.measured};
+  if (outcome.take.form == RawForm::kSoundFile && !r.loopback.empty())
+    channels.push_back(r.loopback);
+  auto bytes = audio_bytes({r.sample_rate_hz, std::move(channels), ""}, AudioFormat::kWavFloat32);
   return {bytes ? *std::move(bytes) : std::vector<std::byte>(), r.sample_rate_hz, 0,
           outcome.take.raw_name};
 }

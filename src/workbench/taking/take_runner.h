@@ -40,6 +40,14 @@ struct TakeRequest {
   double gate_s = 0.0;  ///< what the room allows at this stand; 0: not specified
   double added_mass_g = 0.0;
   double test_box_l = 0.0;
+  /// Of tones, many at once or one after the other, from start_hz to stop_hz.
+  double tones_per_octave = 3.0;
+  /// Level that is wanted at 1 m, dB SPL: the drive is then set by it; 0: by drive_v, which is the
+  /// most in any case.
+  double target_spl_db = 0.0;
+  /// The most that it stands, by its drawing (drive_guard.h), and why; 0: nobody told.
+  double stands_v = 0.0;
+  std::string stands_why = {};
   std::string plan_item = {};  ///< which planned take it fulfils; empty: none
   std::string drawing = {};    ///< mark of the drawing it was made of
   Id subject_id = 0;

@@ -5,138 +5,16 @@
 #include <algorithm>
 #include <cmath>
 
+#include "acoustics/level/steady_tones.h"
 #include "base/hash.h"
 #include "base/text.h"
+#include "workbench/taking/plan/level_plans.h"
+#include "workbench/taking/plan/plan_maker.h"
 
 namespace lalometer {
 namespace {
 
-/// A cone's own near field (D. Keele, J. Audio Eng. Soc. 22 (1974) 154): the microphone as near as
-/// it may come without being touched.
-constexpr double kNear_m = 0.006;
-
-/// Makes the takes of one plan.
-class Maker {
- public:
-  Maker(const Subject& subject, const SubjectGeometry& geometry, const PlanOptions& wishes,
-        MeasuringPlan& plan)
-      : subject_(subject), geometry_(geometry), wishes_(wishes), plan_(plan) {}
-
-  void at(Id variant, std::string sample = {}, std::string suffix = {}) {
-    variant_ = variant;
-    sample_ = std::move(sample);
-    suffix_ = std::move(suffix);
-  }
-
-  TakeRequest& add(TakeKind kind, const std::string& id, const std::string& name,
-                   std::string instruction) {
-    PlannedTake take;
-    take.id = id + suffix_;
-    TakeRequest& r = take.request;
-    r.kind = kind;
-    r.driver = subject_.kind;
-    r.name = sample_.empty() ? name : name + ", " + sample_;
-    r.sample = sample_;
-    r.sample_rate_hz = wishes_.sample_rate_hz;
-    r.distance_m = wishes_.distance_m;
-    r.drive_v = wishes_.drive_v;
-    r.repeats = wishes_.repeats;
-    r.gate_s = wishes_.gate_ms / 1e3;
-    r.subject_id = subject_.id;
-    r.variant_id = variant_;
-    take.instruction = std::move(instruction);
-    plan_.takes.push_back(std::move(take));
-    return plan_.takes.back().request;
-  }
-
-  TakeRequest& impedance(const std::string& id, const std::string& name,
-                         const std::string& condition, const std::string& instruction) {
-    TakeRequest& r = add(TakeKind::kImpedance, id, name, instruction);
-    r.condition = condition;
-    r.start_hz = 5.0;
-    r.duration_s = 2.7;
-    r.drive_v = std::min(1.0, wishes_.drive_v);
-    r.gate_s = 0.0;
-    return r;
-  }
-
-  TakeRequest& response(double angle_deg, bool vertical, const std::string& instruction) {
-    const std::string sign = angle_deg < 0.0 ? "-" : "";
-    const std::string id =
-        fmt::format("{}{}{:03.0f}", vertical ? "v" : "h", sign, std::abs(angle_deg));
-    const std::string name = angle_deg == 0.0
-                                 ? "On axis"
-                                 : fmt::format("{}° {}", shortest(std::abs(angle_deg)),
-                                               vertical ? (angle_deg > 0.0 ? "up" : "down")
-                                                        : (angle_deg > 0.0 ? "right" : "left"));
-    TakeRequest& r = add(TakeKind::kResponse, id, name, instruction);
-    (vertical ? r.vertical_deg : r.horizontal_deg) = angle_deg;
-    return r;
-  }
-
-  void near_field(const std::string& source, SubjectKind kind, const std::string& what) {
-    TakeRequest& r =
-        add(TakeKind::kNearField, "near-" + source, fmt::format("Near field, {}", what),
-            fmt::format("Microphone to the middle of the {}, about {:.0f} mm away, and "
-                        "square to it. It must not touch.",
-                        what, kNear_m * 1e3));
-    r.source = source;
-    r.driver = kind;
-    r.distance_m = kNear_m;
-    r.gate_s = 0.0;
-    // The near field is loud: a tenth of the drive leaves the microphone's preamplifier room.
-    r.drive_v = std::min(0.5, wishes_.drive_v);
-  }
-
-  bool near_fields() {
-    std::size_t count = 0;
-    for (const SubjectDriver& driver : geometry_.drivers) {
-      if (driver.role == "tweeter" || driver.role == "compression-driver") continue;
-      near_field(driver.id, subject_kind_of(driver.role).value_or(SubjectKind::kWoofer), driver.id);
-      ++count;
-    }
-    for (const SubjectPort& port : geometry_.ports) {
-      near_field(port.id, subject_.kind, port.id + (port.id == "port" ? "" : " (port)"));
-      ++count;
-    }
-    return count > 0;
-  }
-
-  void orbit(bool vertical, double step) {
-    // From the axis outward to the right and behind, then the other half: no angle twice, and the
-    // table turns one way for each half.
-    for (double a = vertical ? step : 0.0; a <= 180.0 + 1e-9; a += step) {
-      if (vertical && std::abs(a - 180.0) < 1e-9) continue;
-      response(a, vertical, first_of_orbit(vertical, a, step));
-    }
-    for (double a = -step; a > -180.0 + 1e-9; a -= step) response(a, vertical, {});
-  }
-
- private:
-  std::string first_of_orbit(bool vertical, double angle, double step) const {
-    if (vertical && angle == step)
-      return "Lay the loudspeaker on its side on the table, its top to the left as the microphone "
-             "sees "
-             "it, the middle of its baffle over the table's axis.";
-    if (angle == 0.0)
-      return fmt::format(
-          "Middle of the baffle over the table's axis, microphone on the 0° axis, {} m away.",
-          shortest(wishes_.distance_m));
-    return {};
-  }
-
-  const Subject& subject_;
-  const SubjectGeometry& geometry_;
-  const PlanOptions& wishes_;
-  MeasuringPlan& plan_;
-  Id variant_ = 0;
-  std::string sample_;
-  std::string suffix_;
-};
-
-const char* kOnAxis = "Microphone on the 0° axis, at the distance told.";
-
-Result<void> fill_orbits(Maker& make, bool full_set, Id variant, const PlanOptions& w) {
+Result<void> fill_orbits(PlanMaker& make, bool full_set, Id variant, const PlanOptions& w) {
   const double step = full_set ? 10.0 : w.step_deg;
   if (!(step >= 1.0) || std::abs(std::remainder(180.0, step)) > 1e-9)
     return bad_input(fmt::format("Steps of {}° do not come back to 180°.", shortest(step)));
@@ -152,21 +30,7 @@ Result<void> fill_orbits(Maker& make, bool full_set, Id variant, const PlanOptio
   return {};
 }
 
-Result<void> fill_levels(Maker& make, Id variant, const PlanOptions& w) {
-  make.at(variant);
-  std::vector<double> levels = w.levels_v;
-  std::sort(levels.begin(), levels.end());
-  if (levels.empty()) return bad_input("No level is told.");
-  for (const double v : levels) {
-    TakeRequest& r = make.response(0.0, false, v == levels.front() ? kOnAxis : "");
-    r.name = fmt::format("On axis, {} V", three_digits(v));
-    r.drive_v = v;
-    r.duration_s = 2.7;
-  }
-  return {};
-}
-
-Result<void> fill_comparison(Maker& make, const std::vector<Variant>& variants,
+Result<void> fill_comparison(PlanMaker& make, const std::vector<Variant>& variants,
                              const PlanOptions& w) {
   std::vector<Id> compared = w.variants;
   if (compared.empty())
@@ -187,7 +51,7 @@ Result<void> fill_comparison(Maker& make, const std::vector<Variant>& variants,
   return {};
 }
 
-Result<void> fill(Maker& make, Purpose purpose, const std::vector<Variant>& variants,
+Result<void> fill(PlanMaker& make, Purpose purpose, const std::vector<Variant>& variants,
                   const PlanOptions& w) {
   const Id first = w.variants.empty() ? variants.front().id : w.variants.front();
   std::vector<std::string> samples = w.samples;
@@ -240,7 +104,14 @@ Result<void> fill(Maker& make, Purpose purpose, const std::vector<Variant>& vari
     case Purpose::kFullSet:
       return fill_orbits(make, purpose == Purpose::kFullSet, first, w);
     case Purpose::kLevels:
-      return fill_levels(make, first, w);
+    case Purpose::kMultitone:
+    case Purpose::kSteadyTones:
+    case Purpose::kNearLevels:
+      make.at(first);
+      return fill_levels(make, purpose);
+    case Purpose::kRub:
+      each_sample([&] { fill_rub(make); });
+      return {};
     case Purpose::kDecay: {
       make.at(first);
       TakeRequest& r = make.response(0.0, false, kOnAxis);
@@ -284,6 +155,14 @@ const std::vector<PurposeText>& purposes() {
        "Which state is better, and whether the difference is real."},
       {Purpose::kListeningAxis, "listening-axis", "Listening axis",
        "At which height and angle it should be heard."},
+      {Purpose::kMultitone, "multitone", "Many tones at once",
+       "What comes back that was not played, and what a subwoofer or a driver of its own would win."},
+      {Purpose::kSteadyTones, "steady-tones", "Tones one by one",
+       "Harmonics once everything has settled: a check of the sweep's."},
+      {Purpose::kNearLevels, "near-levels", "Distortion of cone and port",
+       "What each of them adds as it plays louder, and when the port's air gets noisy."},
+      {Purpose::kRub, "rub", "Rub, buzz and leaks",
+       "Whether something touches, rattles or hisses, each sample against a good one."},
   };
   return all;
 }
@@ -303,7 +182,7 @@ Result<MeasuringPlan> plan_for(Purpose purpose, const Subject& subject,
   plan.purpose = purpose;
   plan.subject_id = subject.id;
   plan.stamp = utc_now();
-  Maker maker(subject, *geometry, wishes, plan);
+  PlanMaker maker(subject, *geometry, wishes, plan);
   if (auto filled = fill(maker, purpose, variants, wishes); !filled) {
     Error why = filled.error();
     why.where = subject.name;
@@ -326,7 +205,12 @@ std::string plan_item(const MeasuringPlan& plan, const PlannedTake& take) {
 }
 
 double minutes_of(const PlannedTake& take, bool by_hand) {
-  const double sweeps_s = take.request.repeats * (take.request.duration_s + 1.2);
+  double sweeps_s = take.request.repeats * (take.request.duration_s + 1.2);
+  if (take.request.kind == TakeKind::kSteadyTones)
+    if (const auto tones = steady_tones({take.request.start_hz, take.request.stop_hz,
+                                         take.request.tones_per_octave,
+                                         take.request.sample_rate_hz}))
+      sweeps_s = static_cast<double>(tones->length()) / take.request.sample_rate_hz;
   const double move_s = !take.instruction.empty() ? 60.0 : by_hand ? 15.0 : 3.0;
   return (sweeps_s + move_s) / 60.0;
 }

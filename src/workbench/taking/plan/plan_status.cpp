@@ -24,8 +24,11 @@ std::string difference(const Take& take, const TakeRequest& wanted, const std::s
                        shortest(wanted.distance_m));
   const double wanted_v = limited(wanted).request.drive_v;
   const bool set_lower = std::any_of(take.remarks.begin(), take.remarks.end(),
-                                     [](const Remark& r) { return r.code == "level-set"; });
-  if (!set_lower && off(c.drive_v, wanted_v, 0.01 * wanted_v))
+                                     [](const Remark& r) {
+                                       return r.code == "level-set" || r.code == "level-limited";
+                                     });
+  const bool by_level = wanted.target_spl_db > 0.0 || (set_lower && c.drive_v < 1.01 * wanted_v);
+  if (!by_level && off(c.drive_v, wanted_v, 0.01 * wanted_v))
     return fmt::format("It was taken at {} V, {} V are wanted.", three_digits(c.drive_v),
                        three_digits(wanted_v));
   if (!take.drawing.empty() && take.drawing != drawing) return "The drawing was changed since.";

@@ -5,9 +5,11 @@
 #include <algorithm>
 #include <cmath>
 
-#include "acoustics/signal/recording/recording_checks.h"
 #include "base/text.h"
 #include "workbench/taking/by_sound.h"
+#include "workbench/taking/level/drive_guard.h"
+#include "workbench/taking/level/level_setting.h"
+#include "workbench/taking/level/tones_runner.h"
 
 namespace lalometer {
 namespace {
@@ -16,7 +18,6 @@ namespace {
 constexpr double kRepeat_db = 0.35;
 /// Where the table's place is compared: a loudspeaker's level changes fast with the angle there.
 constexpr double kCompared_deg = 60.0;
-constexpr double kHighestPeak = 0.7;
 
 bool turns(const PlannedTake& take) {
   return take.request.kind == TakeKind::kResponse;
@@ -85,9 +86,11 @@ class Runner {
   }
 
   Result<void> level_for(std::size_t i, TakeRequest& request) {
-    if (!settings_.set_level || !is_pressure(request.kind)) return {};
-    const std::string situation = fmt::format("{} {} {} {}", request.condition, request.source,
-                                              request.distance_m, request.drive_v);
+    if (!settings_.set_level || !(is_pressure(request.kind) || plays_tones(request.kind)))
+      return {};
+    const std::string situation =
+        fmt::format("{} {} {} {} {} {}", static_cast<int>(request.kind), request.condition,
+                    request.source, request.distance_m, request.drive_v, request.target_spl_db);
     if (situation != levelled_) {
       tell(i, QueueStage::kCountdown, 0.0, 1.0);
       auto level = set_level(device_, rig_, request, stop_);
@@ -105,6 +108,7 @@ class Runner {
     TakeRequest request = plan_.takes[i].request;
     request.plan_item = plan_item(plan_, plan_.takes[i]);
     request.drawing = drawing_;
+    if (hooks_.stands) hooks_.stands(request);
     if (hooks_.aim) hooks_.aim(request);
     if (auto level = level_for(i, request); !level) return tl::unexpected(level.error());
     if (settings_.countdown_s > 0.0) {
@@ -112,6 +116,7 @@ class Runner {
       if (auto ready = device_.prepare(stream_of(rig_, request.kind, request.sample_rate_hz));
           !ready)
         return tl::unexpected(ready.error());
+      // Tones' peaks stand higher over their drive: the pips stay as soft.
       const auto pips = countdown_signal(settings_.countdown_s, limited(request).request.drive_v,
                                          rig_, request.sample_rate_hz);
       if (auto heard = device_.run(pips, stop_, {}); !heard) return tl::unexpected(heard.error());
@@ -141,6 +146,7 @@ class Runner {
     if (!id) return tl::unexpected(id.error());
     ++summary_.kept;
     standing_[i].state = PlanState::kDone;
+    look_on(i, outcome);
     if (sketch) {
       sketches_.push_back(std::move(*sketch));
       if (turns(plan_.takes[i])) since_home_.push_back({i, sketches_.back()});
@@ -148,7 +154,52 @@ class Runner {
     return {};
   }
 
+  /// Takes that differ from it in their drive alone are one series with it.
+  [[nodiscard]] std::string series_of(std::size_t i) const {
+    const TakeRequest& r = plan_.takes[i].request;
+    return fmt::format("{} {} {} {} {} {} {} {}", static_cast<int>(r.kind), r.condition, r.source,
+                       r.sample, r.variant_id, r.distance_m, r.horizontal_deg, r.vertical_deg);
+  }
+
+  /// Of a series of drives: whether one that was played is enough for this one.
+  [[nodiscard]] bool spared(std::size_t i) {
+    if (!settings_.stop_early || enough_.empty() || series_of(i) != series_ ||
+        plan_.takes[i].request.drive_v <= enough_v_ * 1.001 ||
+        plan_.takes[i].request.target_spl_db > 0.0)
+      return false;
+    standing_[i].state = PlanState::kSkipped;
+    ++summary_.left_out;
+    if (hooks_.left_out)
+      hooks_.left_out(
+          i, {Remark::Weight::kNote, "enough",
+              fmt::format("{} was not played: {}", plan_.takes[i].request.name, enough_),
+              "Take it by hand if you want it all the same."});
+    return true;
+  }
+
+  /// What a kept take says of louder ones.
+  void look_on(std::size_t i, const TakeOutcome& outcome) {
+    if (!settings_.stop_early || !is_pressure(plan_.takes[i].request.kind)) return;
+    const bool more = std::any_of(plan_.takes.begin(), plan_.takes.end(), [&](const auto& t) {
+      const auto k = static_cast<std::size_t>(&t - plan_.takes.data());
+      return wanted(k) && series_of(k) == series_of(i) &&
+             t.request.drive_v > 1.001 * plan_.takes[i].request.drive_v;
+    });
+    if (series_of(i) != series_) {
+      series_ = series_of(i);
+      enough_.clear();
+      lowest_.reset();
+    }
+    if (!lowest_) lowest_ = outcome;
+    if (!more || !enough_.empty()) return;
+    if (const auto why = enough(*lowest_, outcome, rig_)) {
+      enough_ = *why;
+      enough_v_ = outcome.take.conditions.drive_v;
+    }
+  }
+
   Result<void> one(std::size_t i) {
+    if (spared(i)) return {};
     if (auto stood = stand(i, false); !stood) return stood;
     std::optional<TakeSketch> earlier_try;
     std::vector<Remark> why;
@@ -287,6 +338,10 @@ class Runner {
   bool laid_down_ = false;
   std::string levelled_;
   double level_v_ = 1e9;
+  std::string series_;
+  std::optional<TakeOutcome> lowest_;  ///< the first of the series
+  std::string enough_;                 ///< why no louder one is played; empty: go on
+  double enough_v_ = 0.0;
   std::vector<Remark> level_remarks_;
 };
 
@@ -300,58 +355,6 @@ Result<QueueSummary> run_queue(AudioDevice& device, Turntable* table, const RigC
     return bad_input("The plan and its standing do not belong together.");
   return Runner(device, table, rig, plan, standing, drawing, settings, hooks, std::move(stop))
       .run();
-}
-
-Result<LevelSetting> set_level(AudioDevice& device, const RigCalibration& rig,
-                               const TakeRequest& wanted, std::stop_token stop) {
-  const TakeRequest allowed = limited(wanted).request;
-  LevelSetting setting{allowed.drive_v, 0.0, {}};
-  for (const double down_db : {20.0, 10.0}) {
-    TakeRequest quiet = allowed;
-    quiet.repeats = 1;
-    // Short sweeps begin higher: their lowest octaves would pass within a few periods.
-    quiet.duration_s = 0.5;
-    quiet.start_hz = std::max(quiet.start_hz, 60.0);
-    quiet.drive_v = allowed.drive_v * std::pow(10.0, -down_db / 20.0);
-    auto outcome = run_take(device, rig, quiet, stop, {});
-    if (!outcome) return tl::unexpected(outcome.error());
-    const double peak = peak_of(outcome->recording.measured);
-    const double at_wanted = peak * allowed.drive_v / quiet.drive_v;
-    setting.peak = at_wanted;
-    if (at_wanted > kHighestPeak) {
-      setting.drive_v = std::max(quiet.drive_v * 0.6 * kHighestPeak / std::max(peak, 1e-9), 1e-3);
-      setting.drive_v = std::min(setting.drive_v, allowed.drive_v);
-      setting.peak = peak * setting.drive_v / quiet.drive_v;
-      setting.remarks.push_back(
-          {Remark::Weight::kNote, "level-set",
-           fmt::format("{} V would have clipped the input: the drive was set to {} V.",
-                       three_digits(allowed.drive_v), three_digits(setting.drive_v)),
-           "Turn the input gain down to measure at the drive you wanted."});
-      return setting;
-    }
-  }
-  return setting;
-}
-
-std::vector<double> countdown_signal(double seconds, double drive_v, const RigCalibration& rig,
-                                     double sample_rate_hz) {
-  constexpr double kPip_hz = 1000.0;
-  const double amplitude = 0.1 * drive_v * std::sqrt(2.0) / rig.output_v_per_unit;
-  const auto whole = static_cast<std::size_t>(std::max(seconds, 0.5) * sample_rate_hz);
-  std::vector<double> signal(whole, 0.0);
-  const auto pip = [&](double from_s, double length_s) {
-    const auto from = static_cast<std::size_t>(from_s * sample_rate_hz);
-    const auto count = static_cast<std::size_t>(length_s * sample_rate_hz);
-    for (std::size_t i = 0; i < count && from + i < whole; ++i) {
-      const double t = static_cast<double>(i) / sample_rate_hz;
-      // Raised at both ends, so that nothing clicks.
-      const double rise = std::min({1.0, t / 0.01, (length_s - t) / 0.01});
-      signal[from + i] = amplitude * rise * std::sin(2.0 * kPi * kPip_hz * t);
-    }
-  };
-  for (double t = 0.0; t < seconds - 1.0; t += 1.0) pip(t, 0.08);
-  pip(std::max(seconds - 0.9, 0.0), 0.3);
-  return signal;
 }
 
 }  // namespace lalometer

@@ -15,6 +15,7 @@ struct QueueSettings {
   int tries = 4;             ///< of one take, before the queue stops and asks
   double countdown_s = 0.0;  ///< hands-free: pips through the loudspeaker before each sweep
   bool set_level = true;     ///< a low-level sweep first; the drive is lowered where it would clip
+  bool stop_early = true;    ///< of a series of drives the louder ones, once one is enough
   bool check_table = true;   ///< after each half orbit the table is homed and compared
 };
 
@@ -32,6 +33,10 @@ struct QueueHooks {
       {};
   /// A try that was not kept, and why.
   std::function<void(std::size_t index, const std::vector<Remark>& why)> refused = {};
+  /// A take that is not played any more, and why: what was played before it was enough.
+  std::function<void(std::size_t index, const Remark& why)> left_out = {};
+  /// What a take stands (TakeRequest::stands_v), by its subject's drawing.
+  std::function<void(TakeRequest& request)> stands = {};
   /// Tells a simulated stand what a real one has by itself; before every sweep.
   std::function<void(const TakeRequest& request)> aim = {};
 };
@@ -39,6 +44,7 @@ struct QueueHooks {
 struct QueueSummary {
   std::size_t kept = 0;
   std::size_t refused = 0;  ///< tries that were not kept
+  std::size_t left_out = 0;  ///< takes that were not played: the ones before were enough
   bool finished = false;    ///< nothing of the plan is missing any more
 };
 
@@ -55,20 +61,5 @@ struct QueueSummary {
                                              const std::string& drawing,
                                              const QueueSettings& settings, const QueueHooks& hooks,
                                              std::stop_token stop);
-
-/// The drive that neither clips the interface nor passes what is wanted, found by low-level sweeps
-/// that rise in steps of 10 dB from 20 dB under it.
-struct LevelSetting {
-  double drive_v;
-  double peak;  ///< of the input at that drive, re full scale
-  std::vector<Remark> remarks;
-};
-[[nodiscard]] Result<LevelSetting> set_level(AudioDevice& device, const RigCalibration& rig,
-                                             const TakeRequest& wanted, std::stop_token stop);
-
-/// Pips, one a second and a longer one at the end, 20 dB under the drive: for hands-free work.
-[[nodiscard]] std::vector<double> countdown_signal(double seconds, double drive_v,
-                                                   const RigCalibration& rig,
-                                                   double sample_rate_hz);
 
 }  // namespace lalometer

@@ -2,6 +2,7 @@
 
 #include "workbench/level/decay_study.h"
 #include "workbench/level/distortion_study.h"
+#include "workbench/level/tones_study.h"
 #include "workbench/telling/told.h"
 
 namespace lalometer {

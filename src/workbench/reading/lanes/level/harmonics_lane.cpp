@@ -14,7 +14,7 @@ namespace lalometer {
 namespace {
 
 bool has_sweep(const LaidTake& one) {
-  return holds_sweep(one.take);
+  return tells_harmonics(one.take);
 }
 
 bool is_read(const LaidTake& one) {
