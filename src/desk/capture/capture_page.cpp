@@ -14,6 +14,8 @@
 #include "desk/parts/page_parts.h"
 #include "workbench/practice/demo_book.h"
 #include "workbench/practice/practice_subject.h"
+#include "workbench/taking/level/drive_guard.h"
+#include "workbench/taking/level/tones_runner.h"
 
 namespace lalometer {
 namespace {
@@ -28,6 +30,9 @@ enum Mishap {
   kHum,
   kWrongRate
 };
+/// As the form offers them.
+constexpr TakeKind kKinds[] = {TakeKind::kResponse, TakeKind::kImpedance, TakeKind::kMultitone,
+                               TakeKind::kSteadyTones};
 enum OnTheBench { kKioskBare, kKioskLined, kAsDrawn };
 
 }  // namespace
@@ -101,15 +106,19 @@ void CapturePage::showQueued(const PlannedTake* planned) {
             .arg(name, value));
   };
   const bool impedance = r.kind == TakeKind::kImpedance;
-  row(tr("Kind"), impedance                        ? tr("Impedance")
+  row(tr("Kind"), impedance                            ? tr("Impedance")
+                  : r.kind == TakeKind::kMultitone   ? tr("Many tones at once")
+                  : r.kind == TakeKind::kSteadyTones ? tr("Tones one by one")
                   : r.kind == TakeKind::kNearField ? tr("Near field of %1").arg(text(r.source))
                                                    : tr("Response"));
   if (is_pressure(r.kind) && r.kind != TakeKind::kNearField)
     row(tr("Angle"), r.vertical_deg != 0.0 ? tr("%1° vertical").arg(r.vertical_deg)
                                            : tr("%1° horizontal").arg(r.horizontal_deg));
   if (!impedance) row(tr("Distance"), tr("%1 m").arg(r.distance_m));
-  row(tr("Drive"), tr("%1 V").arg(text(three_digits(r.drive_v))));
-  row(tr("Sweep"),
+  row(tr("Drive"), r.target_spl_db > 0.0
+                       ? tr("as %1 dB at 1 m wants it").arg(r.target_spl_db)
+                       : tr("%1 V").arg(text(three_digits(r.drive_v))));
+  row(plays_tones(r.kind) ? tr("Tones") : tr("Sweep"),
       tr("%1 to %2").arg(text(frequency_text(r.start_hz)), text(frequency_text(r.stop_hz))));
   if (!r.sample.empty()) row(tr("Sample"), text(r.sample));
   row(tr("Repeats"), QString::number(r.repeats));
@@ -177,16 +186,21 @@ void CapturePage::newVariant() {
 void CapturePage::followKind() {
   const bool impedance = kind_->currentIndex() == 1;
   const bool free_air = impedance && condition_->currentIndex() == 1;
-  name_->setText(free_air ? tr("Free air") : impedance ? tr("Impedance in box") : tr("On axis"));
+  const TakeKind kind = kKinds[static_cast<std::size_t>(std::max(kind_->currentIndex(), 0))];
+  name_->setText(free_air                         ? tr("Free air")
+                 : impedance                      ? tr("Impedance in box")
+                 : kind == TakeKind::kMultitone   ? tr("Multitone")
+                 : kind == TakeKind::kSteadyTones ? tr("Tones one by one")
+                                                  : tr("On axis"));
   condition_->setEnabled(impedance);
   distance_->setEnabled(!impedance);
   const auto driver = static_cast<SubjectKind>(driver_->currentData().toInt());
   const DriverLimits limits = limits_of(driver);
   // The form shows what will be done; the limits themselves are the runner's.
   TakeRequest wanted;
-  wanted.kind = impedance ? TakeKind::kImpedance : TakeKind::kResponse;
+  wanted.kind = kind;
   wanted.driver = driver;
-  wanted.start_hz = impedance ? 5.0 : 10.0;
+  wanted.start_hz = impedance ? 5.0 : plays_tones(kind) ? 20.0 : 10.0;
   wanted.drive_v = impedance ? 1.0 : 2.83;
   const TakeRequest allowed = limited(wanted).request;
   start_->setValue(allowed.start_hz);
@@ -209,7 +223,7 @@ QString CapturePage::freeName(const QString& wanted, Id variant) const {
 
 TakeRequest CapturePage::request() const {
   TakeRequest r;
-  r.kind = kind_->currentIndex() == 1 ? TakeKind::kImpedance : TakeKind::kResponse;
+  r.kind = kKinds[static_cast<std::size_t>(std::max(kind_->currentIndex(), 0))];
   if (r.kind == TakeKind::kImpedance)
     r.condition = condition_->currentData().toString().toStdString();
   r.driver = static_cast<SubjectKind>(driver_->currentData().toInt());
@@ -220,10 +234,22 @@ TakeRequest CapturePage::request() const {
   r.repeats = repeats_->value();
   r.sample_rate_hz = controller_.wired().wiring().sample_rate_hz;
   r.sample = sample_->currentText().trimmed().toStdString();
-  r.duration_s = r.kind == TakeKind::kImpedance ? 2.7 : 1.4;
+  r.duration_s = r.kind == TakeKind::kImpedance  ? 2.7
+                 : r.kind == TakeKind::kMultitone ? 12.0
+                                                  : 1.4;
+  if (r.kind == TakeKind::kSteadyTones) {
+    r.tones_per_octave = 6.0;
+    r.stop_hz = 10000.0;
+  }
   r.variant_id = target_->currentData().toLongLong();
   const Variant* variant = session_.variant(r.variant_id);
   r.subject_id = variant == nullptr ? 0 : variant->subject_id;
+  if (const Subject* s = session_.subject(r.subject_id)) {
+    if (const auto limit = drive_limit(s->description, r)) {
+      r.stands_v = limit->highest_v;
+      r.stands_why = limit->why;
+    }
+  }
   return r;
 }
 

@@ -28,6 +28,8 @@ void CapturePage::makeForm(QVBoxLayout* layout) {
   kind_->setObjectName(QStringLiteral("captureKind"));
   kind_->addItem(tr("Response on axis"));
   kind_->addItem(tr("Impedance"));
+  kind_->addItem(tr("Many tones at once"));
+  kind_->addItem(tr("Tones one by one"));
   condition_ = new QComboBox(inside);
   condition_->setObjectName(QStringLiteral("captureCondition"));
   condition_->addItem(tr("in its box"), QStringLiteral("in-box"));

@@ -128,6 +128,14 @@ void RigPage::makeCalibration(QVBoxLayout* layout) {
   incidence_->setToolTip(
       tr("Which way the microphone must point for its correction file to be right."));
   figures->addRow(tr("Mic file for"), incidence_);
+  microphone_thd_ = number_box("rigMicrophoneThd", 0.0, 10.0, 0.0, 2, tr("%"), inside);
+  microphone_thd_->setSpecialValueText(tr("not told"));
+  microphone_thd_->setToolTip(
+      tr("The microphone's own distortion as its sheet tells it: no harmonic below it is told."));
+  microphone_spl_ = number_box("rigMicrophoneSpl", 60.0, 180.0, 130.0, 0, tr("dB SPL"), inside);
+  microphone_spl_->setToolTip(tr("The level it holds at; it falls by 1 dB for each dB less."));
+  figures->addRow(tr("Mic's own THD"), microphone_thd_);
+  figures->addRow(tr("at"), microphone_spl_);
   figures->addRow(tr("Calibrator"), calibrator_db_);
   layout->addLayout(figures);
   connect(incidence_, &QComboBox::activated, this, [this] {
@@ -135,6 +143,13 @@ void RigPage::makeCalibration(QVBoxLayout* layout) {
     rig.microphone_correction_deg = incidence_->currentData().toDouble();
     capture_.setRig(rig);
   });
+  for (QDoubleSpinBox* box : {microphone_thd_, microphone_spl_})
+    connect(box, &QDoubleSpinBox::editingFinished, this, [this] {
+      RigCalibration rig = capture_.rig();
+      rig.microphone_thd_percent = microphone_thd_->value();
+      rig.microphone_thd_db_spl = microphone_spl_->value();
+      capture_.setRig(rig);
+    });
   makeSteps(layout);
   layout->addStretch(1);
   layout->addWidget(role_label(tr("Only an amplifier whose black terminal is ground may be joined "
@@ -304,6 +319,13 @@ void RigPage::changeWiring() {
 
 void RigPage::showCalibration() {
   clear_layout(parts_);
+  {
+    const QSignalBlocker block_thd(microphone_thd_);
+    const QSignalBlocker block_spl(microphone_spl_);
+    microphone_thd_->setValue(capture_.rig().microphone_thd_percent);
+    if (capture_.rig().microphone_thd_db_spl > 0.0)
+      microphone_spl_->setValue(capture_.rig().microphone_thd_db_spl);
+  }
   incidence_->setCurrentIndex(capture_.rig().microphone_correction_deg == 90.0 ? 1 : 0);
   incidence_->setEnabled(capture_.rig().microphone_correction.has_value());
   for (const CalibrationStatus& s : status_of(capture_.rig(), utc_now())) {

@@ -111,6 +111,8 @@ class RigPage : public QWidget, public DeskPart {
   QLabel* stage_;
   QVBoxLayout* parts_;
   QComboBox* incidence_;
+  QDoubleSpinBox* microphone_thd_;
+  QDoubleSpinBox* microphone_spl_;
   QDoubleSpinBox* calibrator_db_;
   QDoubleSpinBox* volts_;
   QDoubleSpinBox* known_ohm_;

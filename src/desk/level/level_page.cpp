@@ -7,12 +7,14 @@
 #include <QHBoxLayout>
 #include <QMouseEvent>
 #include <QPushButton>
+#include <QSlider>
 #include <cctype>
 #include <cmath>
 #include <map>
 
 #include "base/constants.h"
 #include "base/text.h"
+#include "desk/level/slice_view.h"
 #include "desk/parts/page_parts.h"
 #include "workbench/level/level_nodes.h"
 
@@ -27,7 +29,8 @@ QString text_of(const std::string& s) {
 const LaidTake* shown_one(const std::vector<LaidTake>& laid, Id chosen) {
   const LaidTake* shown = nullptr;
   for (const LaidTake& one : laid)
-    if (one.time && (one.time->distortion || one.time->any_decay() != nullptr) &&
+    if (one.time &&
+        (one.time->distortion || one.time->multitone || one.time->any_decay() != nullptr) &&
         (shown == nullptr || one.take.id == chosen))
       shown = &one;
   return shown;
@@ -105,13 +108,45 @@ LevelPage::LevelPage(BookSession& session, ScoreState& state, QWidget* parent)
   cards_->setSpacing(6);
   layout->addLayout(cards_);
   layout->addWidget(rule(inside));
+  layout->addWidget(role_label(tr("What touches or hisses"), "head", inside));
+  noises_ = new QVBoxLayout;
+  noises_->setSpacing(6);
+  layout->addLayout(noises_);
+  layout->addWidget(rule(inside));
   layout->addWidget(role_label(tr("What rings on"), "head", inside));
   ridges_ = new QVBoxLayout;
   ridges_->setSpacing(3);
   layout->addLayout(ridges_);
+  makeSlices(layout, inside);
   layout->addStretch(1);
   connect(&session_, &BookSession::laidChanged, this, &LevelPage::fill);
   connect(&session_, &BookSession::resultsChanged, this, &LevelPage::fill);
+}
+
+void LevelPage::makeSlices(QVBoxLayout* layout, QWidget* inside) {
+  slices_ = new SliceView(session_, state_, inside);
+  time_ = new QSlider(Qt::Horizontal, inside);
+  time_->setObjectName(QStringLiteral("sliceTime"));
+  time_->setRange(0, 2000);
+  time_->setToolTip(tr("The time cursor of all decays, ms after the arrival."));
+  layout->addWidget(slices_);
+  layout->addWidget(time_);
+  connect(time_, &QSlider::valueChanged, this,
+          [this](int place) { state_.setCursorMs(slices_->lastMs() * place / time_->maximum()); });
+  const auto follow = [this] {
+    const QSignalBlocker block(time_);
+    time_->setEnabled(slices_->lastMs() > 0.0);
+    if (slices_->lastMs() > 0.0)
+      time_->setValue(
+          static_cast<int>(std::lround(state_.cursorMs() / slices_->lastMs() * time_->maximum())));
+  };
+  connect(&state_, &ScoreState::timeMoved, this, follow);
+  connect(slices_, &SliceView::fetched, this, follow);
+  follow();
+}
+
+void LevelPage::setTheme(const Theme& theme) {
+  slices_->setTheme(theme);
 }
 
 void LevelPage::makeListening(QVBoxLayout* layout, QWidget* inside) {
@@ -138,7 +173,7 @@ void LevelPage::makeListening(QVBoxLayout* layout, QWidget* inside) {
 }
 
 void LevelPage::shown() {
-  session_.time().want(kWantDistortion | kWantCumulative);
+  session_.time().want(kWantDistortion | kWantCumulative | kWantMultitone | kWantRub);
   fill();
 }
 
@@ -187,7 +222,7 @@ void LevelPage::fill() {
     key += fmt::format(" {}{}", one.take.id, one.time ? one.time->key : std::string("-"));
   if (key == filled_) return;
   filled_ = key;
-  for (QVBoxLayout* layout : {levels_, cards_, ridges_}) clear_layout(layout);
+  for (QVBoxLayout* layout : {levels_, cards_, noises_, ridges_}) clear_layout(layout);
   listening_->hide();
   if (own == nullptr) {
     const bool waits = std::any_of(laid.begin(), laid.end(),
@@ -198,8 +233,11 @@ void LevelPage::fill() {
     return;
   }
   take_->setText(text_of(own->take.name));
-  fillLevels(*own, laid);
-  fillDecay(*own, laid);
+  if (!own->time->multitone) fillLevels(*own, laid);
+  fillTones(laid);
+  fillNoises(*own, laid);
+  fillParts(*own, laid);
+  if (has_impulse(own->take)) fillDecay(*own, laid);
 }
 
 void LevelPage::fillLevels(const LaidTake& own, const std::vector<LaidTake>& laid) {
@@ -213,7 +251,8 @@ void LevelPage::fillLevels(const LaidTake& own, const std::vector<LaidTake>& lai
   // As they were taken: what has changed meanwhile is told by the order.
   std::map<std::pair<std::string, Id>, std::shared_ptr<const DistortionReading>> taken;
   for (const LaidTake& one : laid)
-    if (one.time && one.time->distortion && same_level_place(own.take, one.take))
+    if (one.time && one.time->distortion &&
+        (one.take.id == own.take.id || same_level_place(own.take, one.take)))
       taken[{one.take.taken_at, one.take.id}] = one.time->distortion;
   std::vector<std::shared_ptr<const DistortionReading>> readings;
   for (const auto& [when, reading] : taken) readings.push_back(reading);

@@ -9,11 +9,13 @@
 class QComboBox;
 class QDoubleSpinBox;
 class QLabel;
+class QSlider;
 class QVBoxLayout;
 
 namespace lalometer {
 
 struct LevelsReading;
+class SliceView;
 
 /// Level and time: how loud it goes, what it adds, what lingers.
 class LevelPage : public QWidget, public DeskPart {
@@ -21,6 +23,7 @@ class LevelPage : public QWidget, public DeskPart {
  public:
   LevelPage(BookSession& session, ScoreState& state, QWidget* parent = nullptr);
   void shown() override;
+  void setTheme(const Theme& theme) override;
 
  signals:
   void lanesAsked(bool time);
@@ -30,9 +33,14 @@ class LevelPage : public QWidget, public DeskPart {
   bool eventFilter(QObject* watched, QEvent* event) override;
 
  private:
+  void makeSlices(QVBoxLayout* layout, QWidget* inside);
   void makeListening(QVBoxLayout* layout, QWidget* inside);
   void fill();
   void fillLevels(const LaidTake& own, const std::vector<LaidTake>& laid);
+  void fillTones(const std::vector<LaidTake>& laid);
+  /// Rub and buzz, against a good one too; noise of a port; cone and port side by side.
+  void fillNoises(const LaidTake& own, const std::vector<LaidTake>& laid);
+  void fillParts(const LaidTake& own, const std::vector<LaidTake>& laid);
   void fillDecay(const LaidTake& own, const std::vector<LaidTake>& laid);
   void showListening();
   void addRow(QVBoxLayout* to, const std::string& name, const std::string& value,
@@ -48,7 +56,10 @@ class LevelPage : public QWidget, public DeskPart {
   QDoubleSpinBox* distance_;
   QComboBox* count_;
   QLabel* heard_;
+  QVBoxLayout* noises_;
   QVBoxLayout* ridges_;
+  SliceView* slices_;
+  QSlider* time_;
   std::string filled_;  ///< what stands there
   ValidRange judged_ = {};
   double clean_1m_db_ = 0.0;  ///< highest clean level at 1 m; 0: not known

@@ -54,6 +54,7 @@ std::optional<double> number_of(const QString& text) {
   QString plain = text;
   plain.replace(QLatin1Char(','), QLatin1Char('.'))
       .remove(QLatin1Char('m'))
+      .remove(QStringLiteral("dB"))
       .remove(QLatin1Char('V'));
   const double value = plain.trimmed().toDouble(&fine);
   return fine && std::isfinite(value) ? std::optional(value) : std::nullopt;
@@ -247,7 +248,9 @@ void PlanDesk::fillTable() {
         QString::fromStdString(t.request.name),
         angle_text(t.request),
         response ? QStringLiteral("%1 m").arg(t.request.distance_m) : QStringLiteral("–"),
-        QStringLiteral("%1 V").arg(QString::fromStdString(three_digits(t.request.drive_v))),
+        t.request.target_spl_db > 0.0
+            ? QStringLiteral("%1 dB").arg(t.request.target_spl_db)
+            : QStringLiteral("%1 V").arg(QString::fromStdString(three_digits(t.request.drive_v))),
         QString::number(t.request.repeats),
         QString::number(minutes_of(t, true), 'f', 1),
         QString::fromStdString(t.instruction)};
@@ -309,7 +312,15 @@ void PlanDesk::change(int row, int column) {
       if (number && *number > 0.0 && *number < 50.0) t.request.distance_m = *number;
       break;
     case kDrive:
-      if (number && *number > 0.0 && *number < 100.0) t.request.drive_v = *number;
+      // "85 dB" is a level at 1 m, what has no unit keeps the one it had.
+      if (number && *number > 0.0 && *number < 140.0 &&
+          (text.contains(QStringLiteral("dB")) ||
+           (t.request.target_spl_db > 0.0 && !text.contains(QLatin1Char('V'))))) {
+        t.request.target_spl_db = *number;
+      } else if (number && *number > 0.0 && *number < 100.0) {
+        t.request.drive_v = *number;
+        t.request.target_spl_db = 0.0;
+      }
       break;
     case kRepeats:
       if (number && *number >= 1.0 && *number <= 64.0)

@@ -128,7 +128,8 @@ void QueueBanner::show() {
   if (index < 0 || index >= static_cast<int>(plan->takes.size())) {
     what_->setText(tr("All taken"));
     state_->clear();
-    todo_->setText(tr("Nothing of this plan is missing any more."));
+    todo_->setText(queue_.leftOut().isEmpty() ? tr("Nothing of this plan is missing any more.")
+                                              : queue_.leftOut());
     progress_->setValue(1000);
     return;
   }

@@ -3,6 +3,7 @@
 #include <QTimer>
 #include <chrono>
 #include <cmath>
+#include "workbench/taking/level/drive_guard.h"
 
 namespace lalometer {
 
@@ -125,11 +126,13 @@ void QueueController::start() {
   error_.clear();
   summary_ = {};
   place_ = {};
+  left_out_.clear();
   const Subject* s = session_.subject(plan_->subject_id);
   const std::string drawing = s == nullptr ? "" : s->drawing_mark;
   // Everything by value, but the devices that are claimed for this run.
   const auto work = [self = QPointer<QueueController>(this), hand = hand_, options = options_,
-                     &rig = rig_, by_hand = rig_.table() == nullptr, drawing, plan = *plan_,
+                     &rig = rig_, by_hand = rig_.table() == nullptr, drawing,
+                     description = s == nullptr ? Description{} : s->description, plan = *plan_,
                      status = status_, calibration = calibration_,
                      writer = session_.writer()](const WorkContext& context) {
     QueueSettings settings;
@@ -176,6 +179,15 @@ void QueueController::start() {
         emit q.placeChanged();
       });
     };
+    hooks.left_out = [&](std::size_t index, const Remark& why) {
+      tell([index, why](QueueController& q) { q.left_out_.emplace_back(index, why); });
+    };
+    hooks.stands = [&](TakeRequest& request) {
+      const auto limit = drive_limit(description, request);
+      if (!limit) return;
+      request.stands_v = limit->highest_v;
+      request.stands_why = limit->why;
+    };
     hooks.aim = [&rig](const TakeRequest& request) { rig.aim(request); };
     return run_queue(rig.device(), rig.table(), calibration, plan, status, drawing, settings, hooks,
                      context.stop);
@@ -197,8 +209,25 @@ void QueueController::finish(const Result<QueueSummary>& result) {
     error_ = QString::fromStdString(result.error().text());
     emit failed(error_);
   }
+  strikeLeftOut();
   readPlan();
   emit stateChanged();
+}
+
+/// What was not played stays so in the plan, with the reason, until somebody takes it in again.
+void QueueController::strikeLeftOut() {
+  if (left_out_.empty() || !plan_) return;
+  MeasuringPlan plan = *plan_;
+  for (const auto& [index, why] : left_out_) {
+    if (index >= plan.takes.size()) continue;
+    plan.takes[index].skipped = true;
+    plan.takes[index].instruction = why.text + " " + why.advice;
+  }
+  session_.setDocument(plan.subject_id, "plan", to_json(plan), "Leave out what is too loud");
+}
+
+QString QueueController::leftOut() const {
+  return left_out_.empty() ? QString() : QString::fromStdString(left_out_.front().second.text);
 }
 
 void QueueController::pause() {

@@ -61,6 +61,8 @@ class QueueController : public QObject {
   void halt();
   [[nodiscard]] double minutesLeft() const;
   [[nodiscard]] QString lastError() const { return error_; }
+  /// Why takes of the last run were not played; empty: all were.
+  [[nodiscard]] QString leftOut() const;
   [[nodiscard]] const QueueSummary& summary() const { return summary_; }
 
  signals:
@@ -77,6 +79,7 @@ class QueueController : public QObject {
   void readByPlansGate();
   struct Hand;
   void showKept(Id id);
+  void strikeLeftOut();
   void finish(const Result<QueueSummary>& result);
 
   BookSession& session_;
@@ -88,6 +91,7 @@ class QueueController : public QObject {
   Place place_;
   QueueSummary summary_;
   QString error_;
+  std::vector<std::pair<std::size_t, Remark>> left_out_;  ///< of this run
   WorkId work_id_ = 0;
   std::shared_ptr<Hand> hand_;  ///< shared with the worker
   bool running_ = false;

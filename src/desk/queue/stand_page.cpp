@@ -43,7 +43,16 @@ StandPage::StandPage(BookSession& session, QueueController& queue, PlanDesk& des
   layout->addStretch(1);
   layout->addWidget(role_label(
       tr("Stands tip over: load their foot. Two people lift what is heavy."), "quiet", this));
-  connect(purpose_, &QComboBox::currentIndexChanged, this, &StandPage::show);
+  connect(purpose_, &QComboBox::currentIndexChanged, this, [this] {
+    tones_->setValue(purpose_->currentData().toInt() == static_cast<int>(Purpose::kSteadyTones)
+                         ? 6.0
+                         : 3.0);
+    show();
+  });
+  connect(level_unit_, &QComboBox::currentIndexChanged, this, [this](int unit) {
+    levels_->setText(unit == 1 ? QStringLiteral("75, 85, 95") : QStringLiteral("0.7, 2.83, 5.66"));
+    show();
+  });
   for (QDoubleSpinBox* b :
        {distance_, speaker_, microphone_, ceiling_, left_, right_, behind_, beyond_}) {
     connect(b, &QDoubleSpinBox::valueChanged, this, [this] {
@@ -81,7 +90,20 @@ void StandPage::makeWishes(QVBoxLayout* layout) {
   samples_->setToolTip(tr("Several alike: each gets its takes."));
   levels_ = new QLineEdit(QStringLiteral("0.7, 2.83, 5.66"), this);
   levels_->setObjectName(QStringLiteral("planLevels"));
-  levels_->setToolTip(tr("Volts, from soft to loud."));
+  levels_->setToolTip(tr("From soft to loud."));
+  level_unit_ = new QComboBox(this);
+  level_unit_->setObjectName(QStringLiteral("planLevelUnit"));
+  level_unit_->addItems({tr("V at the terminals"), tr("dB SPL at 1 m")});
+  level_unit_->setToolTip(
+      tr("Levels at 1 m are found by soft sweeps that rise; the rig must be calibrated. Hearing "
+         "protection above 85 dB."));
+  highest_ = number("planHighest", 0.1, 60.0, 6.0, 2, tr("V"),
+                    tr("No level at 1 m is bought with more."), this);
+  tones_ = number("planTones", 1.0, 24.0, 3.0, 0, tr("an octave"),
+                  tr("How many tones are played."), this);
+  upper_ = number("planUpper", 0.0, 10000.0, 0.0, 0, tr("Hz"),
+                  tr("The upper driver's tones alone begin here. 0: at the drawing's crossover."),
+                  this);
   step_ = number("planStep", 1.0, 90.0, 10.0, 1, tr("°"), tr("Between two angles."), this);
   plane_ = new QComboBox(this);
   plane_->setObjectName(QStringLiteral("planPlane"));
@@ -94,6 +116,10 @@ void StandPage::makeWishes(QVBoxLayout* layout) {
   form->addRow(tr("Repeats"), repeats_);
   form->addRow(tr("Samples"), samples_);
   form->addRow(tr("Levels"), levels_);
+  form->addRow(tr("Levels in"), level_unit_);
+  form->addRow(tr("At most"), highest_);
+  form->addRow(tr("Tones"), tones_);
+  form->addRow(tr("Upper part"), upper_);
   form->addRow(tr("Step"), step_);
   form->addRow(tr("Plane"), plane_);
   form->addRow(tr("Added mass"), mass_);
@@ -175,9 +201,16 @@ void StandPage::show() {
   const auto purpose = static_cast<Purpose>(purpose_->currentData().toInt());
   answers_->setText(QString::fromUtf8(text_of(purpose).answers));
   const bool driver = purpose == Purpose::kDriverCheck || purpose == Purpose::kParameters;
-  wishes_->setRowVisible(samples_, driver);
-  wishes_->setRowVisible(levels_, purpose == Purpose::kLevels);
-  wishes_->setRowVisible(drive_, purpose != Purpose::kLevels);
+  const bool tones = purpose == Purpose::kMultitone || purpose == Purpose::kSteadyTones;
+  const bool by_spl = purpose == Purpose::kLevels || purpose == Purpose::kMultitone;
+  const bool levels = by_spl || purpose == Purpose::kNearLevels;
+  wishes_->setRowVisible(samples_, driver || purpose == Purpose::kRub);
+  wishes_->setRowVisible(levels_, levels);
+  wishes_->setRowVisible(level_unit_, by_spl);
+  wishes_->setRowVisible(highest_, by_spl && level_unit_->currentIndex() == 1);
+  wishes_->setRowVisible(drive_, !levels);
+  wishes_->setRowVisible(tones_, tones);
+  wishes_->setRowVisible(upper_, purpose == Purpose::kMultitone);
   wishes_->setRowVisible(step_, purpose == Purpose::kOrbit);
   wishes_->setRowVisible(plane_, purpose == Purpose::kOrbit);
   wishes_->setRowVisible(mass_, purpose == Purpose::kParameters);
@@ -227,9 +260,14 @@ void StandPage::makePlan() {
   for (const QString& name : samples_->text().split(QLatin1Char(','), Qt::SkipEmptyParts))
     if (!name.trimmed().isEmpty() && wishes_->isRowVisible(samples_))
       w.samples.push_back(name.trimmed().toStdString());
+  w.tones_per_octave = tones_->value();
+  w.upper_from_hz = upper_->value();
+  w.highest_v = highest_->value();
+  const bool by_spl = wishes_->isRowVisible(level_unit_) && level_unit_->currentIndex() == 1;
   w.levels_v.clear();
   for (const QString& level : levels_->text().split(QLatin1Char(','), Qt::SkipEmptyParts))
-    if (const double v = level.trimmed().toDouble(); v > 0.0) w.levels_v.push_back(v);
+    if (const double v = level.trimmed().toDouble(); v > 0.0)
+      (by_spl ? w.levels_db : w.levels_v).push_back(v);
   const auto plan =
       plan_for(static_cast<Purpose>(purpose_->currentData().toInt()), *subject, variants, w);
   trouble_->setText(plan ? QString() : QString::fromStdString(plan.error().text()));

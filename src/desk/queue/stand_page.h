@@ -31,6 +31,10 @@ class StandPage : public QWidget, public DeskPart {
   QSpinBox* repeats_;
   QLineEdit* samples_;
   QLineEdit* levels_;
+  QComboBox* level_unit_;
+  QDoubleSpinBox* highest_;
+  QDoubleSpinBox* tones_;
+  QDoubleSpinBox* upper_;
   QDoubleSpinBox* step_;
   QComboBox* plane_;
   QDoubleSpinBox* mass_;

@@ -57,6 +57,25 @@ void ScoreView::drawCursor(QPainter& painter) {
   painter.drawText(flag, Qt::AlignCenter, text);
 }
 
+bool ScoreView::showsTime(std::size_t lane) const {
+  const LaneContent& content = lanes_[lane].content;
+  return content.left.quantity == AxisQuantity::kTime && content.find<ValueMap>() != nullptr;
+}
+
+void ScoreView::drawTimeCursor(QPainter& painter) {
+  painter.setRenderHint(QPainter::Antialiasing, false);
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    if (!showsTime(i)) continue;
+    const LaneContent& content = lanes_[i].content;
+    const double at = content.left.unit == "periods" ? state_.cursorPeriods() : state_.cursorMs();
+    const QRectF rect = laneRect(i);
+    const double y = std::floor(rect.top() + geometryOf(i).up.px(at)) + 0.5;
+    if (at <= 0.0 || y < rect.top() + kHeading_px || y > rect.bottom()) continue;
+    painter.setPen(QPen(theme_.accent, 1));
+    painter.drawLine(QPointF(plotLeft(), y), QPointF(plotRight(), y));
+  }
+}
+
 void ScoreView::drawAxis(QPainter& painter) {
   const AcrossMapping map = across();
   painter.setFont(text_font(11));
@@ -174,6 +193,7 @@ void ScoreView::paintEvent(QPaintEvent* event) {
   drawAxis(painter);
   drawHandles(painter);
   drawThread(painter);
+  drawTimeCursor(painter);
   drawCursor(painter);
   if (drop_line_y_ >= 0.0)
     painter.fillRect(QRectF(plotLeft(), drop_line_y_ - 1.5, plotRight() - plotLeft(), 3),

@@ -41,17 +41,33 @@ class ScoreState : public QObject {
     shown_decade_db_ = db;
     emit proportionChanged();
   }
+  /// Where a decay is looked at: ms after the arrival, and periods of maps that count in these.
+  [[nodiscard]] double cursorMs() const { return cursor_ms_; }
+  [[nodiscard]] double cursorPeriods() const { return cursor_periods_; }
+  void setCursorMs(double ms) {
+    if (ms == cursor_ms_ || !(ms >= 0.0)) return;
+    cursor_ms_ = ms;
+    emit timeMoved();
+  }
+  void setCursorPeriods(double periods) {
+    if (periods == cursor_periods_ || !(periods >= 0.0)) return;
+    cursor_periods_ = periods;
+    emit timeMoved();
+  }
   /// Steps by 1/24 octave times `steps`.
   void nudgeCursor(double steps) { setCursorHz(cursor_hz_ * std::exp2(steps / 24.0)); }
 
  signals:
   void rangeChanged();
   void cursorMoved();
+  void timeMoved();
   void proportionChanged();
 
  private:
   FrequencyRange range_;
   double cursor_hz_ = 1000.0;
+  double cursor_ms_ = 0.0;
+  double cursor_periods_ = 0.0;
   int decade_db_ = 0;
   double shown_decade_db_ = 0.0;
 };

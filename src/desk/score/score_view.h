@@ -119,6 +119,10 @@ class ScoreView : public QWidget, public DeskPart {
   void drawAxis(QPainter& painter);
   void drawHandles(QPainter& painter);
   void drawThread(QPainter& painter);
+  /// Lanes whose rows are times: a line where they are looked at, and a hand on it.
+  [[nodiscard]] bool showsTime(std::size_t lane) const;
+  void drawTimeCursor(QPainter& painter);
+  void moveTimeTo(QPointF at);
   [[nodiscard]] const LaneMark* markAt(QPointF at) const;
   /// Where a click adds a lane, and where one hides this lane.
   [[nodiscard]] QRectF addRect() const;

@@ -93,7 +93,19 @@ void ScoreView::mousePressEvent(QMouseEvent* event) {
   if (grip_.kind == Grip::Kind::kCursor) {
     state_.setCursorHz(across().value(std::clamp(event->position().x(), plotLeft(), plotRight())));
     chooseCurveAt(event->position());
+    moveTimeTo(event->position());
   }
+}
+
+void ScoreView::moveTimeTo(QPointF at) {
+  const std::size_t lane = laneAt(at);
+  if (lane == kNoLane || !showsTime(lane)) return;
+  const double row =
+      std::max(0.0, geometryOf(lane).up.value(at.y() - laneRect(lane).top()));
+  if (lanes_[lane].content.left.unit == "periods")
+    state_.setCursorPeriods(row);
+  else
+    state_.setCursorMs(row);
 }
 
 void ScoreView::chooseCurveAt(QPointF at) {
@@ -123,6 +135,7 @@ void ScoreView::moveGrip(QPointF at, Qt::KeyboardModifiers modifiers) {
       break;
     case Grip::Kind::kCursor:
       state_.setCursorHz(across().value(std::clamp(at.x(), plotLeft(), plotRight())));
+      moveTimeTo(at);
       break;
     case Grip::Kind::kPan: {
       const double octaves = std::log2(grip_.range.high_hz / grip_.range.low_hz) *

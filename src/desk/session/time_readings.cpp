@@ -50,7 +50,7 @@ void TimeReadings::follow() {
     if (!laid.contains(take.id)) continue;
     unsigned kinds = wanted_;
     if (laid.size() > kDecaysAtOnce && take.id != session_.chosenTake())
-      kinds &= kWantDistortion | kWantMultitone;
+      kinds &= kWantDistortion | kWantMultitone | kWantRub;
     TakeInputs inputs = session_.inputsOf(take);
     inputs.level = {};
     const std::string key = time_key(inputs, kinds);

@@ -23,6 +23,9 @@ struct MotorCurves {
   double coil_k_per_w = 0.0;      ///< thermal resistance of the coil; 0: it never warms
   double coil_j_per_k = 8.0;      ///< its heat capacity
   double warm_k = 0.0;            ///< how much warmer than 20 degC the coil is at the start
+  /// A coil that touches the gap's wall: each time the cone passes so far outward, a tick; 0: never.
+  double rub_at_m = 0.0;
+  double rub_pa = 0.05;           ///< peak of a tick at 1 m
   double port_loss_factor = 0.0;  ///< exit loss of the port's mouth, K in K rho u^2 / 2; 0: none
 
   [[nodiscard]] double bl_tm(const DriverParameters& d, double x_m) const;

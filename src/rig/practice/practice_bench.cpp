@@ -106,7 +106,8 @@ double PracticeBench::converted(double value) {
 }
 
 Spectrum PracticeBench::distortion_of(const Bins& bins, const Samples& volts, const Spectrum& drive,
-                                      std::vector<double>& port_speed) {
+                                      std::vector<double>& port_speed,
+                                      std::vector<double>& ticks) {
   const double rate = stream_->sample_rate_hz;
   const RealTransform transform(volts.size());
   Spectrum sum(drive.size(), 0.0);
@@ -129,6 +130,7 @@ Spectrum PracticeBench::distortion_of(const Bins& bins, const Samples& volts, co
     last_run_.warmest_k = std::max(last_run_.warmest_k, bent.warmer_k);
     for (const double x : bent.excursion_m)
       last_run_.farthest_m = std::max(last_run_.farthest_m, std::abs(x));
+    if (way.motor->rub_at_m > 0.0) add_rub(way, bent.excursion_m, ticks);
     if (!bent.port_m3_s.empty() && setup_.speaker.port_area_m2 > 0.0) {
       port_speed.resize(bent.port_m3_s.size(), 0.0);
       for (std::size_t i = 0; i < port_speed.size(); ++i)
@@ -158,6 +160,29 @@ Spectrum PracticeBench::distortion_of(const Bins& bins, const Samples& volts, co
   for (const double v : port_speed)
     last_run_.fastest_air_m_s = std::max(last_run_.fastest_air_m_s, std::abs(v));
   return sum;
+}
+
+void PracticeBench::add_rub(const PracticeWay& way, const std::vector<double>& excursion_m,
+                            std::vector<double>& ticks) const {
+  constexpr double kTick_hz = 4000.0;
+  constexpr double kFades_s = 0.5e-3;
+  const double rate = stream_->sample_rate_hz;
+  const double near =
+      setup_.room.near_source.empty() ? 1.0 / std::max(setup_.room.distance_m, 0.1) : 5.0;
+  const auto flight = static_cast<std::size_t>(
+      rate * setup_.room.distance_m / speed_of_sound_m_s(setup_.room.temperature_c));
+  ticks.resize(excursion_m.size(), 0.0);
+  for (std::size_t i = 1; i < excursion_m.size(); ++i) {
+    const double limit = way.motor->rub_at_m;
+    if (!(excursion_m[i] > limit && excursion_m[i - 1] <= limit)) continue;
+    for (std::size_t k = 0; k < static_cast<std::size_t>(6.0 * kFades_s * rate); ++k) {
+      const std::size_t at = i + flight + k;
+      if (at >= ticks.size()) break;
+      const double t = static_cast<double>(k) / rate;
+      ticks[at] += near * way.motor->rub_pa * std::exp(-t / kFades_s) *
+                   std::sin(2.0 * kPi * kTick_hz * t);
+    }
+  }
 }
 
 void PracticeBench::add_port_noise(Samples& pressure, const std::vector<double>& port_speed) {
@@ -208,6 +233,7 @@ Result<Samples> PracticeBench::sounded(const Samples& volts, std::span<const dou
   };
   last_run_ = {};
   std::vector<double> port_speed;
+  std::vector<double> ticks;
   const auto circuits = std::make_shared<PracticeCircuits>(setup_.speaker);
   if (microphone) {
     const PracticeField field(setup_.speaker, setup_.room, circuits);
@@ -225,7 +251,7 @@ Result<Samples> PracticeBench::sounded(const Samples& volts, std::span<const dou
         bins.pressures[w][k] = pressures[w];
       }
     }
-    const Spectrum distortion = distortion_of(bins, volts, result, port_speed);
+    const Spectrum distortion = distortion_of(bins, volts, result, port_speed, ticks);
     if (stop.stop_requested()) return cancelled();
     for (std::size_t k = 1; k < result.size(); ++k) {
       Complex all = 0.0;
@@ -234,9 +260,11 @@ Result<Samples> PracticeBench::sounded(const Samples& volts, std::span<const dou
     }
     result[0] = 0.0;
     if (!second.empty()) add_reference(second, result);
-    if (!port_speed.empty() && setup_.port_noise_pa > 0.0) {
+    const bool hisses = !port_speed.empty() && setup_.port_noise_pa > 0.0;
+    if (hisses || !ticks.empty()) {
       Samples noise(n, 0.0);
-      add_port_noise(noise, port_speed);
+      std::copy_n(ticks.begin(), std::min(ticks.size(), n), noise.begin());
+      if (hisses) add_port_noise(noise, port_speed);
       Spectrum hiss(result.size());
       transform.forward(noise, hiss);
       for (std::size_t k = 1; k < result.size(); ++k) result[k] += hiss[k];

@@ -130,7 +130,11 @@ class PracticeBench final : public AudioDevice {
   /// The part that the loudspeaker itself adds: distortion by its motors, as a spectrum at the
   /// microphone, Pa; and how fast the air in the port moves.
   [[nodiscard]] Spectrum distortion_of(const Bins& bins, const Samples& volts,
-                                       const Spectrum& drive, std::vector<double>& port_speed);
+                                       const Spectrum& drive, std::vector<double>& port_speed,
+                                       std::vector<double>& ticks);
+  /// A tick of 0.5 ms around 4 kHz for each touch of a coil.
+  void add_rub(const PracticeWay& way, const std::vector<double>& excursion_m,
+               std::vector<double>& ticks) const;
   void add_port_noise(Samples& pressure, const std::vector<double>& port_speed);
   [[nodiscard]] double normal();
   [[nodiscard]] double converted(double value);

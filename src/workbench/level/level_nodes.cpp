@@ -12,6 +12,7 @@ constexpr int kDistortionVersion = 2;
 constexpr int kDecayVersion = 1;
 constexpr int kMultitoneVersion = 2;
 constexpr int kSteadyVersion = 1;
+constexpr int kRubVersion = 1;
 
 std::size_t bytes_of(const DecayReading& r) {
   return r.map.time.size() * (r.map.axis.size() + 4) * sizeof(double);
@@ -52,6 +53,23 @@ Node<DistortionReading> distortion_node(const TakeInputs& in) {
           bytes_of_harmonics};
 }
 
+Node<RubReading> rub_node(const TakeInputs& in) {
+  Node<ImpulseStage> impulse = impulse_node(in);
+  std::string key = node_key("rub", kRubVersion, {impulse.key});
+  return {std::move(key),
+          [impulse = std::move(impulse), in](const Making& making) {
+            return making.store.get(impulse, making)
+                .and_then([&](const std::shared_ptr<const ImpulseStage>& stage) {
+                  return Book::read_raw(in.book, in.take.raw_hash)
+                      .and_then([&](std::vector<std::byte>&& raw) {
+                        return rub_reading({in.take, std::move(raw), *in.rig, in.recipe}, *stage,
+                                           making.stop);
+                      });
+                });
+          },
+          [](const RubReading& r) { return 7 * sizeof(double) * r.residue.rms.size(); }};
+}
+
 Node<DecayReading> decay_node(const TakeInputs& in, DecayMap::Kind kind) {
   Node<ImpulseStage> impulse = impulse_node(in);
   const DecayWish wish = usual_wish(in.take, in.recipe, kind);
@@ -85,7 +103,8 @@ std::string time_key(const TakeInputs& in, unsigned wanted) {
   if ((wanted & kWantDistortion) != 0 && tells_harmonics(in.take)) key += distortion_node(in).key;
   if (holds_multitone(in.take)) return key + multitone_node(in).key;
   if (!has_impulse(in.take)) return key;
-  if ((wanted & ~kWantDistortion) != 0) key += decay_node(in, DecayMap::Kind::kCumulative).key;
+  if ((wanted & kWantRub) != 0 && holds_sweep(in.take)) key += rub_node(in).key;
+  if ((wanted & ~(kWantDistortion | kWantRub)) != 0) key += decay_node(in, DecayMap::Kind::kCumulative).key;
   return key;
 }
 
@@ -113,6 +132,11 @@ Result<LaidTime> time_of(const TakeInputs& in, unsigned wanted, const Making& ma
       !take_in(distortion_node(in), all.distortion))
     return cancelled();
   if (!has_impulse(in.take)) return all;
+  // Nothing is wrong where rub and buzz cannot be told: the harmonics are there.
+  const std::string problem = all.problem;
+  if ((wanted & kWantRub) != 0 && holds_sweep(in.take) && !take_in(rub_node(in), all.rub))
+    return cancelled();
+  all.problem = problem;
   if (!decay(kWantCumulative, DecayMap::Kind::kCumulative, all.cumulative) ||
       !decay(kWantBurst, DecayMap::Kind::kBurst, all.burst) ||
       !decay(kWantBass, DecayMap::Kind::kBass, all.bass))

@@ -2,6 +2,7 @@
 
 #include "workbench/level/decay_study.h"
 #include "workbench/level/distortion_study.h"
+#include "workbench/level/rub_study.h"
 #include "workbench/level/tones_study.h"
 #include "workbench/results/take_results.h"
 
@@ -11,6 +12,8 @@ namespace lalometer {
 [[nodiscard]] Node<DistortionReading> distortion_node(const TakeInputs& inputs);
 /// Precondition: holds_multitone(inputs.take).
 [[nodiscard]] Node<MultitoneStudy> multitone_node(const TakeInputs& inputs);
+/// Precondition: holds_sweep(inputs.take).
+[[nodiscard]] Node<RubReading> rub_node(const TakeInputs& inputs);
 /// Precondition: has_impulse(inputs.take). The gate is the recipe's where it has one.
 [[nodiscard]] Node<DecayReading> decay_node(const TakeInputs& inputs, DecayMap::Kind kind);
 
@@ -21,6 +24,7 @@ enum TimeWant : unsigned {
   kWantBurst = 4U,
   kWantBass = 8U,
   kWantMultitone = 16U,
+  kWantRub = 32U,
 };
 
 /// Whether such a take tells any of it.
@@ -33,6 +37,7 @@ struct LaidTime {
   std::shared_ptr<const DistortionReading> distortion = nullptr;
   std::shared_ptr<const DecayReading> cumulative = nullptr, burst = nullptr, bass = nullptr;
   std::shared_ptr<const MultitoneStudy> multitone = nullptr;
+  std::shared_ptr<const RubReading> rub = nullptr;
   std::string key = {};
   std::string problem = {};  ///< why something is missing
 

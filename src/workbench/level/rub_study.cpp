@@ -67,45 +67,83 @@ Result<RubReading> rub_reading(const AnalysisInput& input, const ImpulseStage& s
   return r;
 }
 
+namespace {
+
+/// Neighbouring stretches that tell the same.
+struct Range {
+  double low_hz = 0.0;
+  double high_hz = 0.0;
+  double most_db = -1e9;
+  double at_hz = 0.0;
+  double repeats = 0.0;  ///< mean of those with periods enough
+  int told = 0;          ///< how many have
+};
+
+template <class Tells>
+std::vector<Range> ranges_of(const Residue& r, const Tells& tells) {
+  constexpr double kEnoughPeriods = 6.0;
+  constexpr double kGap = 1.3;
+  std::vector<Range> all;
+  bool open = false;
+  for (std::size_t i = 0; i < r.frequency_hz.size(); ++i) {
+    const double share = db(r.rms[i] / r.sweep[i]);
+    const bool now = share > kMatters_db && tells(i);
+    // A single stretch between two that tell it does not part them.
+    if (now && !open && (all.empty() || r.frequency_hz[i] > kGap * all.back().high_hz))
+      all.push_back({.low_hz = r.frequency_hz[i]});
+    open = now;
+    if (!now) continue;
+    Range& range = all.back();
+    range.high_hz = r.frequency_hz[i];
+    if (r.periods[i] >= kEnoughPeriods) {
+      ++range.told;
+      range.repeats += (r.repeats[i] - range.repeats) / range.told;
+    }
+    if (share > range.most_db) {
+      range.most_db = share;
+      range.at_hz = r.frequency_hz[i];
+    }
+  }
+  return all;
+}
+
+std::string capital(std::string text) {
+  if (!text.empty() && text[0] >= 'a' && text[0] <= 'z')
+    text[0] = static_cast<char>(text[0] - 'a' + 'A');
+  return text;
+}
+
+}  // namespace
+
 std::vector<std::string> spoken(const RubReading& reading) {
   const Residue& r = reading.residue;
   std::vector<std::string> all;
-  bool open = false;
-  struct Range {
-    double low_hz, high_hz, most_db, at_hz;
-    int repeats, count;
-  };
-  std::vector<Range> ranges;
-  for (std::size_t i = 0; i < r.frequency_hz.size(); ++i) {
-    const double share = db(r.rms[i] / r.sweep[i]);
-    const bool touches = r.in_peaks(i) && share > kMatters_db;
-    if (touches && !open) ranges.push_back({r.frequency_hz[i], 0.0, -1e9, 0.0, 0, 0});
-    if (touches) {
-      Range& range = ranges.back();
-      range.high_hz = r.frequency_hz[i];
-      range.repeats += r.repeats[i] > kRepeats ? 1 : 0;
-      ++range.count;
-      if (share > range.most_db) {
-        range.most_db = share;
-        range.at_hz = r.frequency_hz[i];
-      }
-    }
-    open = touches;
+  for (const Range& range : ranges_of(r, [&](std::size_t i) { return r.in_peaks(i); })) {
+    std::string text = fmt::format("{} there are sharp peaks beside the sweep, up to {:.0f} dB "
+                                   "under it at {}",
+                                   capital(band_text(range.low_hz, range.high_hz)), -range.most_db,
+                                   frequency_text(range.at_hz));
+    if (range.told >= 2 && range.repeats > kRepeats)
+      text +=
+          ": in each period alike, as a coil that rubs, a stop that is hit or an amplifier that "
+          "clips";
+    else if (range.told >= 2)
+      text += ": not alike from period to period, as something loose";
+    else
+      text += "; a slower sweep would tell whether they come in each period";
+    all.push_back(text + ".");
   }
-  for (const Range& range : ranges)
-    all.push_back(fmt::format(
-        "{} the sweep has sharp peaks, up to {:.0f} dB under it at {}: {}.",
-        range.high_hz > 1.02 * range.low_hz
-            ? fmt::format("From {} to {}", frequency_text(range.low_hz),
-                          frequency_text(range.high_hz))
-            : fmt::format("At {}", frequency_text(range.low_hz)),
-        -range.most_db, frequency_text(range.at_hz),
-        2 * range.repeats >= range.count
-            ? "in each period alike, as a coil that rubs, a stop that is hit or an amplifier that "
-              "clips"
-            : "not alike from period to period, as something loose"));
+  for (const Range& range : ranges_of(r, [&](std::size_t i) {
+         return r.heard(i) && !r.in_peaks(i) && r.repeats[i] > kRepeats;
+       })) {
+    if (range.high_hz < 1.2 * range.low_hz) continue;
+    all.push_back(fmt::format("{} it hisses in step with the cone, up to {:.0f} dB under the sweep "
+                              "at {}: a leak, or air that rushes.",
+                              capital(band_text(range.low_hz, range.high_hz)), -range.most_db,
+                              frequency_text(range.at_hz)));
+  }
   if (all.empty())
-    all.push_back(fmt::format("Nothing touches or rattles between {} and {} at {} V.",
+    all.push_back(fmt::format("Nothing touches, rattles or hisses between {} and {} at {} V.",
                               frequency_text(r.frequency_hz.front()),
                               frequency_text(r.frequency_hz.back()),
                               three_digits(reading.drive_v)));

@@ -236,6 +236,16 @@ Result<void> microphone_error(const Change& c) {
   return {};
 }
 
+Result<void> rub(const Change& c) {
+  return c.way().and_then([&](PracticeWay* way) -> Result<void> {
+    if (!way->motor)
+      return bad_input(fmt::format("{} has no motor that could touch.", way->id), c.where);
+    way->motor->rub_at_m = c.figure("at_mm", 1.0) / 1e3;
+    way->motor->rub_pa = c.figure("pa", 0.02);
+    return {};
+  });
+}
+
 Result<void> jig_resistor(const Change& c) {
   c.bench.jig_resistor_error = c.figure("percent", 3.0) / 100.0;
   return {};
@@ -276,6 +286,7 @@ const std::vector<Switch>& switches() {
       {{"wrong-rate", "The converter runs at another rate than it says."}, wrong_rate},
       {{"clock-drift", "Input and output clocks run apart."}, clock_drift},
       {{"microphone-error", "The microphone is not as its file says."}, microphone_error},
+      {{"rub", "A voice coil touches its gap."}, rub},
       {{"jig-resistor", "The jig's resistor is not of its printed value."}, jig_resistor},
   };
   return all;

@@ -79,38 +79,42 @@ Samples high_passed(std::span<const double> x, double rate, double from_hz, doub
   return time;
 }
 
-/// Likeness of the envelope after one period, of the lags that the stretch's frequencies have.
-double periodic(std::span<const double> x, double rate, double low_hz, double high_hz) {
-  const auto smooth = static_cast<std::size_t>(std::max(1.0, rate / (24.0 * high_hz)));
-  std::vector<double> envelope;
-  double sum = 0.0;
-  for (std::size_t i = 0; i < x.size(); ++i) {
-    sum += std::abs(x[i]);
-    if (i >= smooth) sum -= std::abs(x[i - smooth]);
-    if (i + 1 >= smooth) envelope.push_back(sum);
-  }
-  double mean = 0.0;
-  for (const double e : envelope) mean += e;
-  mean /= std::max(1.0, static_cast<double>(envelope.size()));
-  for (double& e : envelope) e -= mean;
-  const auto at_lag = [&](std::size_t lag) {
-    double product = 0.0;
-    double first = 0.0;
-    double second = 0.0;
-    for (std::size_t i = 0; i + lag < envelope.size(); ++i) {
-      product += envelope[i] * envelope[i + lag];
-      first += envelope[i] * envelope[i];
-      second += envelope[i + lag] * envelope[i + lag];
-    }
-    return first > 0.0 && second > 0.0 ? product / std::sqrt(first * second) : 0.0;
+/// Likeness of the envelope after one period. It is read over the excitation's own phase, so that a
+/// sweep's periods are all of one length.
+double periodic(std::span<const double> x, const SweepSpec& spec, double from_s) {
+  constexpr int kPerPeriod = 32;
+  const double rate = spec.sample_rate_hz();
+  const double unit = spec.start_hz() * spec.rate_s();  // periods
+  const auto periods_at = [&](double t) { return unit * std::expm1(t / spec.rate_s()); };
+  const auto index_at = [&](double periods) {
+    return (spec.rate_s() * std::log1p(periods / unit) - from_s) * rate;
   };
-  double best = -1.0;
-  const auto shortest = static_cast<std::size_t>(rate / high_hz);
-  const auto longest = static_cast<std::size_t>(rate / low_hz) + 1;
-  const std::size_t step = std::max<std::size_t>(1, smooth / 4);
-  for (std::size_t lag = shortest; lag <= longest && 2 * lag < envelope.size(); lag += step)
-    best = std::max(best, at_lag(lag));
-  return best;
+  const double first = periods_at(from_s);
+  const double last = periods_at(from_s + static_cast<double>(x.size()) / rate);
+  std::vector<double> envelope;
+  std::size_t i = 0;
+  for (int k = 1; first + static_cast<double>(k) / kPerPeriod <= last; ++k) {
+    const auto to = std::min(
+        static_cast<std::size_t>(index_at(first + static_cast<double>(k) / kPerPeriod)), x.size());
+    double sum = 0.0;
+    const std::size_t begin = i;
+    for (; i < to; ++i) sum += std::abs(x[i]);
+    envelope.push_back(i > begin ? sum / static_cast<double>(i - begin) : 0.0);
+  }
+  if (envelope.size() < 2 * kPerPeriod) return 0.0;
+  double mean = 0.0;
+  for (const double e : envelope) mean += e / static_cast<double>(envelope.size());
+  double product = 0.0;
+  double earlier = 0.0;
+  double later = 0.0;
+  for (std::size_t k = 0; k + kPerPeriod < envelope.size(); ++k) {
+    const double a = envelope[k] - mean;
+    const double b = envelope[k + kPerPeriod] - mean;
+    product += a * b;
+    earlier += a * a;
+    later += b * b;
+  }
+  return earlier > 0.0 && later > 0.0 ? product / std::sqrt(earlier * later) : 0.0;
 }
 
 }  // namespace
@@ -164,8 +168,8 @@ Residue residue_of(std::span<const double> signal, const SweepSpec& spec, double
     const double independent =
         2.0 * (top_hz - above_hz) * static_cast<double>(inner.size()) / rate;
     r.noise_crest_db.push_back(db(std::sqrt(2.0 * std::log(std::max(independent, 3.0)))));
-    r.repeats.push_back(periodic(inner, rate, sweep_frequency_hz(spec, from_s),
-                                 sweep_frequency_hz(spec, to_s)));
+    r.periods.push_back((to_s - from_s) * f);
+    r.repeats.push_back(periodic(inner, spec, from_s));
   }
   return r;
 }
@@ -173,6 +177,8 @@ Residue residue_of(std::span<const double> signal, const SweepSpec& spec, double
 ResidueChange residue_change(const Residue& own, const Residue& good) {
   ResidueChange change;
   bool open = false;
+  int peaks = 0;
+  int count = 0;
   for (std::size_t i = 0; i < own.frequency_hz.size(); ++i) {
     const double f = own.frequency_hz[i];
     const auto other = std::find_if(good.frequency_hz.begin(), good.frequency_hz.end(),
@@ -190,11 +196,15 @@ ResidueChange residue_change(const Residue& own, const Residue& good) {
     const double more = db(mine / theirs);
     change.more_db.push_back(more);
     const bool worse = own.heard(i) && more > kWorse_db;
-    if (worse && !open) change.worse.push_back({f, f, more, f, false});
+    if (worse && !open) {
+      change.worse.push_back({f, f, more, f, false});
+      peaks = count = 0;
+    }
     if (worse) {
       ResidueChange::Worse& w = change.worse.back();
       w.high_hz = f;
-      w.in_peaks = w.in_peaks || own.in_peaks(i);
+      peaks += own.in_peaks(i) ? 1 : 0;
+      w.in_peaks = 2 * peaks > ++count;
       if (more > w.most_db) {
         w.most_db = more;
         w.at_hz = f;

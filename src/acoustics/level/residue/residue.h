@@ -21,12 +21,14 @@ struct Residue {
   /// How alike its envelope is from one period of the excitation to the next, -1 to 1: what touches
   /// does so in each.
   std::vector<double> repeats;
+  std::vector<double> periods;  ///< of the excitation in the stretch
 
   /// 6 dB over the noise.
   [[nodiscard]] bool heard(std::size_t i) const { return rms[i] >= 2.0 * noise[i]; }
-  /// Heard, and in peaks: 4 dB over noise's own crest (common practice, no source).
+  /// Heard, and in peaks: 6 dB over noise's own crest (common practice, no source; noise that swells
+  /// with the cone has up to 4).
   [[nodiscard]] bool in_peaks(std::size_t i) const {
-    return heard(i) && crest_db[i] > noise_crest_db[i] + 4.0;
+    return heard(i) && crest_db[i] > noise_crest_db[i] + 6.0;
   }
 };
 

@@ -33,6 +33,7 @@
   LANE(thd)                   \
   LANE(compression)           \
   LANE(multitone)             \
+  LANE(rub)                   \
   LANE(decay)                 \
   LANE(burst_decay)           \
   LANE(bass_decay)            \
