@@ -1,17 +1,24 @@
 // Level and time in the real window: sweeps of several drives, harmonics, thresholds, ridges.
 #include <gmock/gmock.h>
 
+#include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
+#include <QLineEdit>
 #include <QPushButton>
+#include <QSlider>
+#include <QTableWidget>
 #include <numbers>
 
 #include "acoustics/signal/sweep.h"
 #include "desk/level/level_page.h"
+#include "desk/level/slice_view.h"
 #include "desk/pages/read_page.h"
 #include "desk/window_fixture.h"
 #include "exchange/audio_file.h"
+#include "workbench/level/tones_study.h"
 #include "workbench/sharing/importing.h"
+#include "workbench/taking/plan/measuring_plan.h"
 
 namespace lalometer {
 namespace {
@@ -90,6 +97,8 @@ class LevelTest : public test::WindowTest {
   void click(const char* button) { QTest::mouseClick(part<QPushButton>(button), Qt::LeftButton); }
   const LaneContent& content(const char* kind) { return score().lanes()[lane(kind)].content; }
   QString texts() {
+    // New cards are laid out with the next round.
+    QCoreApplication::processEvents();
     QString all;
     for (const QLabel* label : page()->findChildren<QLabel*>())
       if (label->isVisible()) all += label->text() + "\n";
@@ -162,6 +171,88 @@ TEST_F(LevelTest, ARidgeIsMarkedOnTheDecayAndBringsTheCursorThere) {
         row->isVisible())
       QTest::mouseClick(row, Qt::LeftButton);
   EXPECT_NEAR(window_->state().cursorHz(), 2000.0, 10.0);
+}
+
+TEST_F(LevelTest, TheTimeCursorIsSetOnTheMapAndCutsASliceOutOfIt) {
+  window_->actionNamed(QStringLiteral("level"))->trigger();
+  rest();
+  click("timeLanes");
+  rest();
+  auto* slices = part<SliceView>("slices");
+  auto* slider = part<QSlider>("sliceTime");
+  ASSERT_EQ(slider->value(), 0);
+  window_->state().setCursorHz(2000.0);
+  const auto level = [&] { return slices->texts().back().section(u' ', -2, -2).toDouble(); };
+  const double whole = level();
+  // In the middle of the decay's map.
+  const QRectF rect = score().laneRect(lane("decay"));
+  QTest::mouseClick(&score(), Qt::LeftButton, {}, rect.center().toPoint());
+  const double ms = window_->state().cursorMs();
+  EXPECT_GT(ms, 1.0);
+  EXPECT_GT(slider->value(), 100) << "the slider follows";
+  window_->state().setCursorHz(2000.0);
+  EXPECT_LT(level(), whole - 5.0) << "the direct sound is gone";
+  // What a slice from t to the end T of the 4 ms (half way into its last quarter) holds of a decay
+  // exp(-a t), a = pi f / Q: exp(-a t) - exp(-a T).
+  const auto after = [&](double at_ms) {
+    slider->setValue(static_cast<int>(at_ms / slices->lastMs() * slider->maximum()));
+    return level();
+  };
+  const double fall = after(1.0) - after(2.0);
+  const auto left = [](double ms) {
+    const double a = std::numbers::pi * 2000.0 / 20.0 / 1e3;
+    return std::exp(-a * ms) - std::exp(-a * 3.5);
+  };
+  EXPECT_NEAR(fall, 20.0 * std::log10(left(1.0) / left(2.0)), 0.7);
+  slider->setValue(0);
+  EXPECT_EQ(window_->state().cursorMs(), 0.0);
+  EXPECT_NEAR(level(), whole, 1e-9);
+}
+
+TEST_F(LevelTest, WhatTouchesStandsInItsLaneAndOnThePage) {
+  window_->actionNamed(QStringLiteral("level"))->trigger();
+  window_->actionNamed(QStringLiteral("lane-rub"))->trigger();
+  rest();
+  const LaneContent& rub = content("rub");
+  ASSERT_EQ(rub.curves().size(), 4U) << rub.empty_text;
+  EXPECT_EQ(rub.curves().front().label, "noise");
+  EXPECT_THAT(texts().toStdString(), HasSubstr("Nothing touches, rattles or hisses"));
+}
+
+TEST_F(LevelTest, ALevelAtOneMetreIsPlannedAndEditedInDecibels) {
+  window_->showDesk(QStringLiteral("takes"));
+  auto* purpose = part<QComboBox>("planPurpose");
+  purpose->setCurrentIndex(purpose->findData(static_cast<int>(Purpose::kLevels)));
+  part<QComboBox>("planLevelUnit")->setCurrentIndex(1);
+  EXPECT_EQ(part<QLineEdit>("planLevels")->text(), QStringLiteral("75, 85, 95"));
+  click("planMake");
+  auto* table = part<QTableWidget>("planTable");
+  ASSERT_EQ(table->rowCount(), 4) << "the softest once more at the end";
+  EXPECT_EQ(table->item(1, 4)->text(), QStringLiteral("85 dB"));
+  table->item(1, 4)->setText(QStringLiteral("80"));
+  EXPECT_EQ(table->item(1, 4)->text(), QStringLiteral("80 dB"));
+  table->item(2, 4)->setText(QStringLiteral("2 V"));
+  EXPECT_EQ(table->item(2, 4)->text(), QStringLiteral("2.00 V"));
+}
+
+TEST_F(LevelTest, ManyTonesAreTakenOnTheBenchAndRead) {
+  window_->setStation(RouteStrip::kCapture);
+  part<QComboBox>("captureKind")->setCurrentIndex(2);
+  EXPECT_EQ(part<QLineEdit>("captureName")->text(), QStringLiteral("Multitone"));
+  const std::size_t before = session().takes().size();
+  click("takeButton");
+  ASSERT_TRUE(QTest::qWaitFor([&] { return session().takes().size() > before; }, 60000));
+  rest();
+  const Take& taken = session().takes().back();
+  EXPECT_TRUE(holds_multitone(taken));
+  session().setLaid(taken.id, true);
+  session().chooseTake(taken.id);
+  window_->setStation(RouteStrip::kRead);
+  window_->actionNamed(QStringLiteral("lane-multitone"))->trigger();
+  window_->actionNamed(QStringLiteral("level"))->trigger();
+  rest();
+  EXPECT_THAT(content("multitone").subtitle, HasSubstr("range"));
+  EXPECT_THAT(texts().toStdString(), HasSubstr("What is no tone lies"));
 }
 
 TEST_F(LevelTest, AMultitoneShowsItsTonesAndWhatIsNone) {

@@ -251,7 +251,7 @@ Result<Harmonics> harmonics_of(const ImpulseResponse& impulse, double arrival_s,
         const double octaves = wish.smoothing > 0 ? 1.0 / wish.smoothing : 0.0;
         const double band_hz = n * f * (std::exp2(0.5 * octaves) - std::exp2(-0.5 * octaves));
         here.push_back(
-            {density * seconds, density * cut.energy_s, std::max(1.0, band_hz * seconds)});
+            {density * seconds, density * cut.energy_s, 1.0 + band_hz * seconds});
       }
       smooth_power(power, wish.points_per_octave, wish.smoothing);
       for (std::size_t i = 0; i < power.size(); ++i)

@@ -212,6 +212,24 @@ Result<SteadyReading> read_steady_tones(const SteadyRecording& r, const SteadyTo
   return reading;
 }
 
+std::optional<double> broken_tone_hz(std::span<const double> channel, double rate,
+                                     const SteadyTones& tones, double starts_at) {
+  constexpr double kJump_rad = 0.02;
+  for (const SteadyTone& t : tones.tones) {
+    const auto at = static_cast<std::size_t>(starts_at) + t.read_from;
+    const std::size_t half = t.count / 2;
+    if (at + t.count > channel.size()) return t.frequency_hz;
+    const std::vector<double> window = blackman_harris_periodic(half);
+    const double cycles = t.frequency_hz / rate;
+    const Complex first = amplitude_at(channel.subspan(at, half), window, cycles);
+    const Complex second = amplitude_at(channel.subspan(at + half, half), window, cycles);
+    const double expected = 2.0 * kPi * std::fmod(cycles * static_cast<double>(half), 1.0);
+    if (std::abs(std::remainder(std::arg(second / first) - expected, 2.0 * kPi)) > kJump_rad)
+      return t.frequency_hz;
+  }
+  return std::nullopt;
+}
+
 SteadyStart find_steady_tones(std::span<const double> signal, double rate,
                               const SteadyTones& tones) {
   SteadyStart start;
@@ -226,7 +244,8 @@ SteadyStart find_steady_tones(std::span<const double> signal, double rate,
   }
   const std::vector<double> played = steady_signal(here);
   if (played.empty() || signal.size() < played.size() / 2) return start;
-  const std::size_t n = fast_length(signal.size() + played.size()) / 2 * 2;
+  std::size_t n = fast_length(signal.size() + played.size());
+  while (n % 2 != 0) n = fast_length(n + 1);
   const RealTransform transform(n);
   Spectrum a = real_spectrum(signal, n);
   const Spectrum b = real_spectrum(played, n);

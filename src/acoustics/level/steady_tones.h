@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstddef>
+#include <optional>
 #include <span>
 #include <vector>
 
@@ -70,6 +71,12 @@ struct SteadyReading {
                                                       const std::vector<Response>& corrections = {},
                                                       double unit = 1.0,
                                                       const HarmonicsWish& wish = {});
+
+/// The first tone whose phase jumps while it is read: samples are missing there, or come twice.
+/// Between two tones nothing of that matters. @param channel  a wire's: nothing else stands in it.
+[[nodiscard]] std::optional<double> broken_tone_hz(std::span<const double> channel,
+                                                   double sample_rate_hz, const SteadyTones& tones,
+                                                   double starts_at);
 
 /// Where the first tone begins in a recording that does not tell: by its likeness to what was
 /// played. Samples; also the recorder's clock by the tones' own phases.

@@ -214,7 +214,8 @@ void WiredRig::aim(const TakeRequest& r) {
         PracticeBareDriver{r.source.empty() ? ways.front().id : r.source,
                            r.condition == "added-mass" ? r.added_mass_g / 1e3 : 0.0,
                            r.condition == "test-box" ? r.test_box_l / 1e3 : 0.0};
-  const bool near = r.kind == TakeKind::kNearField;
+  const bool near = r.kind == TakeKind::kNearField ||
+                    (r.kind == TakeKind::kSteadyTones && r.condition == "near-field");
   room.near_source = near ? r.source : std::string();
   room.distance_m = near ? room.distance_m : r.distance_m;
   const bool vertical = r.vertical_deg != 0.0;

@@ -8,7 +8,7 @@ namespace lalometer {
 namespace {
 
 // Raised whenever the same inputs give another result.
-constexpr int kDistortionVersion = 2;
+constexpr int kDistortionVersion = 3;
 constexpr int kDecayVersion = 1;
 constexpr int kMultitoneVersion = 2;
 constexpr int kSteadyVersion = 1;

@@ -3,6 +3,12 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <cstdio>
+
+#include "acoustics/signal/checks/noise_floor.h"
+#include "acoustics/signal/deconvolve.h"
+#include "support/coverage.h"
+#include "support/support.h"
 
 namespace lalometer {
 namespace {
@@ -90,6 +96,47 @@ TEST(LevelSeriesTest, WhatIsLostIsCompression) {
     EXPECT_NEAR(c.half_width[i], 8.686 * 1.96 * std::sqrt(2.0) * 1e-3, 1e-4);
   }
   EXPECT_EQ(last_good_step(series, judged_band(series)), 0U) << "1.9 dB are lost";
+}
+
+/// A sweep that comes back weaker, in noise: what a cube does to the fundamental, 1 - 3/4 c a^2.
+Harmonics swept(double gain, double noise, std::uint64_t seed) {
+  const SweepSpec spec = *SweepSpec::make_synchronised({20.0, 20000.0, 0.8, 48000.0});
+  constexpr std::size_t kLead = 12000;
+  std::vector<double> reference(kLead, 0.0);
+  for (const double v : exponential_sweep(spec)) reference.push_back(v);
+  reference.resize(reference.size() + 12000, 0.0);
+  std::vector<double> heard = reference;
+  test::Normals normal(seed);
+  for (double& v : heard) v = gain * v + noise * normal();
+  const ImpulseResponse h = deconvolve(heard, reference, 48000.0, {20.0, 20000.0},
+                                       spec.rate_s() * std::log(11.0) + 0.05);
+  const auto density = noise_density(std::span(heard).first(kLead - 500), reference, 48000.0,
+                                     {20.0, 20000.0});
+  return *harmonics_of(h, 0.0, spec, *density);
+}
+
+TEST(LevelSeriesTest, TheIntervalsOfWhatIsLostHoldTheTruth) {
+  int inside = 0;
+  int cases = 0;
+  double worst = 0.0;
+  for (std::uint64_t seed = 1; seed <= 60; ++seed) {
+    const double lost = 0.98 - 0.003 * static_cast<double>(seed);
+    const Harmonics low = swept(1.0, 2e-3, 2 * seed);
+    const Harmonics high = swept(4.0 * lost, 2e-3, 2 * seed + 1);
+    const Compression c = compression_of({{1.0, &low}, {4.0, &high}}, 1);
+    for (const double f : {100.0, 300.0, 1000.0, 3000.0, 9000.0}) {
+      const std::size_t i = low.axis.bracket(f);
+      const double off = c.level_db[i] - 20.0 * std::log10(lost);
+      inside += std::abs(off) <= c.half_width[i] ? 1 : 0;
+      worst = std::max(worst, std::abs(off));
+      ++cases;
+    }
+  }
+  std::printf("compression: %.1f %% of %d inside, worst %.3f dB\n", 100.0 * inside / cases, cases,
+              worst);
+  const auto [least, most] = test::coverage_limits(cases);
+  EXPECT_GE(inside, least);
+  EXPECT_LE(inside, most);
 }
 
 TEST(LevelSeriesTest, ValuesPerVoltAreBroughtToTheirDriveFirst) {

@@ -57,7 +57,8 @@ class NoiseAbove {
 /// What lies above `from_hz` of a stretch, faded at both ends.
 Samples high_passed(std::span<const double> x, double rate, double from_hz, double top_hz) {
   const std::size_t count = x.size();
-  const std::size_t n = fast_length(count + count / 4) / 2 * 2;
+  std::size_t n = fast_length(count + count / 4);
+  while (n % 2 != 0) n = fast_length(n + 1);
   const RealTransform transform(n);
   Samples time(n, 0.0);
   const double fade = kFade * static_cast<double>(count);

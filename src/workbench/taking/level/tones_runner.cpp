@@ -39,8 +39,8 @@ Likeness likeness(const std::vector<double>& recorded, const std::vector<double>
   if (from + count > played.size()) return best;
   const std::size_t reach = std::min(count + latest, recorded.size() - std::min(from, recorded.size()));
   if (reach < count / 2) return best;
-  const std::size_t n = fast_length(reach + count) / 2 * 2 + 2;
-  const std::size_t length = fast_length(n) / 2 * 2;
+  std::size_t length = fast_length(reach + count);
+  while (length % 2 != 0) length = fast_length(length + 1);
   Spectrum a = real_spectrum(std::span(recorded).subspan(from, reach), length);
   const Spectrum b = real_spectrum(std::span(played).subspan(from, count), length);
   for (std::size_t k = 0; k < a.size(); ++k) a[k] *= std::conj(b[k]);
@@ -89,32 +89,54 @@ void tell_level(const Recording& r, const TonesExcitation& e, std::vector<Remark
                        "Wait for quiet, or come closer."});
 }
 
-/// Both ends of what a channel heard against what was played: a different delay means lost or
-/// doubled samples.
-void tell_continuity(const Recording& r, const TonesExcitation& e, std::vector<Remark>& remarks) {
-  const bool wired = !r.loopback.empty();
-  const std::vector<double>& channel = wired ? r.loopback : r.measured;
+Remark loopback_lost() {
+  return {Weight::kRefusal, "loopback-missing", "The loopback carries none of the tones.",
+          "Plug the loopback cable from the output into the loopback input and check its channel."};
+}
+
+Remark samples_lost(std::string text) {
+  return {Weight::kRefusal, "lost-samples", std::move(text),
+          "Close other programs that use sound, choose a longer buffer, and take it again."};
+}
+
+/// Of many tones at once both ends against what was played: a different delay means lost or doubled
+/// samples.
+void tell_multitone_continuity(const Recording& r, const TonesExcitation& e,
+                               std::vector<Remark>& remarks) {
   const double rate = r.sample_rate_hz;
   const auto lead = static_cast<std::size_t>(e.lead_in_s * rate);
   const auto sounding = static_cast<std::size_t>(e.sounding_s * rate);
-  const auto piece = std::min(sounding / 3, static_cast<std::size_t>(4.0 * rate));
+  const auto piece = std::min(sounding / 3, static_cast<std::size_t>(kPeriod_s * rate));
   const auto latest = static_cast<std::size_t>(kLatest_s * rate);
-  const Likeness first = likeness(channel, e.output, lead, piece, latest);
-  const Likeness last = likeness(channel, e.output, lead + sounding - piece, piece, latest);
-  if (wired && std::max(first.share, last.share) < 0.2) {
-    remarks.push_back(
-        {Weight::kRefusal, "loopback-missing", "The loopback carries none of the tones.",
-         "Plug the loopback cable from the output into the loopback input and check its channel."});
-    return;
-  }
-  // What a microphone hears of a room is alike enough only by the wire.
-  if (!wired || !r.one_clock) return;
-  if (std::abs(first.lag - last.lag) >= 1.0)
-    remarks.push_back({Weight::kRefusal, "lost-samples",
-                       fmt::format("{:.0f} samples were lost or doubled.",
-                                   std::abs(first.lag - last.lag)),
-                       "Close other programs that use sound, choose a longer buffer, and take it "
-                       "again."});
+  const Likeness first = likeness(r.loopback, e.output, lead, piece, latest);
+  const Likeness last = likeness(r.loopback, e.output, lead + sounding - piece, piece, latest);
+  if (std::max(first.share, last.share) < 0.2)
+    remarks.push_back(loopback_lost());
+  else if (std::abs(first.lag - last.lag) >= 1.0)
+    remarks.push_back(samples_lost(
+        fmt::format("{:.0f} samples were lost or doubled.", std::abs(first.lag - last.lag))));
+}
+
+void tell_steady_continuity(const Recording& r, const TonesExcitation& e,
+                            std::vector<Remark>& remarks) {
+  const auto tones = steady_schedule(e.tones_hz, r.sample_rate_hz);
+  if (!tones) return;
+  const SteadyStart start = find_steady_tones(r.loopback, r.sample_rate_hz, *tones);
+  if (start.likeness < 0.3)
+    remarks.push_back(loopback_lost());
+  else if (const auto hz = broken_tone_hz(r.loopback, r.sample_rate_hz, *tones, start.at))
+    remarks.push_back(samples_lost(fmt::format(
+        "Samples were lost or doubled while the tone of {} was read.", frequency_text(*hz))));
+}
+
+/// By the wire alone: what a microphone hears of a room is not alike enough.
+void tell_continuity(const Recording& r, TakeKind kind, const TonesExcitation& e,
+                     std::vector<Remark>& remarks) {
+  if (r.loopback.empty() || !r.one_clock) return;
+  if (kind == TakeKind::kMultitone)
+    tell_multitone_continuity(r, e, remarks);
+  else
+    tell_steady_continuity(r, e, remarks);
 }
 
 Take take_of(const TakeRequest& request, const TonesExcitation& e, const RigCalibration& rig,
@@ -241,7 +263,7 @@ Result<TakeOutcome> run_tones(AudioDevice& device, const RigCalibration& rig,
     tell_clipping(find_clipping(recording->measured), find_clipping(recording->loopback),
                   "microphone", remarks);
     tell_level(*recording, *excitation, remarks);
-    tell_continuity(*recording, *excitation, remarks);
+    tell_continuity(*recording, request.kind, *excitation, remarks);
     const auto refusing = [](const Remark& r) { return r.weight == Weight::kRefusal; };
     outcome.accepted = std::none_of(remarks.begin(), remarks.end(), refusing);
     const bool lost = std::any_of(remarks.begin(), remarks.end(), [&](const Remark& r) {

@@ -51,6 +51,23 @@ Result<void> fill_comparison(PlanMaker& make, const std::vector<Variant>& varian
   return {};
 }
 
+void fill_parameters(PlanMaker& make, const PlanOptions& w) {
+  make.impedance(
+      "z-free", "Impedance, free air", "free-air",
+      "Driver free in the air, upright, nothing near its cone or vent; jig connected.");
+  if (w.test_box_l > 0.0) {
+    make.impedance("z-box", "Impedance, test box", "test-box",
+                   fmt::format("Driver on the test box of {} l, sealed all round.",
+                               shortest(w.test_box_l)))
+        .test_box_l = w.test_box_l;
+  } else {
+    make.impedance("z-mass", "Impedance, added mass", "added-mass",
+                   fmt::format("{} g in a ring on the cone, near the coil; it must not buzz.",
+                               shortest(w.added_mass_g)))
+        .added_mass_g = w.added_mass_g;
+  }
+}
+
 Result<void> fill(PlanMaker& make, Purpose purpose, const std::vector<Variant>& variants,
                   const PlanOptions& w) {
   const Id first = w.variants.empty() ? variants.front().id : w.variants.front();
@@ -72,22 +89,7 @@ Result<void> fill(PlanMaker& make, Purpose purpose, const std::vector<Variant>& 
       });
       return {};
     case Purpose::kParameters:
-      each_sample([&] {
-        make.impedance(
-            "z-free", "Impedance, free air", "free-air",
-            "Driver free in the air, upright, nothing near its cone or vent; jig connected.");
-        if (w.test_box_l > 0.0) {
-          make.impedance("z-box", "Impedance, test box", "test-box",
-                         fmt::format("Driver on the test box of {} l, sealed all round.",
-                                     shortest(w.test_box_l)))
-              .test_box_l = w.test_box_l;
-        } else {
-          make.impedance("z-mass", "Impedance, added mass", "added-mass",
-                         fmt::format("{} g in a ring on the cone, near the coil; it must not buzz.",
-                                     shortest(w.added_mass_g)))
-              .added_mass_g = w.added_mass_g;
-        }
-      });
+      each_sample([&] { fill_parameters(make, w); });
       return {};
     case Purpose::kBoxCheck:
       make.at(first);

@@ -1,3 +1,4 @@
+#include "workbench/taking/level/level_setting.h"
 #include "workbench/taking/plan/take_queue.h"
 
 #include <gmock/gmock.h>
