@@ -2,6 +2,9 @@
 // all harmonics and THD in 1.5 times those; a decay map of 100 slices and 500 frequencies in twice.
 #include <benchmark/benchmark.h>
 
+#include <algorithm>
+#include <cmath>
+
 #include "acoustics/decay/decay_map.h"
 #include "acoustics/decay/ridges.h"
 #include "acoustics/level/harmonics.h"
@@ -52,6 +55,43 @@ void BareTransformsOfASweep(benchmark::State& state) {
   }
 }
 BENCHMARK(BareTransformsOfASweep)->Unit(benchmark::kMillisecond);
+
+/// All that the reading of ten orders transforms besides: the response with its soft edge there and
+/// back, and the stretch of each order, padded fourfold (twofold from the sixth on).
+void BareTransformsOfAllOrders(benchmark::State& state) {
+  const double pace = swept().spec.rate_s();
+  struct One {
+    RealTransform transform;
+    Samples time;
+    Spectrum bins;
+  };
+  const auto one = [](double seconds, std::size_t padding) {
+    std::size_t n = fast_length(static_cast<std::size_t>(48000.0 * seconds) * padding);
+    const RealTransform t(n);
+    return One{t, Samples(n, 0.5), Spectrum(t.bin_count())};
+  };
+  std::vector<One> orders;
+  for (int n = 1; n <= kHighestOrder; ++n) {
+    const double to_higher = pace * std::log((n + 1.0) / n);
+    const double to_lower = n > 1 ? pace * std::log(n / (n - 1.0)) : 1.0;
+    orders.push_back(one(std::min(0.25 * to_higher, 0.075) + std::min(0.75 * to_lower, 0.3),
+                         n <= 5 ? 4 : 2));
+  }
+  One soft = one(pace * std::log(11.0) + 0.6, 1);
+  const RealTransform transform(kLength);
+  Samples time(kLength, 0.5);
+  Spectrum bins(transform.bin_count());
+  for (auto _ : state) {
+    transform.forward(time, bins);
+    transform.forward(time, bins);
+    transform.inverse(bins, time);
+    soft.transform.forward(soft.time, soft.bins);
+    soft.transform.inverse(soft.bins, soft.time);
+    for (One& each : orders) each.transform.forward(each.time, each.bins);
+    benchmark::DoNotOptimize(time.data());
+  }
+}
+BENCHMARK(BareTransformsOfAllOrders)->Unit(benchmark::kMillisecond);
 
 void SweepToAllHarmonics(benchmark::State& state) {
   for (auto _ : state) {

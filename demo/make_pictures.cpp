@@ -9,6 +9,8 @@
 #include <QListWidget>
 #include <QPainter>
 #include <QPushButton>
+#include <QScrollArea>
+#include <QScrollBar>
 #include <QSettings>
 #include <QTest>
 #include <cmath>
@@ -219,6 +221,12 @@ struct Pictures {
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("levelLanes")), Qt::LeftButton);
     save("level");
     QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("timeLanes")), Qt::LeftButton);
+    window.state().setCursorHz(1000.0);
+    window.state().setCursorMs(0.8);
+    rest();
+    auto* page = window.findChild<QWidget*>(QStringLiteral("levelPage"));
+    for (QScrollArea* area : page->findChildren<QScrollArea*>())
+      area->verticalScrollBar()->setValue(area->verticalScrollBar()->maximum());
     save("decay");
     for (const Take& take : takes)
       if (take.kind() == TakeKind::kLevelStep) window.session().setLaid(take.id, false);

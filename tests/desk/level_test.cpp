@@ -199,9 +199,9 @@ TEST_F(LevelTest, TheTimeCursorIsSetOnTheMapAndCutsASliceOutOfIt) {
     return level();
   };
   const double fall = after(1.0) - after(2.0);
-  const auto left = [](double ms) {
+  const auto left = [](double from_ms) {
     const double a = std::numbers::pi * 2000.0 / 20.0 / 1e3;
-    return std::exp(-a * ms) - std::exp(-a * 3.5);
+    return std::exp(-a * from_ms) - std::exp(-a * 3.5);
   };
   EXPECT_NEAR(fall, 20.0 * std::log10(left(1.0) / left(2.0)), 0.7);
   slider->setValue(0);

@@ -208,7 +208,8 @@ Result<Harmonics> harmonics_of(const ImpulseResponse& impulse, double arrival_s,
       std::max({spec.start_hz() * std::sqrt(2.0), spec.start_hz() + 2.0 * blur_hz, 10.0});
   Harmonics out{.axis = FrequencyAxis::logarithmic(low_hz, top_hz, wish.points_per_octave),
                 .orders = {},
-                .thd = {}};
+                .thd = {},
+                .pace_s = step_s};
   const std::size_t count = out.axis.size();
   std::vector<double> microphone(count, 0.0);
   std::vector<double> densities;
@@ -266,6 +267,77 @@ Result<Harmonics> harmonics_of(const ImpulseResponse& impulse, double arrival_s,
   return out;
 }
 
+namespace {
+
+/// How fast the delay of an order changes with the excitation's frequency, s per Hz: the bend of its
+/// phase, by a parabola over a quarter of an octave to each side.
+double delay_slope(const Harmonics& h, int order, double f) {
+  const Harmonic& one = h.order(order);
+  const std::size_t low = h.axis.bracket(f / std::exp2(0.25));
+  const std::size_t high = std::min(h.axis.bracket(f * std::exp2(0.25)) + 1, h.axis.size() - 1);
+  // Least squares of phase over x = (f - f0) / f0: 1, x, x^2.
+  double s[5] = {};
+  double p[3] = {};
+  double phase = 0.0;
+  double before = 0.0;
+  bool first = true;
+  for (std::size_t i = low; i <= high; ++i) {
+    if (!one.heard(i, h.axis[i])) continue;
+    const double turn = std::arg(one.value[i]);
+    phase = first ? turn : phase + std::remainder(turn - before, 2.0 * kPi);
+    before = turn;
+    first = false;
+    const double x = h.axis[i] / f - 1.0;
+    double power = 1.0;
+    for (int k = 0; k < 5; ++k) {
+      s[k] += power;
+      if (k < 3) p[k] += power * phase;
+      power *= x;
+    }
+  }
+  if (s[0] < 8.0) return 0.0;
+  // Cramer's rule for the square's coefficient.
+  const double det = s[0] * (s[2] * s[4] - s[3] * s[3]) - s[1] * (s[1] * s[4] - s[3] * s[2]) +
+                     s[2] * (s[1] * s[3] - s[2] * s[2]);
+  const double top = s[0] * (s[2] * p[2] - p[1] * s[3]) - s[1] * (s[1] * p[2] - p[1] * s[2]) +
+                     p[0] * (s[1] * s[3] - s[2] * s[2]);
+  if (!(std::abs(det) > 0.0)) return 0.0;
+  const double bend = 2.0 * top / det / (f * f);  // second derivative of the phase over f
+  return -bend / (2.0 * kPi * order);
+}
+
+/// What a sweep that moves makes of THD, as a logarithm: behind a filter whose delay changes with
+/// frequency the sweep is denser or thinner, and order n of what comes then is off by
+/// (1 + f' tau')^((1 - n) / 2), f' the pace in Hz per second. (By the stationary phase of the
+/// filtered sweep's n-th power.) Nothing is off where the bend comes first and the filter after it.
+double moved_log(const Harmonics& h, std::size_t i) {
+  if (!(h.pace_s > 0.0)) return 0.0;
+  const double f = h.axis[i];
+  double sum = 0.0;
+  double weighted = 0.0;
+  for (int n = 2; n <= 3; ++n) {
+    const Harmonic& one = h.order(n);
+    if (!one.heard(i, f)) continue;
+    const double power = std::norm(one.value[i]);
+    const double denser = std::clamp(f / h.pace_s * delay_slope(h, n, f), -0.2, 0.2);
+    sum += power;
+    weighted += power * 0.5 * (1.0 - n) * std::log1p(denser);
+  }
+  return sum > 0.0 ? weighted / sum : 0.0;
+}
+
+/// What else a sweep's pace does to it, 95 %: the root of the pace is as finely as it can be read, and
+/// a THD that falls as f^-p is off by (p (p + 1) f' / (4 pi f^2))^2 / 2 there (the next term of the
+/// same expansion); and 0.12 dB, seen on motors of known curves swept in 2.7 s.
+double blurred_log(const Harmonics& h, double f, double per_octave) {
+  if (!(h.pace_s > 0.0)) return 0.0;
+  constexpr double kSeen = 0.12 / 8.685890;
+  const double p = std::abs(per_octave) / std::log(2.0);
+  return std::hypot(kSeen, 0.5 * std::pow(p * (p + 1.0) / (4.0 * kPi * h.pace_s * f), 2));
+}
+
+}  // namespace
+
 ValidRange own_band(const Harmonics& h, double down_db) {
   const Harmonic& f = h.order(1);
   double loudest = 0.0;
@@ -315,7 +387,7 @@ Threshold threshold_of(const Harmonics& h, double percent) {
     const double under = h.thd[above].ratio > 0.0 ? std::log(limit / h.thd[above].ratio) : over;
     const double octaves = std::log2(h.axis[above] / h.axis[i]);
     const double share = over / std::max(over + under, 1e-12);
-    const double f = h.axis[i] * std::exp2(share * octaves);
+    double f = h.axis[i] * std::exp2(share * octaves);
     // The slope over a third of an octave: between two points noise decides.
     const double wide = std::exp2(1.0 / 6.0);
     const std::size_t low = h.axis.bracket(f / wide);
@@ -324,13 +396,23 @@ Threshold threshold_of(const Harmonics& h, double percent) {
     if (h.thd[low].whole && h.thd[high].whole && h.thd[low].ratio > 0.0 && h.thd[high].ratio > 0.0)
       slope =
           std::log(h.thd[low].ratio / h.thd[high].ratio) / std::log2(h.axis[high] / h.axis[low]);
-    // A resonance lags behind a sweep that moves, and what it drives with it: 0.12 dB of THD (95
-    // %), seen on motors of known curves swept in 2.7 s.
-    constexpr double kPace = 0.12 / 8.685890 / kTwoSided95;
+    const double steep = std::max(std::abs(slope), 1e-3);
     const double hidden = here.at_most / here.ratio - 1.0;
-    const double spread =
-        std::hypot(here.spread, kPace, hidden / 1.645) / std::max(std::abs(slope), 1e-3);
-    t.frequency_hz = Estimate{f, f * (std::exp2(kTwoSided95 * spread) - 1.0)};
+    // Between two tones THD may bend.
+    double bent = 0.0;
+    if (!(h.pace_s > 0.0) && i > 0 && above + 1 < h.axis.size() && h.thd[i - 1].ratio > 0.0 &&
+        h.thd[above].ratio > 0.0 && h.thd[above + 1].ratio > 0.0) {
+      const auto log_at = [&](std::size_t k) { return std::log(h.thd[k].ratio); };
+      bent = std::max(std::abs(log_at(i - 1) - 2.0 * log_at(i) + log_at(above)),
+                      std::abs(log_at(i) - 2.0 * log_at(above) + log_at(above + 1))) /
+             8.0;
+    }
+    const double spread = std::hypot(kTwoSided95 * std::hypot(here.spread, hidden / 1.645), bent,
+                                     blurred_log(h, f, slope));
+    // Whether the filter stands before the bend or after it nobody tells: the middle of both.
+    const double moved = 0.5 * moved_log(h, i);
+    f *= std::exp2(-moved / steep);
+    t.frequency_hz = Estimate{f, f * (std::exp2((spread + std::abs(moved)) / steep) - 1.0)};
     t.why = Threshold::Why::kCrossed;
     return t;
   }

@@ -51,6 +51,8 @@ struct Harmonics {
   FrequencyAxis axis;            ///< frequency of the excitation
   std::vector<Harmonic> orders;  ///< 1 to kHighestOrder
   std::vector<Thd> thd;
+  /// Of a sweep: in which its frequency grows by e, s; 0: tones that stood still.
+  double pace_s = 0.0;
 
   [[nodiscard]] const Harmonic& order(int n) const {
     return orders[static_cast<std::size_t>(n - 1)];

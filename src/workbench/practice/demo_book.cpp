@@ -170,6 +170,16 @@ Result<void> add_levels(Book& book, Id subject) {
     const auto id = take_one(book, bench, request, {}, {});
     if (!id) return tl::unexpected(id.error());
   }
+  // Many tones at once, and those that a subwoofer would leave, each as loud.
+  for (const auto& [name, from_hz] : {std::pair("Many tones", 20.0), std::pair("Tones from 80 Hz", 80.0)}) {
+    TakeRequest request = request_for(TakeKind::kMultitone, name, subject, variants->front().id);
+    request.start_hz = from_hz;
+    request.stop_hz = 20000.0;
+    request.drive_v = 4.0 * std::sqrt(std::log2(20000.0 / from_hz) / std::log2(1000.0));
+    request.duration_s = 4.0;
+    const auto id = take_one(book, bench, request, {}, {});
+    if (!id) return tl::unexpected(id.error());
+  }
   return {};
 }
 

@@ -93,7 +93,7 @@ LaneKind lanes::rub() {
               "a leak, air that rushes.",
           .usual_weight = 0.6,
           .build = build,
-          .needs = [](const LaidTake& one) { return holds_sweep(one.take); },
+          .needs = is_read,
           .at_cursor = rub_at,
           .shown_at_first = false,
           .wants_time = kWantRub};
