@@ -74,8 +74,8 @@ void BareTransformsOfAllOrders(benchmark::State& state) {
   for (int n = 1; n <= kHighestOrder; ++n) {
     const double to_higher = pace * std::log((n + 1.0) / n);
     const double to_lower = n > 1 ? pace * std::log(n / (n - 1.0)) : 1.0;
-    orders.push_back(one(std::min(0.25 * to_higher, 0.075) + std::min(0.75 * to_lower, 0.3),
-                         n <= 5 ? 4 : 2));
+    orders.push_back(
+        one(std::min(0.25 * to_higher, 0.075) + std::min(0.75 * to_lower, 0.3), n <= 5 ? 4 : 2));
   }
   One soft = one(pace * std::log(11.0) + 0.6, 1);
   const RealTransform transform(kLength);

@@ -64,8 +64,8 @@ struct RigCalibration {
   std::optional<JigCalibration> jig;
   /// The measuring input's response over the loopback input's, with one signal in both; taken out.
   std::optional<Response> inputs;
-  /// The jig's input over the other one, with levels, by swapping its leads; taken out of impedances
-  /// where the three states were not taken, which hold it already.
+  /// The jig's input over the other one, with levels, by swapping its leads; taken out of
+  /// impedances where the three states were not taken, which hold it already.
   std::optional<Response> jig_inputs;
   /// When each part was last taken (UTC), by the words of calibrating.h.
   std::map<std::string, std::string> taken_at;

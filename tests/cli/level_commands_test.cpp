@@ -1,4 +1,5 @@
 // Level and time through the command line, on sets written out here.
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 
 #include <complex>
@@ -179,6 +180,68 @@ void write_dipped(const TemporaryFolder& folder, double third) {
 
 // A dip that stands alike at all angles is the loudspeaker's, and a filter may mend it; where the
 // loudspeaker adds five per cent there, it may not.
+TEST(CliDistortion, TonesOneByOneAreWrittenAndReadAgain) {
+  const TemporaryFolder folder;
+  const std::string file = (folder / "tones.wav").string();
+  const json told = json::parse(
+      run({"stimulus", file, "--in-turn", "3", "--start-hz", "100", "--stop-hz", "2000", "--json"})
+          .out);
+  std::string tones;
+  for (const json& f : told["stimulus"]["tones_hz"])
+    tones += (tones.empty() ? "" : ",") + fmt::format("{:.10g}", f.get<double>());
+  // x + 0.1 x^2 of a half: 2.5 % of second order.
+  auto audio = read_audio(*file_bytes(file), file);
+  std::vector<double> x = audio->channels.front();
+  test::Normals normal(2);
+  for (double& v : x) v += 0.1 * v * v + 1e-5 * normal();
+  write_sound(folder / "bent.wav", std::move(x));
+  const auto answer =
+      run({"distortion", (folder / "bent.wav").string(), "--in-turn", "--tones", tones, "--json"});
+  ASSERT_EQ(answer.status, 0) << answer.err;
+  const json d = json::parse(answer.out);
+  ASSERT_EQ(d["frequency_hz"].size(), told["stimulus"]["tones_hz"].size());
+  for (const json& thd : d["thd_percent"]) EXPECT_NEAR(thd.get<double>(), 2.5, 0.01);
+  EXPECT_NE(run({"distortion", file, "--in-turn", "--tones", "50,3000", "--json"}).status, 0);
+}
+
+TEST(CliDistortion, WhatTouchesIsToldAgainstAGoodOne) {
+  const TemporaryFolder folder;
+  for (const bool rubs : {false, true}) {
+    const std::string id = rubs ? "bad" : "good";
+    std::filesystem::create_directories(folder / id);
+    const auto spec = *SweepSpec::make(
+        {.start_hz = 20, .stop_hz = 20000, .duration_s = 1.5, .sample_rate_hz = kRate});
+    std::vector<double> x(12000, 0.0);
+    test::Normals normal(5);
+    double before = 0.0;
+    double tick = 0.0;
+    const auto sweep = exponential_sweep(spec);
+    for (std::size_t i = 0; i < sweep.size(); ++i) {
+      const double f = sweep_frequency_hz(spec, static_cast<double>(i) / kRate);
+      const double travel = sweep[i] / (1.0 + std::pow(f / 60.0, 2));
+      if (rubs && travel > 0.4 && before <= 0.4) tick = 0.01;
+      before = travel;
+      tick *= -0.8;
+      x.push_back(0.1 * sweep[i] + tick);
+    }
+    x.resize(x.size() + 24000, 0.0);
+    for (double& v : x) v += 1e-6 * normal();
+    write_sound(folder / id / "s.wav", std::move(x));
+    test::write(folder / id / "set.json", set_of(json::array({sweep_take("s", 2.83)})).dump());
+  }
+  const auto answer = run(
+      {"distortion", (folder / "bad").string(), "--good", (folder / "good").string(), "--json"});
+  ASSERT_EQ(answer.status, 0) << answer.err;
+  const json d = json::parse(answer.out);
+  ASSERT_EQ(d["against_good"]["worse"].size(), 1U);
+  EXPECT_TRUE(d["against_good"]["worse"][0]["in_peaks"].get<bool>());
+  EXPECT_THAT(d["rub"]["notes"].dump(), HasSubstr("sharp peaks"));
+  const json good =
+      json::parse(run({"distortion", (folder / "good").string(), "--rub", "--json"}).out);
+  EXPECT_THAT(good["rub"]["notes"].dump(), HasSubstr("Nothing touches"));
+  EXPECT_FALSE(good.contains("against_good"));
+}
+
 TEST(CliEqualise, DistortionStandsInTheWayOfABoost) {
   for (const double third : {0.001, 0.05}) {
     const TemporaryFolder folder;

@@ -7,8 +7,8 @@
 #include <QSettings>
 #include <QTableWidget>
 
-#include "desk/monitor/monitor_desk.h"
 #include "desk/capture/wired_rig.h"
+#include "desk/monitor/monitor_desk.h"
 #include "desk/queue/stand_view.h"
 #include "desk/window_fixture.h"
 

@@ -251,8 +251,7 @@ Result<Harmonics> harmonics_of(const ImpulseResponse& impulse, double arrival_s,
         const double seconds = 1.0 / std::hypot(1.0 / (kBellEnergy * bell_s), 1.0 / cut.energy_s);
         const double octaves = wish.smoothing > 0 ? 1.0 / wish.smoothing : 0.0;
         const double band_hz = n * f * (std::exp2(0.5 * octaves) - std::exp2(-0.5 * octaves));
-        here.push_back(
-            {density * seconds, density * cut.energy_s, 1.0 + band_hz * seconds});
+        here.push_back({density * seconds, density * cut.energy_s, 1.0 + band_hz * seconds});
       }
       smooth_power(power, wish.points_per_octave, wish.smoothing);
       for (std::size_t i = 0; i < power.size(); ++i)
@@ -269,8 +268,8 @@ Result<Harmonics> harmonics_of(const ImpulseResponse& impulse, double arrival_s,
 
 namespace {
 
-/// How fast the delay of an order changes with the excitation's frequency, s per Hz: the bend of its
-/// phase, by a parabola over a quarter of an octave to each side.
+/// How fast the delay of an order changes with the excitation's frequency, s per Hz: the bend of
+/// its phase, by a parabola over a quarter of an octave to each side.
 double delay_slope(const Harmonics& h, int order, double f) {
   const Harmonic& one = h.order(order);
   const std::size_t low = h.axis.bracket(f / std::exp2(0.25));
@@ -326,9 +325,9 @@ double moved_log(const Harmonics& h, std::size_t i) {
   return sum > 0.0 ? weighted / sum : 0.0;
 }
 
-/// What else a sweep's pace does to it, 95 %: the root of the pace is as finely as it can be read, and
-/// a THD that falls as f^-p is off by (p (p + 1) f' / (4 pi f^2))^2 / 2 there (the next term of the
-/// same expansion); and 0.12 dB, seen on motors of known curves swept in 2.7 s.
+/// What else a sweep's pace does to it, 95 %: the root of the pace is as finely as it can be read,
+/// and a THD that falls as f^-p is off by (p (p + 1) f' / (4 pi f^2))^2 / 2 there (the next term of
+/// the same expansion); and 0.12 dB, seen on motors of known curves swept in 2.7 s.
 double blurred_log(const Harmonics& h, double f, double per_octave) {
   if (!(h.pace_s > 0.0)) return 0.0;
   constexpr double kSeen = 0.12 / 8.685890;

@@ -42,7 +42,8 @@ Complex amplitude_at(std::span<const double> x, const std::vector<double>& windo
   double weight = 0.0;
   Complex pointer = 1.0;
   for (std::size_t i = 0; i < x.size(); ++i) {
-    if (i % 512 == 0) pointer = std::polar(1.0, -2.0 * kPi * std::fmod(cycles * static_cast<double>(i), 1.0));
+    if (i % 512 == 0)
+      pointer = std::polar(1.0, -2.0 * kPi * std::fmod(cycles * static_cast<double>(i), 1.0));
     const double v = window[i] * x[i];
     sum += Complex(v * pointer.real(), v * pointer.imag());
     weight += window[i];
@@ -149,8 +150,8 @@ std::vector<double> steady_signal(const SteadyTones& tones) {
 }
 
 Result<SteadyReading> read_steady_tones(const SteadyRecording& r, const SteadyTones& tones,
-                                        const std::vector<Response>& corrections,
-                                        double unit, const HarmonicsWish& wish) {
+                                        const std::vector<Response>& corrections, double unit,
+                                        const HarmonicsWish& wish) {
   const double rate = r.sample_rate_hz;
   auto axis = FrequencyAxis::make(tones.tones_hz());
   if (!axis) return tl::unexpected(axis.error());
@@ -177,8 +178,8 @@ Result<SteadyReading> read_steady_tones(const SteadyRecording& r, const SteadyTo
     const auto at = static_cast<std::size_t>(first);
     Stretch s;
     s.cycles = t.frequency_hz / (rate * r.recorder_rate);
-    s.measured.assign(r.measured.begin() + first, r.measured.begin() + first +
-                                                      static_cast<std::ptrdiff_t>(length));
+    s.measured.assign(r.measured.begin() + first,
+                      r.measured.begin() + first + static_cast<std::ptrdiff_t>(length));
     const std::vector<double> window = blackman_harris_periodic(length);
     // Where the tone stands at the window's first sample: by the loopback, or by the schedule.
     double scale = unit;
@@ -203,8 +204,7 @@ Result<SteadyReading> read_steady_tones(const SteadyRecording& r, const SteadyTo
       set_value(reading.harmonics.orders[static_cast<std::size_t>(n - 1)], i,
                 std::norm(value) * gain * gain, std::arg(value) - n * turned - phase,
                 {noise, noise * kNoiseLines, 1.0}, least);
-      if (n == 1)
-        least = wish.least_beside(std::abs(reading.harmonics.orders.front().value[i]));
+      if (n == 1) least = wish.least_beside(std::abs(reading.harmonics.orders.front().value[i]));
     }
     reading.drift_db.push_back(half_drift_db(s));
   }
@@ -269,9 +269,9 @@ SteadyStart find_steady_tones(std::span<const double> signal, double rate,
   for (std::size_t i = best_block; i < std::min(best_block + block, last); ++i)
     if (std::abs(like[i]) > std::abs(like[top])) top = i;
   start.at = static_cast<double>(top);
-  const double energy = std::sqrt(
-      std::inner_product(signal.begin(), signal.end(), signal.begin(), 0.0) *
-      std::inner_product(played.begin(), played.end(), played.begin(), 0.0));
+  const double energy =
+      std::sqrt(std::inner_product(signal.begin(), signal.end(), signal.begin(), 0.0) *
+                std::inner_product(played.begin(), played.end(), played.begin(), 0.0));
   start.likeness = energy > 0.0 ? best / energy : 0.0;
   // The clock: how each tone turns between the halves of what is read of it.
   std::vector<double> offs;

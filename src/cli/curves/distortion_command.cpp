@@ -103,14 +103,14 @@ class Teller {
  private:
   int nothing() const {
     if (!preview_.problems.empty()) return refuse(doors_, preview_.problems.front());
-    return refuse(doors_, {ErrorCode::kBadInput,
-                           !takes_.sweeps.empty()
-                               ? "No recorded sweep of that driver or source was found here."
-                           : takes_.curves
-                               ? "Harmonics need a recorded sweep, and levels several of them; "
-                                 "this holds curves or impulse responses alone."
-                               : "No recorded sweep and no tones were found here.",
-                           options_.path});
+    return refuse(
+        doors_,
+        {ErrorCode::kBadInput,
+         !takes_.sweeps.empty() ? "No recorded sweep of that driver or source was found here."
+         : takes_.curves        ? "Harmonics need a recorded sweep, and levels several of them; "
+                                  "this holds curves or impulse responses alone."
+                                : "No recorded sweep and no tones were found here.",
+         options_.path});
   }
 
   Result<Reading> read(const ImportItem& item) const {
@@ -154,9 +154,9 @@ class Teller {
     const Takes others = sorted(good, options_.wish);
     const ImportItem* best = nullptr;
     for (const ImportItem* other : others.of_sweeps)
-      if (best == nullptr || (same_level_place(item.take, other->take) &&
-                              std::abs(other->take.conditions.drive_v -
-                                       item.take.conditions.drive_v) < 1e-3))
+      if (best == nullptr ||
+          (same_level_place(item.take, other->take) &&
+           std::abs(other->take.conditions.drive_v - item.take.conditions.drive_v) < 1e-3))
         best = other;
     if (best == nullptr)
       return good.problems.empty()
@@ -184,7 +184,7 @@ class Teller {
       auto rub = rub_reading(input_of(item), *item.stage, {});
       if (!rub) return {};  // without a silence nothing can be told
       rubs.push_back(*std::move(rub));
-      steps.push_back({&rubs.back(), readings[i].get()});
+      steps.push_back({&rubs.back(), readings[i].get(), place_of(item.take).distance_m});
     }
     if (const auto noise = port_noise(steps, part->radius_m))
       told_.put("port_noise", told_of(*noise));
@@ -211,13 +211,13 @@ class Teller {
   Result<void> tell_multitones() {
     std::vector<std::pair<std::string, MultitoneStudy>> studies;
     for (const ImportItem* item : takes_.multitones) {
-      auto study = multitone_study(item->take, item->raw.bytes, {}, item->rig ? &*item->rig : nullptr);
+      auto study =
+          multitone_study(item->take, item->raw.bytes, {}, item->rig ? &*item->rig : nullptr);
       if (study) {
         studies.emplace_back(item->take.name, *std::move(study));
         continue;
       }
-      if (usual_ == nullptr && takes_.multitones.size() == 1)
-        return tl::unexpected(study.error());
+      if (usual_ == nullptr && takes_.multitones.size() == 1) return tl::unexpected(study.error());
       told_.put("multitone", nullptr).note(study.error().text());
     }
     if (studies.empty()) return {};
@@ -249,7 +249,8 @@ class Teller {
     for (const PartTake& part : parts_side_by_side(takes_.sweeps, *geometry)) {
       auto reading = read(*takes_.of_sweeps[part.index]);
       if (!reading) return tl::unexpected(reading.error());
-      parts.push_back({part.source, part.radius_m, part.count, part.port, *std::move(reading)});
+      parts.push_back({part.source, part.radius_m, part.count, part.port, part.distance_m,
+                       *std::move(reading)});
     }
     if (parts.size() < 2) return {};
     const auto reading = parts_reading(std::move(parts));

@@ -60,8 +60,7 @@ int decay_command(const Doors& doors, const DecayOptions& o) {
 void add_level_commands(CLI::App& app, Doors& doors, int& status) {
   add_distortion_command(app, doors, status);
   auto decay = std::make_shared<DecayOptions>();
-  CLI::App* command =
-      app.add_subcommand("decay", "how a response dies away, and what rings on");
+  CLI::App* command = app.add_subcommand("decay", "how a response dies away, and what rings on");
   command->add_option("path", decay->path, "impulse response, recorded sweep, set or book")
       ->required();
   command->add_option("--kind", decay->kind, "cumulative, burst or bass")

@@ -106,18 +106,17 @@ void CapturePage::showQueued(const PlannedTake* planned) {
             .arg(name, value));
   };
   const bool impedance = r.kind == TakeKind::kImpedance;
-  row(tr("Kind"), impedance                            ? tr("Impedance")
+  row(tr("Kind"), impedance                          ? tr("Impedance")
                   : r.kind == TakeKind::kMultitone   ? tr("Many tones at once")
                   : r.kind == TakeKind::kSteadyTones ? tr("Tones one by one")
-                  : r.kind == TakeKind::kNearField ? tr("Near field of %1").arg(text(r.source))
-                                                   : tr("Response"));
+                  : r.kind == TakeKind::kNearField   ? tr("Near field of %1").arg(text(r.source))
+                                                     : tr("Response"));
   if (is_pressure(r.kind) && r.kind != TakeKind::kNearField)
     row(tr("Angle"), r.vertical_deg != 0.0 ? tr("%1° vertical").arg(r.vertical_deg)
                                            : tr("%1° horizontal").arg(r.horizontal_deg));
   if (!impedance) row(tr("Distance"), tr("%1 m").arg(r.distance_m));
-  row(tr("Drive"), r.target_spl_db > 0.0
-                       ? tr("as %1 dB at 1 m wants it").arg(r.target_spl_db)
-                       : tr("%1 V").arg(text(three_digits(r.drive_v))));
+  row(tr("Drive"), r.target_spl_db > 0.0 ? tr("as %1 dB at 1 m wants it").arg(r.target_spl_db)
+                                         : tr("%1 V").arg(text(three_digits(r.drive_v))));
   row(plays_tones(r.kind) ? tr("Tones") : tr("Sweep"),
       tr("%1 to %2").arg(text(frequency_text(r.start_hz)), text(frequency_text(r.stop_hz))));
   if (!r.sample.empty()) row(tr("Sample"), text(r.sample));
@@ -234,9 +233,7 @@ TakeRequest CapturePage::request() const {
   r.repeats = repeats_->value();
   r.sample_rate_hz = controller_.wired().wiring().sample_rate_hz;
   r.sample = sample_->currentText().trimmed().toStdString();
-  r.duration_s = r.kind == TakeKind::kImpedance  ? 2.7
-                 : r.kind == TakeKind::kMultitone ? 12.0
-                                                  : 1.4;
+  r.duration_s = r.kind == TakeKind::kImpedance ? 2.7 : r.kind == TakeKind::kMultitone ? 12.0 : 1.4;
   if (r.kind == TakeKind::kSteadyTones) {
     r.tones_per_octave = 6.0;
     r.stop_hz = 10000.0;

@@ -51,33 +51,29 @@ void LevelPage::fillNoises(const LaidTake& own, const std::vector<LaidTake>& lai
   for (const std::string& note : own.time->rub->notes) addCard(noises_, note);
   // Against another sample or state at the same drive.
   for (const LaidTake& other : laid) {
-    if (&other == &own || !other.time || !other.time->rub ||
-        other.take.kind() != own.take.kind() ||
+    if (&other == &own || !other.time || !other.time->rub || other.take.kind() != own.take.kind() ||
         std::abs(other.take.conditions.drive_v / own.take.conditions.drive_v - 1.0) > 0.01 ||
         (other.take.conditions.sample == own.take.conditions.sample &&
          other.take.variant_id == own.take.variant_id))
       continue;
-    const ResidueChange change =
-        residue_change(own.time->rub->residue, other.time->rub->residue);
-    const std::string good =
-        other.take.conditions.sample != own.take.conditions.sample &&
-                !other.take.conditions.sample.empty()
-            ? "sample " + other.take.conditions.sample
-            : other.variant_name;
+    const ResidueChange change = residue_change(own.time->rub->residue, other.time->rub->residue);
+    const std::string good = other.take.conditions.sample != own.take.conditions.sample &&
+                                     !other.take.conditions.sample.empty()
+                                 ? "sample " + other.take.conditions.sample
+                                 : other.variant_name;
     for (const std::string& sentence : spoken(change, good))
       addCard(noises_, sentence, !change.worse.empty(),
               change.worse.empty() ? 0.0 : change.worse.front().at_hz);
     break;
   }
   const auto* near = std::get_if<NearFieldSetup>(&own.take.setup);
-  const auto part = near != nullptr && own.geometry ? part_of(*own.geometry, near->source)
-                                                    : std::nullopt;
+  const auto part =
+      near != nullptr && own.geometry ? part_of(*own.geometry, near->source) : std::nullopt;
   if (!part || !part->port) return;
   std::vector<PortStep> steps;
   for (const LaidTake& one : laid)
-    if (one.time && one.time->rub && one.time->distortion &&
-        same_level_place(own.take, one.take))
-      steps.push_back({one.time->rub.get(), one.time->distortion.get()});
+    if (one.time && one.time->rub && one.time->distortion && same_level_place(own.take, one.take))
+      steps.push_back({one.time->rub.get(), one.time->distortion.get(), near->distance_mm / 1e3});
   if (const auto noise = port_noise(steps, part->radius_m))
     for (const std::string& sentence : spoken(*noise))
       addCard(noises_, sentence, false, noise->points.back().frequency_hz);
@@ -93,9 +89,8 @@ void LevelPage::fillParts(const LaidTake& own, const std::vector<LaidTake>& laid
       read.push_back(&one);
     }
   std::vector<PartReading> parts;
-  for (const PartTake& part :
-       parts_side_by_side(takes, *own.geometry, own.take.conditions.drive_v))
-    parts.push_back({part.source, part.radius_m, part.count, part.port,
+  for (const PartTake& part : parts_side_by_side(takes, *own.geometry, own.take.conditions.drive_v))
+    parts.push_back({part.source, part.radius_m, part.count, part.port, part.distance_m,
                      read[part.index]->time->distortion});
   if (parts.size() < 2) {
     addCard(noises_,

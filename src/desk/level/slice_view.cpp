@@ -86,9 +86,10 @@ QStringList SliceView::texts() const {
   QStringList lines;
   for (const Curve& c : curves_) {
     const double f = std::clamp(state_.cursorHz(), c.map->axis.front(), c.map->axis.back());
-    lines.push_back(QStringLiteral("%1: %2 dB")
-                        .arg(c.name)
-                        .arg(level_at(*c.map, state_.cursorMs(), c.map->axis.bracket(f)), 0, 'f', 1));
+    lines.push_back(
+        QStringLiteral("%1: %2 dB")
+            .arg(c.name)
+            .arg(level_at(*c.map, state_.cursorMs(), c.map->axis.bracket(f)), 0, 'f', 1));
   }
   return lines;
 }
@@ -144,9 +145,9 @@ void SliceView::paintEvent(QPaintEvent*) {
   }
   painter.setPen(theme_.ink);
   painter.setFont(text_font(11, true));
-  painter.drawText(QRectF(area.left(), 0, area.width(), kHead_px), Qt::AlignLeft | Qt::AlignVCenter,
-                   tr("%1 ms after the arrival, dB")
-                       .arg(QString::number(state_.cursorMs(), 'f', 2)));
+  painter.drawText(
+      QRectF(area.left(), 0, area.width(), kHead_px), Qt::AlignLeft | Qt::AlignVCenter,
+      tr("%1 ms after the arrival, dB").arg(QString::number(state_.cursorMs(), 'f', 2)));
   painter.setClipRect(area);
   QColor faint = theme_.quiet;
   faint.setAlpha(110);

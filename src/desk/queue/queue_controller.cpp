@@ -3,6 +3,7 @@
 #include <QTimer>
 #include <chrono>
 #include <cmath>
+
 #include "workbench/taking/level/drive_guard.h"
 
 namespace lalometer {

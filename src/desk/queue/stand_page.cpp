@@ -44,9 +44,8 @@ StandPage::StandPage(BookSession& session, QueueController& queue, PlanDesk& des
   layout->addWidget(role_label(
       tr("Stands tip over: load their foot. Two people lift what is heavy."), "quiet", this));
   connect(purpose_, &QComboBox::currentIndexChanged, this, [this] {
-    tones_->setValue(purpose_->currentData().toInt() == static_cast<int>(Purpose::kSteadyTones)
-                         ? 6.0
-                         : 3.0);
+    tones_->setValue(
+        purpose_->currentData().toInt() == static_cast<int>(Purpose::kSteadyTones) ? 6.0 : 3.0);
     show();
   });
   connect(level_unit_, &QComboBox::currentIndexChanged, this, [this](int unit) {
@@ -99,11 +98,11 @@ void StandPage::makeWishes(QVBoxLayout* layout) {
          "protection above 85 dB."));
   highest_ = number("planHighest", 0.1, 60.0, 6.0, 2, tr("V"),
                     tr("No level at 1 m is bought with more."), this);
-  tones_ = number("planTones", 1.0, 24.0, 3.0, 0, tr("an octave"),
-                  tr("How many tones are played."), this);
-  upper_ = number("planUpper", 0.0, 10000.0, 0.0, 0, tr("Hz"),
-                  tr("The upper driver's tones alone begin here. 0: at the drawing's crossover."),
+  tones_ = number("planTones", 1.0, 24.0, 3.0, 0, tr("an octave"), tr("How many tones are played."),
                   this);
+  upper_ =
+      number("planUpper", 0.0, 10000.0, 0.0, 0, tr("Hz"),
+             tr("The upper driver's tones alone begin here. 0: at the drawing's crossover."), this);
   step_ = number("planStep", 1.0, 90.0, 10.0, 1, tr("°"), tr("Between two angles."), this);
   plane_ = new QComboBox(this);
   plane_->setObjectName(QStringLiteral("planPlane"));

@@ -100,8 +100,7 @@ void ScoreView::mousePressEvent(QMouseEvent* event) {
 void ScoreView::moveTimeTo(QPointF at) {
   const std::size_t lane = laneAt(at);
   if (lane == kNoLane || !showsTime(lane)) return;
-  const double row =
-      std::max(0.0, geometryOf(lane).up.value(at.y() - laneRect(lane).top()));
+  const double row = std::max(0.0, geometryOf(lane).up.value(at.y() - laneRect(lane).top()));
   if (lanes_[lane].content.left.unit == "periods")
     state_.setCursorPeriods(row);
   else

@@ -15,15 +15,16 @@ namespace lalometer {
 /// The thresholds are those of IEC 62458 for 10 % distortion (from memory); the shapes are smooth
 /// curves of ours through them.
 struct MotorCurves {
-  double bl_travel_m;             ///< > 0
-  double kms_travel_m;            ///< > 0
-  double bl_centre_m = 0.0;       ///< where the force factor is greatest
-  double kms_rest_m = 0.0;        ///< where the suspension is softest
-  double le_share = 0.0;          ///< 0 .. 0.5
-  double coil_k_per_w = 0.0;      ///< thermal resistance of the coil; 0: it never warms
-  double coil_j_per_k = 8.0;      ///< its heat capacity
-  double warm_k = 0.0;            ///< how much warmer than 20 degC the coil is at the start
-  /// A coil that touches the gap's wall: each time the cone passes so far outward, a tick; 0: never.
+  double bl_travel_m;         ///< > 0
+  double kms_travel_m;        ///< > 0
+  double bl_centre_m = 0.0;   ///< where the force factor is greatest
+  double kms_rest_m = 0.0;    ///< where the suspension is softest
+  double le_share = 0.0;      ///< 0 .. 0.5
+  double coil_k_per_w = 0.0;  ///< thermal resistance of the coil; 0: it never warms
+  double coil_j_per_k = 8.0;  ///< its heat capacity
+  double warm_k = 0.0;        ///< how much warmer than 20 degC the coil is at the start
+  /// A coil that touches the gap's wall: each time the cone passes so far outward, a tick; 0:
+  /// never.
   double rub_at_m = 0.0;
   double rub_pa = 0.05;           ///< peak of a tick at 1 m
   double port_loss_factor = 0.0;  ///< exit loss of the port's mouth, K in K rho u^2 / 2; 0: none

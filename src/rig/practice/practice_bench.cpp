@@ -106,8 +106,7 @@ double PracticeBench::converted(double value) {
 }
 
 Spectrum PracticeBench::distortion_of(const Bins& bins, const Samples& volts, const Spectrum& drive,
-                                      std::vector<double>& port_speed,
-                                      std::vector<double>& ticks) {
+                                      std::vector<double>& port_speed, std::vector<double>& ticks) {
   const double rate = stream_->sample_rate_hz;
   const RealTransform transform(volts.size());
   Spectrum sum(drive.size(), 0.0);
@@ -169,8 +168,8 @@ void PracticeBench::add_rub(const PracticeWay& way, const std::vector<double>& e
   const double rate = stream_->sample_rate_hz;
   const double near =
       setup_.room.near_source.empty() ? 1.0 / std::max(setup_.room.distance_m, 0.1) : 5.0;
-  const auto flight = static_cast<std::size_t>(
-      rate * setup_.room.distance_m / speed_of_sound_m_s(setup_.room.temperature_c));
+  const auto flight = static_cast<std::size_t>(rate * setup_.room.distance_m /
+                                               speed_of_sound_m_s(setup_.room.temperature_c));
   ticks.resize(excursion_m.size(), 0.0);
   for (std::size_t i = 1; i < excursion_m.size(); ++i) {
     const double limit = way.motor->rub_at_m;
@@ -179,8 +178,8 @@ void PracticeBench::add_rub(const PracticeWay& way, const std::vector<double>& e
       const std::size_t at = i + flight + k;
       if (at >= ticks.size()) break;
       const double t = static_cast<double>(k) / rate;
-      ticks[at] += near * way.motor->rub_pa * std::exp(-t / kFades_s) *
-                   std::sin(2.0 * kPi * kTick_hz * t);
+      ticks[at] +=
+          near * way.motor->rub_pa * std::exp(-t / kFades_s) * std::sin(2.0 * kPi * kTick_hz * t);
     }
   }
 }

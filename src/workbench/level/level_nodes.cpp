@@ -104,7 +104,8 @@ std::string time_key(const TakeInputs& in, unsigned wanted) {
   if (holds_multitone(in.take)) return key + multitone_node(in).key;
   if (!has_impulse(in.take)) return key;
   if ((wanted & kWantRub) != 0 && holds_sweep(in.take)) key += rub_node(in).key;
-  if ((wanted & ~(kWantDistortion | kWantRub)) != 0) key += decay_node(in, DecayMap::Kind::kCumulative).key;
+  if ((wanted & ~(kWantDistortion | kWantRub)) != 0)
+    key += decay_node(in, DecayMap::Kind::kCumulative).key;
   return key;
 }
 

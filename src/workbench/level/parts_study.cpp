@@ -25,22 +25,21 @@ struct Shares {
 
 Shares shares_of(const PartReading& part, const FrequencyAxis& axis) {
   const Harmonics& h = part.distortion->harmonics;
-  const double weight = part.radius_m * part.count;
+  const double weight =
+      part.count * part.radius_m * part.radius_m / near_length_m(part.radius_m, part.distance_m);
   Shares s;
   for (std::size_t i = 0; i < axis.size(); ++i) {
     const std::size_t k = h.axis.bracket(axis[i]);
     const bool inside = axis[i] >= h.axis.front() && axis[i] <= h.axis.back() * 1.001;
-    s.first.push_back(inside && h.order(1).valid.contains(axis[i])
-                          ? weight * h.order(1).value[k]
-                          : 0.0);
+    s.first.push_back(inside && h.order(1).valid.contains(axis[i]) ? weight * h.order(1).value[k]
+                                                                   : 0.0);
   }
   for (int n = 1; n <= kOrders; ++n) {
     std::vector<double> each;
     for (std::size_t i = 0; i < axis.size(); ++i) {
       const std::size_t k = h.axis.bracket(axis[i]);
-      each.push_back(h.order(n).heard(k, h.axis[k])
-                         ? weight * std::abs(h.order(n).value[k])
-                         : kNaN);
+      each.push_back(h.order(n).heard(k, h.axis[k]) ? weight * std::abs(h.order(n).value[k])
+                                                    : kNaN);
     }
     s.orders.push_back(std::move(each));
   }
@@ -112,8 +111,7 @@ Result<PartsReading> parts_reading(std::vector<PartReading> parts) {
       count += 1.0;
       for (std::size_t k = 0; k < r.parts.size(); ++k)
         for (int order = 2; order <= kOrders; ++order)
-          if (const double v = r.share[k][static_cast<std::size_t>(order - 1)][i];
-              std::isfinite(v))
+          if (const double v = r.share[k][static_cast<std::size_t>(order - 1)][i]; std::isfinite(v))
             power[k] += v * v;
     }
     if (count < 1.0) continue;
@@ -124,14 +122,15 @@ Result<PartsReading> parts_reading(std::vector<PartReading> parts) {
       if (r.parts[k].port) of_port += power[k] / count;
     }
     if (100.0 * std::sqrt(sum) < kLimit_percent) continue;
-    const auto worst = static_cast<std::size_t>(
-        std::max_element(power.begin(), power.end()) - power.begin());
+    const auto worst =
+        static_cast<std::size_t>(std::max_element(power.begin(), power.end()) - power.begin());
     r.culprits.push_back({band.low_hz, band.high_hz, worst, 100.0 * std::sqrt(sum),
                           100.0 * std::sqrt(sum - of_port), 100.0 * std::sqrt(of_port)});
   }
   r.notes.emplace_back(
-      "Each part counts by its near pressure times its effective radius (Keele 1974); harmonics of "
-      "two parts are added as powers, since their phases differ with the place.");
+      "Each part counts by its near pressure and its effective radius (Keele 1974); harmonics of "
+      "two "
+      "parts are added as powers, since their phases differ with the place.");
   return r;
 }
 
@@ -139,7 +138,7 @@ std::optional<PartTake> part_of(const SubjectGeometry& geometry, const std::stri
   if (const SubjectDriver* d = geometry.driver(source); d != nullptr)
     return d->radius_m ? std::optional(PartTake{0, source, *d->radius_m, 1, false}) : std::nullopt;
   for (const SubjectPort& p : geometry.ports)
-    if (p.id == source) 
+    if (p.id == source)
       return PartTake{0, source, p.geometry.equivalent_radius_m(), p.geometry.count, true};
   for (const SubjectRadiator& p : geometry.radiators)
     if (p.id == source && p.radius_m > 0.0) return PartTake{0, source, p.radius_m, 1, true};
@@ -164,6 +163,7 @@ std::vector<PartTake> parts_side_by_side(const std::vector<const Take*>& takes,
     const double volts = takes[i]->conditions.drive_v;
     if (drive_v > 0.0 && std::abs(volts / drive_v - 1.0) > 1e-3) continue;
     part->index = i;
+    part->distance_m = near->distance_mm / 1e3;
     groups[{takes[i]->variant_id, takes[i]->conditions.sample, std::lround(1e4 * volts)}]
           [near->source] = *part;
   }

@@ -11,12 +11,14 @@
 /// What each radiating part adds by itself: near fields of cones, ports and radiators side by side.
 namespace lalometer {
 
-/// One part, as it reaches the far field: its near pressure by its effective radius (Keele 1974).
+/// One part, as it reaches the far field: its near pressure by a^2 / near_length_m(), which is its
+/// effective radius a where the microphone is in its plane (Keele 1974).
 struct PartReading {
   std::string source;
   double radius_m = 0.0;
   int count = 1;      ///< of equal ones
   bool port = false;  ///< a port or a passive radiator
+  double distance_m = 0.0;
   std::shared_ptr<const DistortionReading> distortion = nullptr;
   std::shared_ptr<const RubReading> rub = nullptr;
 };
@@ -53,6 +55,7 @@ struct PartTake {
   double radius_m = 0.0;
   int count = 1;
   bool port = false;
+  double distance_m = 0.0;  ///< of the microphone
 };
 [[nodiscard]] std::vector<PartTake> parts_side_by_side(const std::vector<const Take*>& takes,
                                                        const SubjectGeometry& geometry,

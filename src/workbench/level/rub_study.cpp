@@ -44,9 +44,10 @@ std::vector<double> RubReading::noise_db() const {
 Result<RubReading> rub_reading(const AnalysisInput& input, const ImpulseStage& stage,
                                std::stop_token stop) {
   if (!holds_sweep(input.take))
-    return bad_input("Rub and buzz need the recorded sweep; this is an impulse response or a curve "
-                     "alone.",
-                     input.take.name);
+    return bad_input(
+        "Rub and buzz need the recorded sweep; this is an impulse response or a curve "
+        "alone.",
+        input.take.name);
   const auto sound = swept_sound(input, stage, stop);
   if (!sound) return tl::unexpected(sound.error());
   const double rate = sound->spec.sample_rate_hz();
@@ -119,10 +120,11 @@ std::vector<std::string> spoken(const RubReading& reading) {
   const Residue& r = reading.residue;
   std::vector<std::string> all;
   for (const Range& range : ranges_of(r, [&](std::size_t i) { return r.in_peaks(i); })) {
-    std::string text = fmt::format("{} there are sharp peaks beside the sweep, up to {:.0f} dB "
-                                   "under it at {}",
-                                   capital(band_text(range.low_hz, range.high_hz)), -range.most_db,
-                                   frequency_text(range.at_hz));
+    std::string text = fmt::format(
+        "{} there are sharp peaks beside the sweep, up to {:.0f} dB "
+        "under it at {}",
+        capital(band_text(range.low_hz, range.high_hz)), -range.most_db,
+        frequency_text(range.at_hz));
     if (range.told >= 2 && range.repeats > kRepeats)
       text +=
           ": in each period alike, as a coil that rubs, a stop that is hit or an amplifier that "
@@ -137,10 +139,11 @@ std::vector<std::string> spoken(const RubReading& reading) {
          return r.heard(i) && !r.in_peaks(i) && r.repeats[i] > kRepeats;
        })) {
     if (range.high_hz < 1.2 * range.low_hz) continue;
-    all.push_back(fmt::format("{} it hisses in step with the cone, up to {:.0f} dB under the sweep "
-                              "at {}: a leak, or air that rushes.",
-                              capital(band_text(range.low_hz, range.high_hz)), -range.most_db,
-                              frequency_text(range.at_hz)));
+    all.push_back(
+        fmt::format("{} it hisses in step with the cone, up to {:.0f} dB under the sweep "
+                    "at {}: a leak, or air that rushes.",
+                    capital(band_text(range.low_hz, range.high_hz)), -range.most_db,
+                    frequency_text(range.at_hz)));
   }
   if (all.empty())
     all.push_back(fmt::format("Nothing touches, rattles or hisses between {} and {} at {} V.",
@@ -153,12 +156,12 @@ std::vector<std::string> spoken(const RubReading& reading) {
 std::vector<std::string> spoken(const ResidueChange& change, const std::string& good) {
   std::vector<std::string> all;
   for (const ResidueChange::Worse& w : change.worse)
-    all.push_back(fmt::format("Above its tenth order it is up to {:.0f} dB over {} {} (most at {}): "
-                              "{}.",
-                              w.most_db, good, band_text(w.low_hz, w.high_hz),
-                              frequency_text(w.at_hz),
-                              w.in_peaks ? "in peaks; something touches or rattles"
-                                         : "a hiss; a leak, or air that rushes"));
+    all.push_back(
+        fmt::format("Above its tenth order it is up to {:.0f} dB over {} {} (most at {}): "
+                    "{}.",
+                    w.most_db, good, band_text(w.low_hz, w.high_hz), frequency_text(w.at_hz),
+                    w.in_peaks ? "in peaks; something touches or rattles"
+                               : "a hiss; a leak, or air that rushes"));
   if (all.empty() && !change.frequency_hz.empty())
     all.push_back(fmt::format("Above its tenth order it is like {} from {} to {}.", good,
                               frequency_text(change.frequency_hz.front()),
@@ -182,7 +185,7 @@ std::optional<AirNoise> port_noise(const std::vector<PortStep>& steps, double ra
       if (!first.valid.contains(f) || f * radius_m > 30.0 || f < h.axis.front() || f > 200.0)
         continue;
       const double pa = value_between(h.axis, magnitude, f);
-      const double speed = port_air_speed_m_s(pa, f, radius_m);
+      const double speed = port_air_speed_m_s(pa, f, radius_m, step.distance_m);
       if (speed <= fastest.speed_m_s) continue;
       fastest = {.drive_v = step.distortion->drive_v,
                  .frequency_hz = f,
@@ -206,15 +209,16 @@ std::vector<std::string> spoken(const AirNoise& noise) {
                               frequency_text(fastest.frequency_hz)));
     return all;
   }
-  std::string text = fmt::format("The port's air is heard from about {:.0f} m/s on",
-                                 *noise.heard_from_m_s);
+  std::string text =
+      fmt::format("The port's air is heard from about {:.0f} m/s on", *noise.heard_from_m_s);
   if (noise.power)
     text += fmt::format(", and its noise grows with the speed to the power {:.1f}", *noise.power);
   all.push_back(text + ".");
-  all.push_back(fmt::format("At {} V its air reaches {:.0f} m/s at {}, and its noise lies {:.0f} dB "
-                            "under the port's tone.",
-                            three_digits(fastest.drive_v), fastest.speed_m_s,
-                            frequency_text(fastest.frequency_hz), fastest.under_db()));
+  all.push_back(
+      fmt::format("At {} V its air reaches {:.0f} m/s at {}, and its noise lies {:.0f} dB "
+                  "under the port's tone.",
+                  three_digits(fastest.drive_v), fastest.speed_m_s,
+                  frequency_text(fastest.frequency_hz), fastest.under_db()));
   return all;
 }
 

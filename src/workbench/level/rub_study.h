@@ -31,13 +31,13 @@ struct RubReading {
 /// Of one alone: where it touches (peaks in each period over -60 dB; common practice, no source).
 [[nodiscard]] std::vector<std::string> spoken(const RubReading& reading);
 /// Against a good one.
-[[nodiscard]] std::vector<std::string> spoken(const ResidueChange& change,
-                                              const std::string& good);
+[[nodiscard]] std::vector<std::string> spoken(const ResidueChange& change, const std::string& good);
 
 /// A port's near field at one drive.
 struct PortStep {
   const RubReading* rub = nullptr;
   const DistortionReading* distortion = nullptr;
+  double distance_m = 0.0;  ///< of the microphone from the mouth
 };
 /// Noise of a port over the speed of its air: at each drive at the frequency where that is
 /// highest. Uncalibrated takes tell no speed. @param radius_m  effective, of the mouth, > 0.

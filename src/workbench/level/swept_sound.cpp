@@ -42,8 +42,8 @@ Result<SweptSound> swept_sound(const AnalysisInput& in, const ImpulseStage& stag
   if (!spec) return tl::unexpected(spec.error());
   if (in.take.form == RawForm::kRecording) {
     UnpackedRecording recording = unpacked_recording(in.raw);
-    SweptSound sound = by_loopback(std::move(recording.measured), recording.loopback, *spec, s,
-                                   stage.arrival_s);
+    SweptSound sound =
+        by_loopback(std::move(recording.measured), recording.loopback, *spec, s, stage.arrival_s);
     find_silence(sound, s.lead_in_s);
     return sound;
   }

@@ -47,10 +47,9 @@ double pa_per_v(const Take& take, const RigCalibration* rig) {
 }
 
 double gain_at(const Response& correction, double f) {
-  return std::max(
-      std::abs(value_at(correction,
-                        std::clamp(f, correction.axis().front(), correction.axis().back()))),
-      1e-6);
+  return std::max(std::abs(value_at(correction, std::clamp(f, correction.axis().front(),
+                                                           correction.axis().back()))),
+                  1e-6);
 }
 
 std::vector<Response> corrections_of(const RigCalibration* rig, std::vector<std::string>& notes) {
@@ -92,8 +91,7 @@ Result<MultitoneStudy> multitone_study(const Take& take, std::span<const std::by
   const std::vector<double>& signal = channel_of(*audio, c.channel);
   auto reading = read_multitone(signal, audio->sample_rate_hz, std::move(tones_hz));
   if (!reading) return bad_input(reading.error().message, name_of(take));
-  MultitoneStudy study{
-      .reading = *std::move(reading), .drive_v = c.drive_v, .notes = audio->notes};
+  MultitoneStudy study{.reading = *std::move(reading), .drive_v = c.drive_v, .notes = audio->notes};
   for (const Response& correction : corrections_of(rig, study.notes)) {
     MultitoneReading& r = study.reading;
     for (std::size_t i = 0; i < r.tone.size(); ++i) r.tone[i] /= gain_at(correction, r.tones_hz[i]);
@@ -203,7 +201,8 @@ Result<DistortionReading> steady_study(const Take& take, std::span<const std::by
   std::vector<std::string> notes = audio->notes;
   const double flight_s = place_of(take).distance_m / speed_of_sound_m_s(c.temperature_c);
   // Re the loopback a value is per volt there, and is brought to the drive.
-  const double pa = wired ? pa_per_v(take, rig) * c.drive_v : pa_per_unit(take, rig) / std::sqrt(2.0);
+  const double pa =
+      wired ? pa_per_v(take, rig) * c.drive_v : pa_per_unit(take, rig) / std::sqrt(2.0);
   const bool calibrated = pa > 0.0;
   const double unit = calibrated ? pa : 1.0;
   HarmonicsWish own = wish;
@@ -292,8 +291,7 @@ std::vector<std::string> spoken(const MultitoneChange& c) {
                                        frequency_text(c.common_hz.back()));
   if (c.mean_db < -1.0)
     all.push_back(fmt::format("{} what is no tone falls by {:.0f} dB {}, most at {} ({:.0f} dB).",
-                              without, -c.mean_db, band, frequency_text(c.most_at_hz),
-                              -c.most_db));
+                              without, -c.mean_db, band, frequency_text(c.most_at_hz), -c.most_db));
   else
     all.push_back(fmt::format("{} what is no tone stays as it was {} ({:+.1f} dB).", without, band,
                               c.mean_db));

@@ -171,7 +171,8 @@ Result<void> add_levels(Book& book, Id subject) {
     if (!id) return tl::unexpected(id.error());
   }
   // Many tones at once, and those that a subwoofer would leave, each as loud.
-  for (const auto& [name, from_hz] : {std::pair("Many tones", 20.0), std::pair("Tones from 80 Hz", 80.0)}) {
+  for (const auto& [name, from_hz] :
+       {std::pair("Many tones", 20.0), std::pair("Tones from 80 Hz", 80.0)}) {
     TakeRequest request = request_for(TakeKind::kMultitone, name, subject, variants->front().id);
     request.start_hz = from_hz;
     request.stop_hz = 20000.0;

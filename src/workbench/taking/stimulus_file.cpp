@@ -145,10 +145,9 @@ Result<SteadyFile> steady_file(const SteadyFileWish& wish) {
     std::vector<double> sound(static_cast<std::size_t>(wish.lead_in_s * rate), 0.0);
     for (const double v : steady_signal(tones)) sound.push_back(wish.amplitude * v);
     sound.resize(sound.size() + static_cast<std::size_t>(kSilence_s * rate), 0.0);
-    SteadyFile out{
-        .sound = {.sample_rate_hz = rate, .channels = {std::move(sound)}, .format = ""},
-        .tones = std::move(tones),
-        .count_in_s = 1.0 * wish.count_in};
+    SteadyFile out{.sound = {.sample_rate_hz = rate, .channels = {std::move(sound)}, .format = ""},
+                   .tones = std::move(tones),
+                   .count_in_s = 1.0 * wish.count_in};
     count_in(out.sound, wish.count_in, wish.amplitude);
     return out;
   });

@@ -9,8 +9,8 @@
 #include "base/text.h"
 #include "exchange/audio_file.h"
 #include "workbench/taking/by_sound.h"
-#include "workbench/taking/take_checks.h"
 #include "workbench/taking/level/tones_runner.h"
+#include "workbench/taking/take_checks.h"
 
 namespace lalometer {
 namespace {

@@ -108,10 +108,10 @@ Harmonics swept(double gain, double noise, std::uint64_t seed) {
   std::vector<double> heard = reference;
   test::Normals normal(seed);
   for (double& v : heard) v = gain * v + noise * normal();
-  const ImpulseResponse h = deconvolve(heard, reference, 48000.0, {20.0, 20000.0},
-                                       spec.rate_s() * std::log(11.0) + 0.05);
-  const auto density = noise_density(std::span(heard).first(kLead - 500), reference, 48000.0,
-                                     {20.0, 20000.0});
+  const ImpulseResponse h =
+      deconvolve(heard, reference, 48000.0, {20.0, 20000.0}, spec.rate_s() * std::log(11.0) + 0.05);
+  const auto density =
+      noise_density(std::span(heard).first(kLead - 500), reference, 48000.0, {20.0, 20000.0});
   return *harmonics_of(h, 0.0, spec, *density);
 }
 

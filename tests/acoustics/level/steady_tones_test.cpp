@@ -41,8 +41,8 @@ SteadyTones some_tones(double per_octave = 3.0) {
 TEST(SteadyTonesTest, OrdersOfAPolynomialByTheMultipleAngleFormulas) {
   const SteadyTones tones = some_tones();
   const auto signal = bent(steady_signal(tones), 320, 1e-6);
-  const auto r = read_steady_tones(
-      {.measured = signal, .sample_rate_hz = kRate, .starts_at = 320.0}, tones);
+  const auto r =
+      read_steady_tones({.measured = signal, .sample_rate_hz = kRate, .starts_at = 320.0}, tones);
   ASSERT_TRUE(r.has_value()) << r.error().text();
   // (1 + 3/4 b A^2) A, a A^2 / 2, b A^3 / 4.
   const double first = kPeak + 0.75 * kThird * std::pow(kPeak, 3);
@@ -111,8 +111,8 @@ TEST(SteadyTonesTest, ARecorderOfItsOwnIsFoundWithItsClock) {
 TEST(SteadyTonesTest, SixDecibelsOverTheFloorALevelHolds) {
   const SteadyTones tones = some_tones(6.0);
   const auto signal = bent(steady_signal(tones), 320, 2.5e-3);
-  const auto r = read_steady_tones(
-      {.measured = signal, .sample_rate_hz = kRate, .starts_at = 320.0}, tones);
+  const auto r =
+      read_steady_tones({.measured = signal, .sample_rate_hz = kRate, .starts_at = 320.0}, tones);
   ASSERT_TRUE(r.has_value());
   const double second = 0.5 * kSecond * kPeak * kPeak;
   int heard = 0;
@@ -133,8 +133,7 @@ TEST(SteadyTonesTest, SixDecibelsOverTheFloorALevelHolds) {
 TEST(SteadyTonesTest, BelowTheMicrophonesOwnNothingIsHeardAndThatFallsWithTheLevel) {
   const SteadyTones tones = some_tones();
   const auto signal = bent(steady_signal(tones), 320, 1e-6);
-  const SteadyRecording recording{
-      .measured = signal, .sample_rate_hz = kRate, .starts_at = 320.0};
+  const SteadyRecording recording{.measured = signal, .sample_rate_hz = kRate, .starts_at = 320.0};
   // 1.5 % second order here; a microphone with 2 % at this level hides it, one with 2 % at ten
   // times the level does not.
   HarmonicsWish wish;

@@ -46,8 +46,8 @@ TEST(MultitoneChangeTest, WhatTheTonesLeftOutHadDone) {
 
 /// A take of a WAV that a bent wire made of single tones.
 std::pair<Take, std::vector<std::byte>> steady_take(double volts) {
-  const SteadyTones tones =
-      *steady_tones({.low_hz = 50, .high_hz = 2000, .tones_per_octave = 3, .sample_rate_hz = 48000});
+  const SteadyTones tones = *steady_tones(
+      {.low_hz = 50, .high_hz = 2000, .tones_per_octave = 3, .sample_rate_hz = 48000});
   std::vector<double> x(24000, 0.0);
   for (const double v : steady_signal(tones)) x.push_back(0.1 * volts * v);
   std::vector<double> y = x;
@@ -122,14 +122,14 @@ TEST(SteadyCheckTest, SweepAndTonesAreHeldAgainstEachOther) {
 }
 
 PartReading part(const char* id, double radius, bool port, double fundamental, double second) {
-  return {id, radius, 1, port,
-          std::make_shared<const DistortionReading>(flat(fundamental, second, 2.0))};
+  return {id,   radius, 1,
+          port, 0.0,    std::make_shared<const DistortionReading>(flat(fundamental, second, 2.0))};
 }
 
 TEST(PartsTest, EachCountsByItsPressureAndRadius) {
   // Cone 1 Pa x 60 mm against port 4 Pa x 30 mm: the port gives twice as much.
-  const auto r = parts_reading({part("woofer", 0.06, false, 1.0, 0.02),
-                                part("port", 0.03, true, 4.0, 0.4)});
+  const auto r =
+      parts_reading({part("woofer", 0.06, false, 1.0, 0.02), part("port", 0.03, true, 4.0, 0.4)});
   ASSERT_TRUE(r.has_value());
   EXPECT_NEAR(r->share[0][0][10], 0.06 / 0.18, 1e-9);
   EXPECT_NEAR(r->share[1][1][10], 0.03 * 0.4 / 0.18, 1e-9);
@@ -141,8 +141,8 @@ TEST(PartsTest, EachCountsByItsPressureAndRadius) {
   EXPECT_NEAR(r->culprits[0].of_cone_percent, 100.0 * 0.0012 / 0.18, 0.01);
   EXPECT_FALSE(parts_reading({part("woofer", 0.0, false, 1.0, 0.1)}).has_value());
   // The other way round the cone leads.
-  const auto cone = parts_reading({part("woofer", 0.06, false, 3.0, 0.02),
-                                   part("port", 0.03, true, 1.0, 0.001)});
+  const auto cone =
+      parts_reading({part("woofer", 0.06, false, 3.0, 0.02), part("port", 0.03, true, 1.0, 0.001)});
   EXPECT_FALSE(cone->port_leads.has_value());
   EXPECT_TRUE(cone->culprits.empty());
 }
@@ -159,8 +159,8 @@ TEST(PartsTest, NearFieldsOfOneDriveAndStateStandSideBySide) {
     t.conditions.stimulus = {.start_hz = 20, .stop_hz = 20000, .duration_s = 1.0};
     return t;
   };
-  const std::vector<Take> takes = {near("woofer", 1.0), near("port", 1.0), near("woofer", 4.0),
-                                   near("port", 4.0), near("woofer", 8.0), near("nobody", 4.0)};
+  const std::vector<Take> takes = {near("woofer", 1.0), near("port", 1.0),   near("woofer", 4.0),
+                                   near("port", 4.0),   near("woofer", 8.0), near("nobody", 4.0)};
   std::vector<const Take*> all;
   for (const Take& t : takes) all.push_back(&t);
   const auto parts = parts_side_by_side(all, g);

@@ -10,6 +10,7 @@
 #include "rig/practice/practice_field.h"
 #include "support/books.h"
 #include "support/support.h"
+#include "workbench/level/rub_study.h"
 #include "workbench/level/tones_study.h"
 #include "workbench/practice/demo_book.h"
 #include "workbench/taking/level/drive_guard.h"
@@ -151,7 +152,8 @@ TEST(DriveGuardTest, TheConesTravelAndTheCoilsPowerLimitTheDrive) {
   const auto drawn = [](const char* more) {
     return described(fmt::format(R"({{"loading": "sealed", "box": {{"net_volume_l": 8}},
       "drivers": [{{"id": "woofer", "role": "woofer", "sd_cm2": 80, "fs_hz": 55, "qms": 4,
-        "qes": 0.45, "vas_l": 8, "re_ohm": 6.2{}}}]}})", more));
+        "qes": 0.45, "vas_l": 8, "re_ohm": 6.2{}}}]}})",
+                                 more));
   };
   TakeRequest r = on_axis(10.0);
   r.start_hz = 10.0;
@@ -193,9 +195,7 @@ struct Day {
       return keep_take(small.book, o, device.setup().rig);
     };
     hooks.left_out = [&](std::size_t index, const Remark& why) { left_out[index] = why.text; };
-    hooks.aim = [&](const TakeRequest& r) {
-      device.setup().room.distance_m = r.distance_m;
-    };
+    hooks.aim = [&](const TakeRequest& r) { device.setup().room.distance_m = r.distance_m; };
     return run_queue(device, nullptr, device.setup().rig, plan,
                      std::vector<PlanStatus>(plan.takes.size()), "", {}, hooks, {});
   }
@@ -318,6 +318,46 @@ TEST(TonesRunnerTest, LostSamplesClippingAndASilentInputAreSeen) {
   EXPECT_EQ(first_code([](PracticeBenchSetup& s) { s.faults.loopback_missing = true; }),
             "loopback-missing");
   EXPECT_EQ(first_code([](PracticeBenchSetup&) {}), "") << "and a sound one is kept";
+}
+
+TEST(PortNoiseTest, SpeedAndGrowthOfTheAirAreThoseOfTheBench) {
+  // The practice bench's port: its air's speed is what its motor model says, its noise rises with
+  // the third power of that.
+  PracticeBenchSetup setup = demo_bench(false);
+  setup.room.near_source = "port";
+  setup.port_noise_pa = 0.05;
+  // An interface that stands the near field.
+  setup.rig.input_pa_per_unit = 400.0;
+  PracticeBench bench(setup);
+  std::vector<RubReading> rubs;
+  std::vector<DistortionReading> distortions;
+  std::vector<double> fastest;
+  for (const double volts : {1.5, 3.0, 6.0}) {
+    TakeRequest r = on_axis(volts);
+    r.kind = TakeKind::kNearField;
+    r.source = "port";
+    r.distance_m = setup.room.near_m;
+    r.start_hz = 10.0;
+    r.duration_s = 6.0;
+    const auto take = run_take(bench, setup.rig, r, {}, {});
+    ASSERT_TRUE(take.has_value()) << take.error().text();
+    fastest.push_back(bench.last_run().fastest_air_m_s);
+    AnalysisInput input{take->take, raw_of(*take).bytes, setup.rig, {}};
+    const auto stage = impulse_stage(input, {});
+    rubs.push_back(*rub_reading(input, *stage, {}));
+    distortions.push_back(*distortion_reading(take->take, *stage));
+  }
+  std::vector<PortStep> steps;
+  for (std::size_t i = 0; i < rubs.size(); ++i)
+    steps.push_back({&rubs[i], &distortions[i], setup.room.near_m});
+  const double radius = std::sqrt(setup.speaker.port_area_m2 / kPi);
+  const auto noise = port_noise(steps, radius);
+  ASSERT_TRUE(noise.has_value());
+  ASSERT_EQ(noise->points.size(), 3U);
+  for (std::size_t i = 0; i < 3; ++i)
+    EXPECT_NEAR(noise->points[i].speed_m_s / fastest[i], 1.0, 0.06) << fastest[i] << " m/s";
+  ASSERT_TRUE(noise->power.has_value());
+  EXPECT_NEAR(*noise->power, 3.0, 0.5);
 }
 
 TEST(LevelPlansTest, EachPurposeTakesWhatItsQuestionNeeds) {

@@ -7,8 +7,13 @@
 
 namespace lalometer {
 
-double port_air_speed_m_s(double near_pa, double frequency_hz, double radius_m) {
-  return std::sqrt(2.0) * near_pa / (kAirDensity_kg_m3 * 2.0 * kPi * frequency_hz * radius_m);
+double near_length_m(double radius_m, double distance_m) {
+  return std::hypot(radius_m, distance_m) - distance_m;
+}
+
+double port_air_speed_m_s(double near_pa, double frequency_hz, double radius_m, double distance_m) {
+  return std::sqrt(2.0) * near_pa /
+         (kAirDensity_kg_m3 * 2.0 * kPi * frequency_hz * near_length_m(radius_m, distance_m));
 }
 
 double AirNoisePoint::under_db() const {
@@ -16,8 +21,9 @@ double AirNoisePoint::under_db() const {
 }
 
 AirNoise air_noise_of(std::vector<AirNoisePoint> points) {
-  std::sort(points.begin(), points.end(),
-            [](const AirNoisePoint& a, const AirNoisePoint& b) { return a.speed_m_s < b.speed_m_s; });
+  std::sort(points.begin(), points.end(), [](const AirNoisePoint& a, const AirNoisePoint& b) {
+    return a.speed_m_s < b.speed_m_s;
+  });
   AirNoise r{.points = std::move(points)};
   double n = 0.0, sx = 0.0, sy = 0.0, sxx = 0.0, sxy = 0.0;
   const AirNoisePoint* first = nullptr;
@@ -38,8 +44,8 @@ AirNoise air_noise_of(std::vector<AirNoisePoint> points) {
     const double slope = (n * sxy - sx * sy) / spread;
     r.power = slope;
     if (slope > 0.5 && first->background_pa > 0.0)
-      r.heard_from_m_s = first->speed_m_s *
-                         std::pow(first->background_pa / first->noise_pa, 1.0 / slope);
+      r.heard_from_m_s =
+          first->speed_m_s * std::pow(first->background_pa / first->noise_pa, 1.0 / slope);
   }
   if (!r.heard_from_m_s) r.heard_from_m_s = first->speed_m_s;
   return r;

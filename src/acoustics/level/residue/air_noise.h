@@ -8,18 +8,22 @@
 /// What the air in a port's mouth adds as it goes faster.
 namespace lalometer {
 
-/// Peak speed of the air in a port from its near field: p = rho omega a v at the middle of its mouth
-/// (Keele 1974; ka well below 1).
+/// What a piston's pressure on its axis, rho omega v times this, is near by: sqrt(a^2 + z^2) - z,
+/// its radius in the plane of its mouth (Keele 1974; the exact axis of a piston, ka well below 1).
+[[nodiscard]] double near_length_m(double radius_m, double distance_m);
+
+/// Peak speed of the air in a port from its near field at the middle of its mouth.
 /// @param near_pa   rms of the fundamental there.
 /// @param radius_m  effective, > 0.
-[[nodiscard]] double port_air_speed_m_s(double near_pa, double frequency_hz, double radius_m);
+[[nodiscard]] double port_air_speed_m_s(double near_pa, double frequency_hz, double radius_m,
+                                        double distance_m = 0.0);
 
 /// One drive, where the air goes fastest.
 struct AirNoisePoint {
   double drive_v = 0.0;
   double frequency_hz = 0.0;
-  double speed_m_s = 0.0;    ///< peak
-  double noise_pa = 0.0;     ///< rms of what is none of the first ten orders; 0: not heard
+  double speed_m_s = 0.0;  ///< peak
+  double noise_pa = 0.0;   ///< rms of what is none of the first ten orders; 0: not heard
   double background_pa = 0.0;
   double fundamental_pa = 0.0;
 

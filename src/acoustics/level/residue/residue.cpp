@@ -39,9 +39,8 @@ class NoiseAbove {
     constexpr double kHannPower = 0.375;
     const double scale = 2.0 / (static_cast<double>(n) * static_cast<double>(n) * kHannPower);
     for (std::size_t k = bins.size(); k-- > 0;)
-      above_[k] = above_[k + 1] + (static_cast<double>(k) * step_hz_ <= top_hz
-                                       ? scale * std::norm(bins[k])
-                                       : 0.0);
+      above_[k] = above_[k + 1] +
+                  (static_cast<double>(k) * step_hz_ <= top_hz ? scale * std::norm(bins[k]) : 0.0);
   }
   [[nodiscard]] double rms(double from_hz) const {
     if (above_.empty()) return 0.0;
@@ -166,8 +165,7 @@ Residue residue_of(std::span<const double> signal, const SweepSpec& spec, double
     r.noise.push_back(quiet);
     r.crest_db.push_back(db(peak / std::max(rms, 1e-30)));
     // Of so many independent values the largest is at about this (the mean of the normal maximum).
-    const double independent =
-        2.0 * (top_hz - above_hz) * static_cast<double>(inner.size()) / rate;
+    const double independent = 2.0 * (top_hz - above_hz) * static_cast<double>(inner.size()) / rate;
     r.noise_crest_db.push_back(db(std::sqrt(2.0 * std::log(std::max(independent, 3.0)))));
     r.periods.push_back((to_s - from_s) * f);
     r.repeats.push_back(periodic(inner, spec, from_s));

@@ -13,11 +13,11 @@ namespace lalometer {
 /// periods, where that is longer).
 struct Residue {
   std::vector<double> frequency_hz;
-  std::vector<double> sweep;          ///< rms of all that is heard of the stretch, signal's unit
-  std::vector<double> rms;            ///< of the residue, the noise's power taken off
-  std::vector<double> noise;          ///< rms of the silence in the same band
-  std::vector<double> crest_db;       ///< its peak over its rms, noise and all
-  std::vector<double> noise_crest_db; ///< what noise of this band and length would have
+  std::vector<double> sweep;           ///< rms of all that is heard of the stretch, signal's unit
+  std::vector<double> rms;             ///< of the residue, the noise's power taken off
+  std::vector<double> noise;           ///< rms of the silence in the same band
+  std::vector<double> crest_db;        ///< its peak over its rms, noise and all
+  std::vector<double> noise_crest_db;  ///< what noise of this band and length would have
   /// How alike its envelope is from one period of the excitation to the next, -1 to 1: what touches
   /// does so in each.
   std::vector<double> repeats;
@@ -25,8 +25,8 @@ struct Residue {
 
   /// 6 dB over the noise.
   [[nodiscard]] bool heard(std::size_t i) const { return rms[i] >= 2.0 * noise[i]; }
-  /// Heard, and in peaks: 6 dB over noise's own crest (common practice, no source; noise that swells
-  /// with the cone has up to 4).
+  /// Heard, and in peaks: 6 dB over noise's own crest (common practice, no source; noise that
+  /// swells with the cone has up to 4).
   [[nodiscard]] bool in_peaks(std::size_t i) const {
     return heard(i) && crest_db[i] > noise_crest_db[i] + 6.0;
   }

@@ -87,13 +87,12 @@ std::optional<DriveLimit> drive_limit(const Description& description, const Take
     if (told.xmax_mm.value_or(0.0) > 0.0 && stress.travel_m_per_v > 0.0) {
       const double most_mm = kTravel * *told.xmax_mm;
       limit(most_mm / 1e3 / stress.travel_m_per_v,
-            fmt::format("beyond it the cone of {} passes {} mm near {}", told.id,
-                        shortest(most_mm), frequency_text(stress.travel_hz)));
+            fmt::format("beyond it the cone of {} passes {} mm near {}", told.id, shortest(most_mm),
+                        frequency_text(stress.travel_hz)));
     }
     if (told.power_w.value_or(0.0) > 0.0 && stress.power_w_per_v2 > 0.0)
       limit(std::sqrt(*told.power_w / stress.power_w_per_v2),
-            fmt::format("beyond it {} takes more than its {} W", told.id,
-                        shortest(*told.power_w)));
+            fmt::format("beyond it {} takes more than its {} W", told.id, shortest(*told.power_w)));
   }
   return lowest;
 }

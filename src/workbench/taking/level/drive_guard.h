@@ -6,8 +6,8 @@
 #include "book/description/description.h"
 #include "workbench/taking/take_runner.h"
 
-/// What keeps a run from harming a loudspeaker: what its drawing tells it stands, and what the takes
-/// so far have shown. Whoever knows better plays by hand, one take at a time.
+/// What keeps a run from harming a loudspeaker: what its drawing tells it stands, and what the
+/// takes so far have shown. Whoever knows better plays by hand, one take at a time.
 namespace lalometer {
 
 /// The most that a take may be driven with.

@@ -144,12 +144,11 @@ Result<LevelSetting> set_level(AudioDevice& device, const RigCalibration& rig,
                      three_digits(allowed.drive_v)),
          "Measure at what it stands: more would harm it, or the rig."});
   } else if (aims) {
-    setting.remarks.push_back({Remark::Weight::kNote, "level-by-target",
-                               fmt::format("{:.0f} dB at 1 m: {} V.", wanted.target_spl_db,
-                                           three_digits(setting.drive_v)),
-                               wanted.target_spl_db >= kLoud_db
-                                   ? "Wear hearing protection while this plays."
-                                   : ""});
+    setting.remarks.push_back(
+        {Remark::Weight::kNote, "level-by-target",
+         fmt::format("{:.0f} dB at 1 m: {} V.", wanted.target_spl_db,
+                     three_digits(setting.drive_v)),
+         wanted.target_spl_db >= kLoud_db ? "Wear hearing protection while this plays." : ""});
   }
   return setting;
 }

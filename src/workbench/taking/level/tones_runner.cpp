@@ -37,7 +37,8 @@ Likeness likeness(const std::vector<double>& recorded, const std::vector<double>
                   std::size_t from, std::size_t count, std::size_t latest) {
   Likeness best;
   if (from + count > played.size()) return best;
-  const std::size_t reach = std::min(count + latest, recorded.size() - std::min(from, recorded.size()));
+  const std::size_t reach =
+      std::min(count + latest, recorded.size() - std::min(from, recorded.size()));
   if (reach < count / 2) return best;
   std::size_t length = fast_length(reach + count);
   while (length % 2 != 0) length = fast_length(length + 1);
@@ -52,17 +53,16 @@ Likeness likeness(const std::vector<double>& recorded, const std::vector<double>
   const auto energy = [](std::span<const double> x) {
     return std::inner_product(x.begin(), x.end(), x.begin(), 0.0);
   };
-  const double all =
-      std::sqrt(energy(std::span(played).subspan(from, count)) *
-                energy(std::span(recorded).subspan(from, std::min(count, reach))));
+  const double all = std::sqrt(energy(std::span(played).subspan(from, count)) *
+                               energy(std::span(recorded).subspan(from, std::min(count, reach))));
   best.lag = static_cast<double>(top);
   best.share = all > 0.0 ? std::abs(like[top]) / all : 0.0;
   return best;
 }
 
 void tell_level(const Recording& r, const TonesExcitation& e, std::vector<Remark>& remarks) {
-  const auto lead = std::min(static_cast<std::size_t>(e.lead_in_s * r.sample_rate_hz),
-                             r.measured.size());
+  const auto lead =
+      std::min(static_cast<std::size_t>(e.lead_in_s * r.sample_rate_hz), r.measured.size());
   const std::span<const double> all(r.measured);
   const double peak = peak_of(all);
   if (peak <= 0.0) {

@@ -113,8 +113,7 @@ Result<void> fill_levels(PlanMaker& make, Purpose purpose) {
 
 void fill_rub(PlanMaker& make) {
   TakeRequest& r = make.response(
-      0.0, false,
-      "Microphone on the axis and near, 0.3 m or less; nothing loose on the bench.");
+      0.0, false, "Microphone on the axis and near, 0.3 m or less; nothing loose on the bench.");
   r.name = "Slow sweep";
   r.duration_s = 8.0;
   r.repeats = 1;

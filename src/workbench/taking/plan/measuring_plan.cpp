@@ -52,9 +52,8 @@ Result<void> fill_comparison(PlanMaker& make, const std::vector<Variant>& varian
 }
 
 void fill_parameters(PlanMaker& make, const PlanOptions& w) {
-  make.impedance(
-      "z-free", "Impedance, free air", "free-air",
-      "Driver free in the air, upright, nothing near its cone or vent; jig connected.");
+  make.impedance("z-free", "Impedance, free air", "free-air",
+                 "Driver free in the air, upright, nothing near its cone or vent; jig connected.");
   if (w.test_box_l > 0.0) {
     make.impedance("z-box", "Impedance, test box", "test-box",
                    fmt::format("Driver on the test box of {} l, sealed all round.",
@@ -158,7 +157,8 @@ const std::vector<PurposeText>& purposes() {
       {Purpose::kListeningAxis, "listening-axis", "Listening axis",
        "At which height and angle it should be heard."},
       {Purpose::kMultitone, "multitone", "Many tones at once",
-       "What comes back that was not played, and what a subwoofer or a driver of its own would win."},
+       "What comes back that was not played, and what a subwoofer or a driver of its own would "
+       "win."},
       {Purpose::kSteadyTones, "steady-tones", "Tones one by one",
        "Harmonics once everything has settled: a check of the sweep's."},
       {Purpose::kNearLevels, "near-levels", "Distortion of cone and port",
@@ -209,9 +209,9 @@ std::string plan_item(const MeasuringPlan& plan, const PlannedTake& take) {
 double minutes_of(const PlannedTake& take, bool by_hand) {
   double sweeps_s = take.request.repeats * (take.request.duration_s + 1.2);
   if (take.request.kind == TakeKind::kSteadyTones)
-    if (const auto tones = steady_tones({take.request.start_hz, take.request.stop_hz,
-                                         take.request.tones_per_octave,
-                                         take.request.sample_rate_hz}))
+    if (const auto tones =
+            steady_tones({take.request.start_hz, take.request.stop_hz,
+                          take.request.tones_per_octave, take.request.sample_rate_hz}))
       sweeps_s = static_cast<double>(tones->length()) / take.request.sample_rate_hz;
   const double move_s = !take.instruction.empty() ? 60.0 : by_hand ? 15.0 : 3.0;
   return (sweeps_s + move_s) / 60.0;

@@ -45,10 +45,10 @@ struct PlanOptions {
   std::vector<double> levels_v = {0.7, 2.83, 5.66};
   /// Levels at 1 m, dB SPL, instead of the volts; empty: by volts.
   std::vector<double> levels_db = {};
-  double highest_v = 6.0;          ///< that a level at 1 m may take
-  double tones_per_octave = 3.0;   ///< of multitones and steady tones
-  double subwoofer_from_hz = 80.0; ///< what a multitone is played from, to see what that wins
-  double upper_from_hz = 0.0;      ///< and its upper part alone; 0: by the drawing's crossover
+  double highest_v = 6.0;           ///< that a level at 1 m may take
+  double tones_per_octave = 3.0;    ///< of multitones and steady tones
+  double subwoofer_from_hz = 80.0;  ///< what a multitone is played from, to see what that wins
+  double upper_from_hz = 0.0;       ///< and its upper part alone; 0: by the drawing's crossover
   double step_deg = 10.0;
   bool vertical = false;       ///< of one orbit
   double added_mass_g = 10.0;  ///< of the parameters; 0: by a test box

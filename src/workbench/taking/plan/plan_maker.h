@@ -21,7 +21,7 @@ inline constexpr double kNear_m = 0.006;
 class PlanMaker {
  public:
   PlanMaker(const Subject& subject, const SubjectGeometry& geometry, const PlanOptions& wishes,
-        MeasuringPlan& plan)
+            MeasuringPlan& plan)
       : subject_(subject), geometry_(geometry), wishes_(wishes), plan_(plan) {}
 
   void at(Id variant, std::string sample = {}, std::string suffix = {}) {
@@ -85,11 +85,12 @@ class PlanMaker {
     for (const double volts : drives.empty() ? usual : drives) {
       std::string name = fmt::format("Near field, {}", what);
       if (!drives.empty()) name += fmt::format(", {} V", three_digits(volts));
-      TakeRequest& r = add(TakeKind::kNearField, "near-" + source, name,
-                           moved ? fmt::format("Microphone to the middle of the {}, about {:.0f} mm "
-                                               "away, and square to it. It must not touch.",
-                                               what, kNear_m * 1e3)
-                                 : "");
+      TakeRequest& r =
+          add(TakeKind::kNearField, "near-" + source, name,
+              moved ? fmt::format("Microphone to the middle of the {}, about {:.0f} mm "
+                                  "away, and square to it. It must not touch.",
+                                  what, kNear_m * 1e3)
+                    : "");
       moved = false;
       r.source = source;
       r.driver = kind;

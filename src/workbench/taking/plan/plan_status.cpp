@@ -23,10 +23,9 @@ std::string difference(const Take& take, const TakeRequest& wanted, const std::s
     return fmt::format("It was taken at {} m, {} m are wanted.", shortest(place.distance_m),
                        shortest(wanted.distance_m));
   const double wanted_v = limited(wanted).request.drive_v;
-  const bool set_lower = std::any_of(take.remarks.begin(), take.remarks.end(),
-                                     [](const Remark& r) {
-                                       return r.code == "level-set" || r.code == "level-limited";
-                                     });
+  const bool set_lower = std::any_of(take.remarks.begin(), take.remarks.end(), [](const Remark& r) {
+    return r.code == "level-set" || r.code == "level-limited";
+  });
   const bool by_level = wanted.target_spl_db > 0.0 || (set_lower && c.drive_v < 1.01 * wanted_v);
   if (!by_level && off(c.drive_v, wanted_v, 0.01 * wanted_v))
     return fmt::format("It was taken at {} V, {} V are wanted.", three_digits(c.drive_v),

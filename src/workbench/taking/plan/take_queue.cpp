@@ -170,10 +170,10 @@ class Runner {
     standing_[i].state = PlanState::kSkipped;
     ++summary_.left_out;
     if (hooks_.left_out)
-      hooks_.left_out(
-          i, {Remark::Weight::kNote, "enough",
-              fmt::format("{} was not played: {}", plan_.takes[i].request.name, enough_),
-              "Take it by hand if you want it all the same."});
+      hooks_.left_out(i,
+                      {Remark::Weight::kNote, "enough",
+                       fmt::format("{} was not played: {}", plan_.takes[i].request.name, enough_),
+                       "Take it by hand if you want it all the same."});
     return true;
   }
 

@@ -43,9 +43,9 @@ struct QueueHooks {
 
 struct QueueSummary {
   std::size_t kept = 0;
-  std::size_t refused = 0;  ///< tries that were not kept
+  std::size_t refused = 0;   ///< tries that were not kept
   std::size_t left_out = 0;  ///< takes that were not played: the ones before were enough
-  bool finished = false;    ///< nothing of the plan is missing any more
+  bool finished = false;     ///< nothing of the plan is missing any more
 };
 
 /// Takes what a plan misses (missing and stale ones), in its order. A refused or suspicious take is

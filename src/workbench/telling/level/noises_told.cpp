@@ -57,12 +57,13 @@ Told told_of(const AirNoise& noise) {
             .put("drive_v", p.drive_v)
             .put("frequency_hz", p.frequency_hz)
             .put("speed_m_s", p.speed_m_s)
-            .put("noise_db", p.heard() ? std::optional(to_level_db(p.noise_pa, kReferencePressure_pa))
-                                       : std::nullopt)
-            .put("background_db", p.background_pa > 0.0
-                                      ? std::optional(
-                                            to_level_db(p.background_pa, kReferencePressure_pa))
-                                      : std::nullopt)
+            .put("noise_db", p.heard()
+                                 ? std::optional(to_level_db(p.noise_pa, kReferencePressure_pa))
+                                 : std::nullopt)
+            .put("background_db",
+                 p.background_pa > 0.0
+                     ? std::optional(to_level_db(p.background_pa, kReferencePressure_pa))
+                     : std::nullopt)
             .put("under_port_db", p.heard() ? std::optional(p.under_db()) : std::nullopt));
   Told told;
   told.put("points", Told::Value(std::move(rows)));
@@ -80,8 +81,9 @@ Told told_of(const PartsReading& r) {
     Told row;
     row.put("source", r.parts[k].source).put("radius_mm", r.parts[k].radius_m * 1e3);
     for (std::size_t order = 0; order < r.share[k].size(); ++order)
-      row.put_each(order == 0 ? "fundamental_percent" : "h" + std::to_string(order + 1) + "_percent",
-                   r.axis.size(), [&](std::size_t i) { return percent(r.share[k][order][i]); });
+      row.put_each(
+          order == 0 ? "fundamental_percent" : "h" + std::to_string(order + 1) + "_percent",
+          r.axis.size(), [&](std::size_t i) { return percent(r.share[k][order][i]); });
     rows.push_back(std::move(row));
   }
   told.put("parts", Told::Value(std::move(rows)));
@@ -107,8 +109,7 @@ Told told_of(const MultitoneChange& c, const std::string& first, const std::stri
   Told told;
   told.put("whole", c.second_is_part ? first : second);
   told.put("part", c.second_is_part ? second : first);
-  told.put("left_out_hz",
-           Told::Value(std::vector<double>{c.left_out_low_hz, c.left_out_high_hz}));
+  told.put("left_out_hz", Told::Value(std::vector<double>{c.left_out_low_hz, c.left_out_high_hz}));
   told.put("band_hz", Told::Value(c.band_hz));
   told.put("rest_db", Told::Value(c.rest_db));
   told.put("mean_db", c.mean_db).put("most_db", c.most_db);

@@ -1,4 +1,3 @@
-#include "workbench/taking/level/level_setting.h"
 #include "workbench/taking/plan/take_queue.h"
 
 #include <gmock/gmock.h>
@@ -17,6 +16,7 @@
 #include "rig/practice/practice_turntable.h"
 #include "support/books.h"
 #include "workbench/practice/demo_book.h"
+#include "workbench/taking/level/level_setting.h"
 
 namespace lalometer {
 namespace {

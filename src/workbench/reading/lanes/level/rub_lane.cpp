@@ -55,8 +55,7 @@ LaneContent build(const std::vector<LaidTake>& laid, Id chosen) {
     curves.push_back(std::move(s));
   }
   content.subtitle = fmt::format("{}, {} V; all above the tenth order, dB re the sweep",
-                                 series_label(*own, laid),
-                                 three_digits(own->time->rub->drive_v));
+                                 series_label(*own, laid), three_digits(own->time->rub->drive_v));
   // Where it stands out in peaks.
   std::vector<LaneMark> flags;
   double most = -60.0;
@@ -76,8 +75,7 @@ std::string rub_at(const LaidTake& one, double f, std::complex<double>) {
   for (std::size_t i = 0; i < r.frequency_hz.size(); ++i) {
     if (std::abs(std::log2(r.frequency_hz[i] / f)) > 1.0 / 12.0) continue;
     if (!r.heard(i)) return "noise";
-    return fmt::format("{:.0f} dB re the sweep, {}",
-                       20.0 * std::log10(r.rms[i] / r.sweep[i]),
+    return fmt::format("{:.0f} dB re the sweep, {}", 20.0 * std::log10(r.rms[i] / r.sweep[i]),
                        r.in_peaks(i) ? "in peaks" : "even");
   }
   return "–";
