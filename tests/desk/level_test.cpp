@@ -165,6 +165,13 @@ TEST_F(LevelTest, ARidgeIsMarkedOnTheDecayAndBringsTheCursorThere) {
   ASSERT_NE(flags, nullptr);
   ASSERT_EQ(flags->flags.size(), 1U);
   EXPECT_NEAR(flags->flags.front().low_hz, 2000.0, 10.0);
+  // Pointed at, it runs through all lanes.
+  const std::size_t decay = lane("decay");
+  const double x = score().geometryOf(decay).across.px(flags->flags.front().low_hz);
+  QTest::mouseMove(&score(),
+                   {static_cast<int>(x), static_cast<int>(score().laneRect(decay).center().y())});
+  ASSERT_TRUE(score().thread().has_value());
+  EXPECT_NEAR(score().thread()->low_hz, 2000.0, 10.0);
   window_->state().setCursorHz(100.0);
   for (QWidget* row : page()->findChildren<QWidget*>())
     if (row->property("hz").isValid() && row->property("hz").toDouble() > 1900.0 &&

@@ -122,7 +122,15 @@ void ScoreView::drawHandles(QPainter& painter) {
 
 const LaneMark* ScoreView::markAt(QPointF at) const {
   const std::size_t lane = laneAt(at);
-  if (lane == kNoLane || lanes_[lane].content.marks().empty()) return nullptr;
+  if (lane == kNoLane) return nullptr;
+  // What the curves themselves tell runs through the other lanes just so.
+  if (const auto* flags = lanes_[lane].content.find<FlagLayer>();
+      flags != nullptr && lanes_[lane].content.over_frequency()) {
+    constexpr double kNear_px = 4.0;
+    for (const LaneMark& flag : flags->flags)
+      if (std::abs(geometryOf(lane).across.px(flag.centre_hz()) - at.x()) <= kNear_px) return &flag;
+  }
+  if (lanes_[lane].content.marks().empty()) return nullptr;
   const QPointF inside = at - QPointF(0.0, laneRect(lane).top());
   for (const PlacedMark& placed : placed_marks(lanes_[lane].content, geometryOf(lane))) {
     if (placed.bar.adjusted(-3, -3, 3, 3).contains(inside) || placed.name.contains(inside))
