@@ -18,6 +18,7 @@
 #include "cli/curves/bass_commands.h"
 #include "cli/curves/curve_commands.h"
 #include "cli/curves/level_commands.h"
+#include "cli/diagnose_command.h"
 #include "cli/design_commands.h"
 #include "cli/impedance_commands.h"
 #include "cli/import_command.h"
@@ -330,6 +331,7 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   add_angle_commands(app, doors, status);
   add_bass_commands(app, doors, status);
   add_level_commands(app, doors, status);
+  add_diagnose_command(app, doors, status);
   add_curve_commands(app, doors, status);
   add_impedance_commands(app, doors, status);
   add_stimulus_command(app, doors, status);

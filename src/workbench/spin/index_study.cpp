@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "base/text.h"
-#include "workbench/angles/features.h"
+#include "diagnosis/features.h"
 
 namespace lalometer {
 namespace {

@@ -1,4 +1,4 @@
-#include "workbench/angles/features.h"
+#include "diagnosis/features.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,0 +1,53 @@
+#pragma once
+
+#include <cmath>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "diagnosis/finding.h"
+#include "diagnosis/view.h"
+
+namespace lalometer {
+
+/// One cause's account of what was seen: how the odds stand after each piece of evidence.
+class Claim {
+ public:
+  /// @param prior  odds before anything was looked at, against an ordinary loudspeaker.
+  explicit Claim(double prior) : log_odds_(std::log(prior)) {}
+
+  /// A piece of evidence: how much likelier it is under this cause than without it.
+  Claim& saw(double ratio, std::string text) {
+    log_odds_ += std::log(ratio);
+    (ratio >= 1.0 ? evidence_ : against_).push_back(std::move(text));
+    return *this;
+  }
+  [[nodiscard]] double odds() const { return std::exp(log_odds_); }
+  [[nodiscard]] const std::vector<std::string>& evidence() const { return evidence_; }
+  [[nodiscard]] const std::vector<std::string>& against() const { return against_; }
+
+  /// The feature or the wiggle that it explains, by its place in the view; neither: the whole.
+  std::optional<std::size_t> feature = std::nullopt;
+  std::optional<std::size_t> wiggle = std::nullopt;
+  /// Claims of one group explain one thing, and compete; empty: it stands alone.
+  std::string group = {};
+  /// Where neither stands there, but a place is known.
+  double at_hz = 0.0, low_hz = 0.0, high_hz = 0.0;
+  double size_db = 0.0;
+  FindingShape shape = FindingShape::kDip;
+  bool equalise = false;
+  std::string next_step = {};
+
+ private:
+  double log_odds_;
+  std::vector<std::string> evidence_;
+  std::vector<std::string> against_;
+};
+
+/// A cause: its word, and what it has to say of a case.
+struct Cause {
+  const char* word;
+  std::vector<Claim> (*claims)(const CaseView& view);
+};
+
+}  // namespace lalometer

@@ -1,0 +1,41 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/constants.h"
+#include "base/text.h"
+#include "diagnosis/registry.h"
+
+/// A frame before or behind an open panel: a quarter wave of its depth.
+namespace lalometer {
+namespace {
+
+std::vector<Claim> claims(const CaseView& v) {
+  const CaseSubject& s = v.material->subject;
+  if (s.loading != "open-baffle" || !(s.wing_m > 0.02)) return {};
+  std::vector<Claim> all;
+  const double quarter = kSpeedOfSound20_m_s / (4.0 * (s.wing_m + 0.04));
+  for (std::size_t i = 0; i < v.features.size(); ++i) {
+    const SeenFeature& f = v.features[i];
+    const double off = std::abs(std::log(f.at_hz / quarter));
+    if (off > 0.3) continue;
+    Claim c(0.5);
+    c.feature = i;
+    c.saw(off < 0.15 ? 2.5 : 1.0,
+          fmt::format("the wings are {:.0f} mm deep: a quarter wave near {}", 1e3 * s.wing_m,
+                      frequency_text(quarter)));
+    if (f.wiggle_box && *f.wiggle_box > 1.0) c.saw(1.5, "the impedance has a loop there");
+    c.next_step = "Take it without the wings.";
+    all.push_back(std::move(c));
+  }
+  return all;
+}
+
+}  // namespace
+
+Cause causes::cavity_resonance() {
+  return {"cavity-resonance", claims};
+}
+
+}  // namespace lalometer

@@ -1,0 +1,59 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "diagnosis/registry.h"
+
+/// Sound that goes round the front's edges: dips and peaks where the drawing has them, gone to the
+/// side.
+namespace lalometer {
+namespace {
+
+constexpr double kOrdinary_db = 2.8;
+
+std::vector<Claim> claims(const CaseView& v) {
+  std::vector<Claim> all;
+  for (std::size_t i = 0; i < v.features.size(); ++i) {
+    const SeenFeature& f = v.features[i];
+    if (!f.from_edges || f.at_hz < 300.0) continue;
+    Claim c(0.3);
+    c.feature = i;
+    if (*f.from_edges > 0.45)
+      c.saw(6.0, fmt::format("the edges as {} sees them foretell {:+.1f} dB there", f.leads,
+                             f.edges_db));
+    else if (*f.from_edges > 0.2)
+      c.saw(1.5, fmt::format("the edges foretell a part of it ({:+.1f} dB)", f.edges_db));
+    else
+      c.saw(0.12, "the edges foretell nothing there");
+    // Every box has some of it.
+    if (std::min(std::abs(f.edges_db), std::abs(f.feature.height_db)) < kOrdinary_db)
+      c.saw(0.12, "no more than an ordinary box has");
+    if (f.horizontal) {
+      if (*f.horizontal < 0.35)
+        c.saw(3.0, "it is gone to the sides");
+      else if (*f.horizontal > 0.8)
+        c.saw(0.2, "it is the same to the sides");
+    }
+    if (f.large_baffle) {
+      if (*f.large_baffle < 0.35)
+        c.saw(8.0, "it is gone in the large baffle");
+      else if (*f.large_baffle > 0.7)
+        c.saw(0.05, "the large baffle has it too");
+    }
+    if (f.near && *f.near > 0.6) c.saw(0.1, "the near field has it too");
+    c.next_step = f.horizontal ? "Take the driver in a large baffle: if it is gone, it is the edge."
+                               : "Turn 30 degrees and take again: if it stays, it is not the edge.";
+    all.push_back(std::move(c));
+  }
+  return all;
+}
+
+}  // namespace
+
+Cause causes::edge_diffraction() {
+  return {"edge-diffraction", claims};
+}
+
+}  // namespace lalometer

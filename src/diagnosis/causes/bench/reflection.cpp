@@ -1,0 +1,56 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "diagnosis/registry.h"
+
+/// A surface nearby: dips evenly spaced, an arrival within the gate.
+namespace lalometer {
+namespace {
+
+std::vector<Claim> claims(const CaseView& v) {
+  if (v.axis_take == nullptr) return {};
+  const CaseTake& t = *v.axis_take;
+  const bool inside = t.reflection_s && t.gate_s > 0.0 && *t.reflection_s < 0.95 * t.gate_s;
+  std::vector<Claim> all;
+  int comb = 0;
+  for (std::size_t i = 0; i < v.features.size(); ++i) {
+    const SeenFeature& f = v.features[i];
+    if (f.in_comb) ++comb;
+    if (!f.in_comb && !inside) continue;
+    Claim c(0.1);
+    c.feature = i;
+    if (f.in_comb) c.saw(25.0, "it is one of many dips and peaks evenly spaced in Hz");
+    if (inside)
+      c.saw(6.0,
+            fmt::format("something arrives {:.2f} ms after the sound, within the gate of {:.1f} ms",
+                        1e3 * *t.reflection_s, 1e3 * t.gate_s));
+    else if (t.reflection_s)
+      c.saw(0.2, "nothing arrives within the gate");
+    if (f.horizontal)
+      c.saw(*f.horizontal > 0.5 ? 1.5 : 0.5,
+            *f.horizontal > 0.5 ? "it is the same to the sides" : "it is gone to the sides");
+    if (f.from_edges && *f.from_edges > 0.45) c.saw(0.3, "the edges foretell it");
+    c.next_step = "Move the loudspeaker away from everything, or gate before it, and take again.";
+    all.push_back(std::move(c));
+  }
+  if (inside || comb >= 5) {
+    Claim c(0.3);
+    if (inside)
+      c.saw(8.0, fmt::format("an arrival {:.2f} ms after the sound lies within the gate",
+                             1e3 * *t.reflection_s));
+    if (comb >= 5) c.saw(15.0, fmt::format("{} dips and peaks lie evenly spaced in Hz", comb));
+    all.push_back(std::move(c));
+  }
+  return all;
+}
+
+}  // namespace
+
+Cause causes::reflection() {
+  return {"reflection", claims};
+}
+
+}  // namespace lalometer

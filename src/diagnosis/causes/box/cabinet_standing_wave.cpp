@@ -1,0 +1,50 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "diagnosis/registry.h"
+
+/// The air of the box rings between two walls.
+namespace lalometer {
+namespace {
+
+std::vector<Claim> claims(const CaseView& v) {
+  std::vector<Claim> all;
+  for (std::size_t i = 0; i < v.wiggles.size(); ++i) {
+    const SeenWiggle& w = v.wiggles[i];
+    if (w.mode.empty()) continue;
+    Claim c(0.4);
+    c.wiggle = i;
+    c.saw(std::exp(-0.5 * std::pow(w.mode_off / 0.025, 2)) * (w.mode == "higher" ? 1.5 : 4.0),
+          fmt::format("the box's {} wave lies {:.1f} % from it", w.mode, 100.0 * w.mode_off));
+    if (w.in_free_air)
+      c.saw(*w.in_free_air ? 0.05 : 3.0,
+            *w.in_free_air ? "it is there without the box" : "the driver alone does not have it");
+    if (w.damped)
+      c.saw(*w.damped < 0.6 ? 4.0 : 0.4,
+            *w.damped < 0.6 ? "lining makes it smaller" : "lining does not change it");
+    // A lined box has a little of it always.
+    const double height = w.wiggle.height_percent;
+    c.saw(height > 6.0   ? 2.0
+          : height > 2.5 ? 0.8
+          : height > 1.2 ? 0.4
+                         : 0.15,
+          fmt::format("the loop is {:.1f} % high", height));
+    // A lining leaves a wave a Q of some 8.
+    if (w.wiggle.q > 25.0) c.saw(5.0, fmt::format("it rings long (Q {:.0f})", w.wiggle.q));
+    c.next_step =
+        "Line the box or fill it and take the impedance again: a wave of the air shrinks.";
+    all.push_back(std::move(c));
+  }
+  return all;
+}
+
+}  // namespace
+
+Cause causes::cabinet_standing_wave() {
+  return {"cabinet-standing-wave", claims};
+}
+
+}  // namespace lalometer

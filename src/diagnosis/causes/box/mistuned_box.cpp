@@ -1,0 +1,50 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/constants.h"
+#include "base/text.h"
+#include "diagnosis/registry.h"
+
+/// A tuning far from what volume and port want; a total Q above 1.
+namespace lalometer {
+namespace {
+
+std::vector<Claim> claims(const CaseView& v) {
+  const CaseSubject& s = v.material->subject;
+  if (v.box && s.loading == "vented" && s.volume_m3 && !s.ports.empty()) {
+    std::vector<PortGeometry> ports;
+    for (const CasePort& p : s.ports) ports.push_back(p.geometry);
+    const double wanted = helmholtz_hz(*s.volume_m3, ports, kSpeedOfSound20_m_s);
+    const double off = std::log(v.box->fb_hz.value / wanted);
+    Claim c(0.2);
+    c.saw(std::abs(off) > 0.16   ? 25.0
+          : std::abs(off) > 0.11 ? 3.0
+                                 : 0.08,
+          fmt::format("it is tuned to {:.1f} Hz, {:.0f} % {} what {:.1f} l and the port give",
+                      v.box->fb_hz.value, 100.0 * std::abs(std::expm1(off)),
+                      off < 0.0 ? "below" : "above", 1e3 * *s.volume_m3));
+    c.next_step = "Measure the port's length and the volume again.";
+    return {c};
+  }
+  if (v.closed && s.loading == "sealed") {
+    const double q = v.closed->qts.value;
+    Claim c(0.2);
+    c.saw(q > 1.15  ? 12.0
+          : q > 1.0 ? 2.5
+                    : 0.05,
+          fmt::format("the total Q in the box is {:.2f}", q));
+    c.next_step = "A larger or a filled box lowers it.";
+    return {c};
+  }
+  return {};
+}
+
+}  // namespace
+
+Cause causes::mistuned_box() {
+  return {"mistuned-box", claims};
+}
+
+}  // namespace lalometer

@@ -1,0 +1,38 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "diagnosis/registry.h"
+
+/// Stuffing before the port: the lower hump falls, the upper one stays.
+namespace lalometer {
+namespace {
+
+std::vector<Claim> claims(const CaseView& v) {
+  if (!v.box || !v.box->ql || v.material->subject.loading != "vented") return {};
+  const double ql = v.box->ql->value;
+  Claim c(0.25);
+  c.group = "losses";
+  c.saw(std::clamp(std::exp(1.3 * (5.3 - ql)), 0.02, 30.0),
+        fmt::format("all losses of the box together are QL {:.1f}", ql));
+  if (const auto& kinds = v.losses) {
+    const double other = std::min(kinds->leak, kinds->absorption);
+    c.saw(
+        std::clamp(std::pow(other / std::max(kinds->port, 1e-4), 2.5), 0.05, 20.0),
+        fmt::format("a loss in the port follows the impedance within {:.1f} %, other losses within "
+                    "{:.1f} %",
+                    100.0 * kinds->port, 100.0 * other));
+  }
+  c.next_step = "Take the port's near field with and without what lies before it.";
+  return {c};
+}
+
+}  // namespace
+
+Cause causes::overdamped_port() {
+  return {"overdamped-port", claims};
+}
+
+}  // namespace lalometer

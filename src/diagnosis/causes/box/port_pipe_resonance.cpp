@@ -1,0 +1,97 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/constants.h"
+#include "base/text.h"
+#include "diagnosis/registry.h"
+
+/// The port sounds as a pipe open at both ends.
+namespace lalometer {
+namespace {
+
+/// The cone's near field at a frequency, dB with 20 log of its radius.
+std::optional<double> cone_near_db(const CaseView& v, double f) {
+  for (const CaseTake& t : v.material->takes) {
+    if (t.kind != CaseTake::Kind::kNearField || t.variant != v.variant) continue;
+    const CaseDriver* d = v.material->subject.driver(t.source);
+    if (d == nullptr || !(d->radius_m > 0.0)) continue;
+    const double level = v.levels.at(&t)[v.axis->bracket(f)];
+    if (std::isfinite(level)) return level + 20.0 * std::log10(d->radius_m);
+  }
+  return std::nullopt;
+}
+
+std::vector<Claim> claims(const CaseView& v) {
+  const CaseSubject& s = v.material->subject;
+  std::vector<Claim> all;
+  for (const CasePort& p : s.ports) {
+    const double pipe = pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s);
+    Claim c(0.15);
+    c.at_hz = pipe;
+    c.low_hz = pipe / 1.06;
+    c.high_hz = pipe * 1.06;
+    c.shape = FindingShape::kPeak;
+    bool any = false;
+    for (const CaseTake& t : v.material->takes) {
+      if (t.kind != CaseTake::Kind::kNearField || t.source != p.id || t.variant != v.variant)
+        continue;
+      const std::vector<double>& level = v.levels.at(&t);
+      double top = -400.0;
+      double there = -400.0;
+      double around = 0.0;
+      double count = 0.0;
+      for (std::size_t i = 0; i < v.axis->size(); ++i) {
+        if (!std::isfinite(level[i])) continue;
+        const double f = (*v.axis)[i];
+        if (f < 150.0) top = std::max(top, level[i]);
+        const double off = std::abs(std::log(f / pipe));
+        if (off < 0.1) there = std::max(there, level[i]);
+        if (off > 0.2 && off < 0.4) {
+          around += level[i];
+          count += 1.0;
+        }
+      }
+      if (count < 1.0 || there < -300.0) continue;
+      any = true;
+      c.size_db = there - around / count;
+      // Against the cone, by near pressure and radius; a wall at the back takes some of it.
+      const auto cone = cone_near_db(v, pipe);
+      if (cone) {
+        const double share = there + 20.0 * std::log10(p.geometry.equivalent_radius_m()) +
+                             10.0 * std::log10(p.geometry.count) - *cone - (p.front ? 0.0 : 9.0);
+        c.saw(share > -4.0   ? 8.0
+              : share > -8.0 ? 0.9
+                             : 0.1,
+              fmt::format("there the port gives {:+.0f} dB re the cone{}", share,
+                          p.front ? "" : ", round the box"));
+      } else {
+        c.saw(there > top - 4.0 ? 2.0 : 0.3,
+              fmt::format("that is {:.0f} dB under the port's own top", top - there));
+      }
+    }
+    for (const SeenFeature& f : v.features)
+      if (f.feature.height_db > 0.0 && std::abs(std::log(f.at_hz / pipe)) < 0.06) {
+        any = true;
+        c.saw(2.5, fmt::format("the response has a peak of {:.1f} dB there", f.feature.height_db));
+      }
+    for (const SeenWiggle& w : v.wiggles)
+      if (w.pipe_off < 0.05 && (w.mode.empty() || w.mode_off > w.pipe_off)) {
+        any = true;
+        c.saw(2.0, "the impedance has a loop there");
+      }
+    if (p.front) c.saw(1.5, "the port faces the listener");
+    c.next_step = "Take the port's near field; a shorter or flared pipe moves it.";
+    if (any) all.push_back(std::move(c));
+  }
+  return all;
+}
+
+}  // namespace
+
+Cause causes::port_pipe_resonance() {
+  return {"port-pipe-resonance", claims};
+}
+
+}  // namespace lalometer

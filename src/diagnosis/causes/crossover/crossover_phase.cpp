@@ -1,0 +1,56 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "diagnosis/crossing.h"
+#include "diagnosis/registry.h"
+
+/// Two drivers that are right alone and do not add up.
+namespace lalometer {
+namespace {
+
+std::vector<Claim> claims(const CaseView& v) {
+  std::vector<Claim> all;
+  for (const SeenCrossing& s : crossings(v)) {
+    const bool told =
+        s.between_deg && std::abs(*s.between_deg) > 60.0 && std::abs(*s.between_deg) < 145.0;
+    if (s.depth_db > -1.5 && !told) continue;
+    Claim c(0.3);
+    place(c, s);
+    const double deep = -s.depth_db;
+    c.saw(deep < 2.0   ? 0.5
+          : deep < 3.3 ? 3.0
+          : deep < 5.0 ? 1.0
+                       : 0.35,
+          fmt::format("where {} and {} meet {:.1f} dB are missing", s.crossing->low,
+                      s.crossing->high, deep));
+    if (s.between_deg) {
+      const double off = std::abs(*s.between_deg);
+      c.saw(off > 60.0 && off < 115.0   ? 10.0
+            : off > 60.0 && off < 145.0 ? 2.0
+                                        : 0.1,
+            fmt::format("alone they are {:.0f}° apart there", off));
+    }
+    if (s.flipped_db)
+      c.saw(std::abs(*s.flipped_db) < 5.0 ? 3.0 : 0.2,
+            fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db));
+    if (s.sides_db)
+      c.saw(*s.sides_db < 0.5 * s.depth_db ? 2.0 : 0.3,
+            fmt::format("to the sides {:.1f} dB are missing", -*s.sides_db));
+    if (s.feature && v.features[*s.feature].from_edges.value_or(0.0) > 0.45)
+      c.saw(0.4, "the edges foretell a dip there");
+    c.next_step = "Take each driver alone, with one clock: their phase at the crossover tells.";
+    all.push_back(std::move(c));
+  }
+  return all;
+}
+
+}  // namespace
+
+Cause causes::crossover_phase() {
+  return {"crossover-phase", claims};
+}
+
+}  // namespace lalometer

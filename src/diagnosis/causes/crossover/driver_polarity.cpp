@@ -1,0 +1,52 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "diagnosis/crossing.h"
+#include "diagnosis/registry.h"
+
+/// A driver the wrong way round: a deep null where two meet.
+namespace lalometer {
+namespace {
+
+std::vector<Claim> claims(const CaseView& v) {
+  std::vector<Claim> all;
+  for (const SeenCrossing& s : crossings(v)) {
+    const bool told = s.between_deg && std::abs(*s.between_deg) > 145.0;
+    if (s.depth_db > -3.0 && !told) continue;
+    Claim c(0.2);
+    place(c, s);
+    const double deep = -s.depth_db;
+    c.saw(deep > 7.0   ? 10.0
+          : deep > 4.5 ? 5.0
+                       : 1.5,
+          fmt::format("a null of {:.0f} dB where {} and {} meet", deep, s.crossing->low,
+                      s.crossing->high));
+    if (s.between_deg) {
+      const double off = std::abs(*s.between_deg);
+      c.saw(off > 145.0   ? 12.0
+            : off > 115.0 ? 2.0
+                          : 0.08,
+            fmt::format("alone they are {:.0f}° apart there", off));
+    }
+    if (s.flipped_db)
+      c.saw(*s.flipped_db > 6.0 ? 15.0 : 0.08,
+            fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db));
+    if (s.sides_db)
+      c.saw(*s.sides_db < 0.4 * s.depth_db ? 1.8 : 0.4,
+            fmt::format("to the sides {:.1f} dB are missing", -*s.sides_db));
+    c.next_step = "Flip one driver and take again, 2 minutes: a wrong polarity fills.";
+    all.push_back(std::move(c));
+  }
+  return all;
+}
+
+}  // namespace
+
+Cause causes::driver_polarity() {
+  return {"driver-polarity", claims};
+}
+
+}  // namespace lalometer

@@ -1,0 +1,64 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/constants.h"
+#include "base/text.h"
+#include "diagnosis/registry.h"
+
+/// Two sources too far apart: a dip up or down only, lower as the angle grows.
+namespace lalometer {
+namespace {
+
+std::vector<Claim> claims(const CaseView& v) {
+  const CaseSubject& s = v.material->subject;
+  if (v.axis_take == nullptr) return {};
+  std::vector<Claim> all;
+  for (const CaseCrossover& x : s.crossovers) {
+    const CaseDriver* low = s.driver(x.low);
+    const CaseDriver* high = s.driver(x.high);
+    if (low == nullptr || high == nullptr) continue;
+    const double spacing = std::hypot(low->x_m - high->x_m, low->y_m - high->y_m);
+    const double waves = spacing * x.frequency_hz / kSpeedOfSound20_m_s;
+    double deepest = 0.0;
+    double at_deg = 0.0;
+    for (const CaseTake* t : v.responses()) {
+      if (t->vertical_deg == 0.0 || std::abs(t->vertical_deg) > 31.0) continue;
+      const std::vector<double>& level = v.levels.at(t);
+      for (std::size_t i = 0; i < v.axis->size(); ++i) {
+        if (std::abs(std::log2((*v.axis)[i] / x.frequency_hz)) > 0.6) continue;
+        const double less = level[i] - v.level_db[i];
+        if (less < deepest) {
+          deepest = less;
+          at_deg = t->vertical_deg;
+        }
+      }
+    }
+    if (!(deepest < -5.0)) continue;
+    Claim c(0.25);
+    c.at_hz = x.frequency_hz;
+    c.low_hz = x.frequency_hz / 1.5;
+    c.high_hz = x.frequency_hz * 1.5;
+    c.size_db = deepest;
+    c.saw(waves > 1.45  ? 6.0
+          : waves > 1.1 ? 0.8
+                        : 0.15,
+          fmt::format("{} and {} lie {:.0f} mm apart, {:.2f} wavelengths at the crossover", x.low,
+                      x.high, 1e3 * spacing, waves));
+    c.saw(std::abs(at_deg) < 16.0 ? 2.5 : 0.7,
+          fmt::format("{:.0f}° {} the level falls by {:.0f} dB there", std::abs(at_deg),
+                      at_deg > 0.0 ? "up" : "down", -deepest));
+    c.next_step = "A lower crossover, or drivers closer together.";
+    all.push_back(std::move(c));
+  }
+  return all;
+}
+
+}  // namespace
+
+Cause causes::source_spacing_lobing() {
+  return {"source-spacing-lobing", claims};
+}
+
+}  // namespace lalometer

@@ -1,0 +1,74 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "diagnosis/registry.h"
+
+/// The cone bends: at all angles alike, in any box, with a blip in free air.
+namespace lalometer {
+namespace {
+
+std::vector<Claim> claims(const CaseView& v) {
+  std::vector<Claim> all;
+  for (std::size_t i = 0; i < v.features.size(); ++i) {
+    const SeenFeature& f = v.features[i];
+    // Below, a cone moves as one; what moves then is the surround.
+    const double ka = v.ka(f.leads, f.at_hz);
+    if (f.at_hz < 700.0 || ka < 1.7) continue;
+    Claim c(ka > 2.2 ? 0.2 : 0.1);
+    c.feature = i;
+    if (f.horizontal) {
+      if (*f.horizontal > 0.65)
+        c.saw(3.5, "it is alike at all angles");
+      else if (*f.horizontal < 0.25)
+        c.saw(0.15, "it is gone to the sides");
+    }
+    if (f.vertical && *f.vertical > 0.65) c.saw(1.5, "up and down as well");
+    if (f.from_edges && *f.from_edges > 0.45) c.saw(0.25, "the edges foretell it");
+    if (f.large_baffle)
+      c.saw(*f.large_baffle > 0.6 ? 4.0 : 0.1, *f.large_baffle > 0.6
+                                                   ? "the large baffle has it too"
+                                                   : "it is gone in the large baffle");
+    if (f.alone)
+      c.saw(*f.alone > 0.6 ? 3.0 : 0.1,
+            *f.alone > 0.6 ? f.leads + " alone has it" : f.leads + " alone does not have it");
+    if (f.wiggle_free)
+      c.saw(*f.wiggle_free > 0.3 ? 6.0 : 0.5, *f.wiggle_free > 0.3
+                                                  ? "the driver's impedance has it in free air"
+                                                  : "nothing in the driver's free-air impedance");
+    else if (f.wiggle_box && *f.wiggle_box > 0.4)
+      c.saw(3.0, "the impedance has a loop there");
+    if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz");
+    if (f.q > 3.5) c.saw(1.6, fmt::format("it is sharp (Q {:.0f})", f.q));
+    if (std::abs(f.feature.height_db) > 3.5) c.saw(1.5, "it is large");
+    c.equalise = true;
+    c.next_step = f.horizontal
+                      ? "Take the driver's impedance in free air: a bending cone shows there."
+                      : "Turn 30 degrees and take again: a bending cone stays.";
+    all.push_back(std::move(c));
+  }
+  for (std::size_t i = 0; i < v.wiggles.size(); ++i) {
+    const SeenWiggle& w = v.wiggles[i];
+    if (w.wiggle.frequency_hz.value < 1200.0) continue;
+    Claim c(0.2);
+    c.wiggle = i;
+    if (w.in_free_air)
+      c.saw(*w.in_free_air ? 8.0 : 0.1, *w.in_free_air ? "the driver has it in free air too"
+                                                       : "the driver alone does not have it");
+    c.saw(w.wiggle.height_percent > 2.0 ? 1.5 : 0.4,
+          fmt::format("the loop is {:.1f} % high", w.wiggle.height_percent));
+    c.next_step = "Take the driver's impedance in free air.";
+    all.push_back(std::move(c));
+  }
+  return all;
+}
+
+}  // namespace
+
+Cause causes::driver_breakup() {
+  return {"driver-breakup", claims};
+}
+
+}  // namespace lalometer

@@ -1,0 +1,57 @@
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/text.h"
+#include "diagnosis/registry.h"
+
+/// The surround moves by itself: in free air and in any box alike.
+namespace lalometer {
+namespace {
+
+std::vector<Claim> claims(const CaseView& v) {
+  std::vector<Claim> all;
+  for (std::size_t i = 0; i < v.wiggles.size(); ++i) {
+    const SeenWiggle& w = v.wiggles[i];
+    const double f = w.wiggle.frequency_hz.value;
+    if (f < 250.0 || f > 2200.0) continue;
+    Claim c(0.25);
+    c.wiggle = i;
+    if (w.in_free_air)
+      c.saw(*w.in_free_air ? 20.0 : 0.05, *w.in_free_air ? "the driver has it in free air too"
+                                                         : "the driver alone does not have it");
+    if (w.damped && *w.damped > 0.7) c.saw(1.5, "lining does not change it");
+    if (w.wiggle.height_percent < 1.5) c.saw(0.4, "it is small");
+    c.next_step =
+        "Take the driver's impedance in free air: if the loop is there, it is the surround.";
+    all.push_back(std::move(c));
+  }
+  for (std::size_t i = 0; i < v.features.size(); ++i) {
+    const SeenFeature& f = v.features[i];
+    if (f.at_hz < 250.0 || v.ka(f.leads, f.at_hz) > 2.2) continue;
+    Claim c(0.15);
+    c.feature = i;
+    if (f.wiggle_free)
+      c.saw(*f.wiggle_free > 0.4 ? 15.0 : 0.2, *f.wiggle_free > 0.4
+                                                   ? "the driver's impedance has it in free air"
+                                                   : "nothing in the driver's free-air impedance");
+    if (f.horizontal && *f.horizontal > 0.65) c.saw(2.0, "it is alike at all angles");
+    if (f.horizontal && *f.horizontal < 0.3) c.saw(0.3, "it is gone to the sides");
+    if (f.near)
+      c.saw(*f.near > 0.5 ? 2.5 : 0.3,
+            *f.near > 0.5 ? "the near field has it too" : "the near field does not have it");
+    if (f.from_edges && *f.from_edges > 0.45) c.saw(0.3, "the edges foretell it");
+    c.next_step = "Take the driver's impedance in free air and its near field.";
+    all.push_back(std::move(c));
+  }
+  return all;
+}
+
+}  // namespace
+
+Cause causes::suspension_resonance() {
+  return {"suspension-resonance", claims};
+}
+
+}  // namespace lalometer

@@ -1,0 +1,112 @@
+#include "diagnosis/crossing.h"
+
+#include <cmath>
+#include <limits>
+
+#include "base/constants.h"
+
+namespace lalometer {
+namespace {
+
+struct Depth {
+  double at_hz = 0.0;
+  double db = 0.0;
+};
+
+double mean_db(const CaseView& v, const std::vector<double>& level, double low, double high) {
+  double sum = 0.0;
+  double count = 0.0;
+  for (std::size_t i = 0; i < level.size(); ++i) {
+    const double f = (*v.axis)[i];
+    if (f < low || f > high || !std::isfinite(level[i])) continue;
+    sum += level[i];
+    count += 1.0;
+  }
+  return count > 0.0 ? sum / count : std::numeric_limits<double>::quiet_NaN();
+}
+
+std::optional<Depth> depth_of(const CaseView& v, const std::vector<double>& level, double f) {
+  const double below = mean_db(v, level, 0.3 * f, 0.55 * f);
+  const double above = mean_db(v, level, 1.8 * f, 3.3 * f);
+  Depth lowest{f, std::numeric_limits<double>::infinity()};
+  for (std::size_t i = 0; i < level.size(); ++i) {
+    const double at = (*v.axis)[i];
+    if (std::abs(std::log2(at / f)) > 0.5 || !(level[i] < lowest.db)) continue;
+    lowest = {at, level[i]};
+  }
+  lowest.db -= 0.5 * (below + above);
+  return std::isfinite(lowest.db) ? std::optional(lowest) : std::nullopt;
+}
+
+std::optional<double> between_deg(const CaseView& v, const CaseCrossover& x) {
+  const CaseTake* low = nullptr;
+  const CaseTake* high = nullptr;
+  for (const CaseTake& t : v.material->takes) {
+    if (t.kind != CaseTake::Kind::kResponse || t.variant != v.variant || t.horizontal_deg != 0.0 ||
+        t.vertical_deg != 0.0 || !t.curve.has_phase())
+      continue;
+    if (t.driver == x.low) low = &t;
+    if (t.driver == x.high) high = &t;
+  }
+  if (low == nullptr || high == nullptr) return std::nullopt;
+  const auto a = value_at(low->curve, x.frequency_hz);
+  const auto b = value_at(high->curve, x.frequency_hz);
+  if (!std::isfinite(std::abs(a)) || !(std::abs(b) > 0.0)) return std::nullopt;
+  return std::arg(a / b) * 180.0 / kPi;
+}
+
+}  // namespace
+
+std::vector<SeenCrossing> crossings(const CaseView& v) {
+  std::vector<SeenCrossing> all;
+  if (v.axis_take == nullptr) return all;
+  for (const CaseCrossover& x : v.material->subject.crossovers) {
+    const auto depth = depth_of(v, v.level_db, x.frequency_hz);
+    if (!depth) continue;
+    SeenCrossing s{.crossing = &x, .at_hz = depth->at_hz, .depth_db = depth->db};
+    double nearest = 0.45;
+    for (std::size_t i = 0; i < v.features.size(); ++i) {
+      const double off = std::abs(std::log2(v.features[i].at_hz / depth->at_hz));
+      if (v.features[i].feature.height_db < 0.0 && off < nearest) {
+        nearest = off;
+        s.feature = i;
+      }
+    }
+    s.between_deg = between_deg(v, x);
+    const std::size_t place = v.axis->bracket(depth->at_hz);
+    double sides = 0.0;
+    double count = 0.0;
+    for (const CaseTake& t : v.material->takes) {
+      if (t.kind != CaseTake::Kind::kResponse || t.variant != v.variant || t.vertical_deg != 0.0 ||
+          !t.driver.empty())
+        continue;
+      const std::vector<double>& level = v.levels.at(&t);
+      if (!t.flipped.empty()) {
+        if (t.horizontal_deg == 0.0 && std::isfinite(level[place]))
+          s.flipped_db = level[place] - v.level_db[place];
+        continue;
+      }
+      const double h = std::abs(t.horizontal_deg);
+      if (h < 9.0 || h > 46.0) continue;
+      if (const auto side = depth_of(v, level, x.frequency_hz)) {
+        sides += side->db;
+        count += 1.0;
+      }
+    }
+    if (count > 0.0) s.sides_db = sides / count;
+    all.push_back(s);
+  }
+  return all;
+}
+
+void place(Claim& claim, const SeenCrossing& seen) {
+  claim.feature = seen.feature;
+  if (seen.feature) return;
+  claim.group = "crossing " + seen.crossing->low + " " + seen.crossing->high;
+  claim.at_hz = seen.at_hz;
+  claim.low_hz = seen.at_hz / 1.4;
+  claim.high_hz = seen.at_hz * 1.4;
+  claim.size_db = seen.depth_db;
+}
+
+}  // namespace lalometer

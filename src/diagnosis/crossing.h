@@ -1,0 +1,27 @@
+#pragma once
+
+#include <optional>
+#include <vector>
+
+#include "diagnosis/cause.h"
+#include "diagnosis/view.h"
+
+namespace lalometer {
+
+/// Where two drivers meet, as all causes of a bad sum look at it.
+struct SeenCrossing {
+  const CaseCrossover* crossing = nullptr;
+  double at_hz = 0.0;     ///< of the lowest level within half an octave
+  double depth_db = 0.0;  ///< below what stands to both sides, one to two octaves off; negative
+  std::optional<std::size_t> feature = std::nullopt;  ///< the dip of the reference curve that it is
+  /// Phase of the lower driver over the upper one's, degrees, by takes of each alone.
+  std::optional<double> between_deg = std::nullopt;
+  std::optional<double> flipped_db = std::nullopt;  ///< louder with a driver flipped
+  std::optional<double> sides_db = std::nullopt;    ///< the same depth to the sides, mean
+};
+/// All of the drawing's crossovers that the reference curve reaches.
+[[nodiscard]] std::vector<SeenCrossing> crossings(const CaseView& view);
+/// Puts a claim to where it belongs: on the dip, or on the crossing.
+void place(Claim& claim, const SeenCrossing& seen);
+
+}  // namespace lalometer

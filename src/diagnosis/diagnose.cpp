@@ -1,0 +1,170 @@
+#include "diagnosis/diagnose.h"
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "diagnosis/registry.h"
+
+namespace lalometer {
+namespace {
+
+constexpr double kWorthTelling = 0.1;
+
+struct Named {
+  const char* word;
+  Claim claim;
+};
+
+FindingSeverity severity_of(double size_db, double q, double probability) {
+  const double size = std::abs(size_db);
+  // Broad ones are heard at lower levels than sharp ones (Toole and Olive 1988).
+  const double heard = q < 2.0 ? 1.0 : q < 8.0 ? 1.5 : 3.0;
+  if (probability < 0.3 || size < heard) return FindingSeverity::kMinor;
+  return size < 3.0 * heard ? FindingSeverity::kAudible : FindingSeverity::kSevere;
+}
+
+/// Of claims on one thing: each one's odds against all others and against an ordinary loudspeaker.
+std::vector<FindingCause> competed(const std::vector<const Named*>& claims) {
+  double sum = 1.0;
+  for (const Named* n : claims) sum += n->claim.odds();
+  std::vector<FindingCause> causes;
+  for (const Named* n : claims)
+    causes.push_back({n->word, n->claim.odds() / sum, n->claim.evidence(), n->claim.against()});
+  std::stable_sort(causes.begin(), causes.end(), [](const FindingCause& a, const FindingCause& b) {
+    return a.probability > b.probability;
+  });
+  std::erase_if(causes, [](const FindingCause& c) { return c.probability < kWorthTelling; });
+  return causes;
+}
+
+const Named* strongest(const std::vector<const Named*>& claims) {
+  return *std::max_element(claims.begin(), claims.end(), [](const Named* a, const Named* b) {
+    return a->claim.odds() < b->claim.odds();
+  });
+}
+
+Finding of_feature(const SeenFeature& f, const std::vector<const Named*>& claims) {
+  Finding out{.frequency_hz = f.at_hz,
+              .low_hz = f.low_hz,
+              .high_hz = f.high_hz,
+              .shape = f.feature.height_db < 0.0 ? FindingShape::kDip : FindingShape::kPeak,
+              .size_db = f.feature.height_db};
+  out.causes = competed(claims);
+  const double p = out.causes.empty() ? 0.0 : out.causes.front().probability;
+  out.severity = severity_of(out.size_db, f.q, p);
+  out.correctable_by_eq = strongest(claims)->claim.equalise;
+  out.next_step = strongest(claims)->claim.next_step;
+  return out;
+}
+
+Finding of_wiggle(const SeenWiggle& w, const std::vector<const Named*>& claims) {
+  const double f = w.wiggle.frequency_hz.value;
+  Finding out{.frequency_hz = f,
+              .low_hz = f * (1.0 - 0.5 / w.wiggle.q),
+              .high_hz = f * (1.0 + 0.5 / w.wiggle.q),
+              .shape = FindingShape::kWiggle,
+              .size_db = 20.0 * std::log10(1.0 + w.wiggle.height_percent / 100.0)};
+  out.causes = competed(claims);
+  const double p = out.causes.empty() ? 0.0 : out.causes.front().probability;
+  out.severity = p < 0.3                         ? FindingSeverity::kNone
+                 : w.wiggle.height_percent < 4.0 ? FindingSeverity::kMinor
+                                                 : FindingSeverity::kAudible;
+  out.next_step = strongest(claims)->claim.next_step;
+  return out;
+}
+
+/// What is at a place, without a feature of the reference curve.
+Finding of_place(const std::vector<FindingCause>& causes, const Named& first) {
+  const Claim& c = first.claim;
+  Finding f{.frequency_hz = c.at_hz,
+            .low_hz = c.low_hz > 0.0 ? c.low_hz : c.at_hz,
+            .high_hz = c.high_hz > 0.0 ? c.high_hz : c.at_hz,
+            .shape = c.shape,
+            .size_db = c.size_db,
+            .causes = causes};
+  f.severity = severity_of(f.size_db, 1.0, causes.front().probability);
+  f.correctable_by_eq = c.equalise;
+  f.next_step = c.next_step;
+  return f;
+}
+
+}  // namespace
+
+const char* word_of(FindingShape shape) {
+  constexpr const char* kWords[] = {"dip", "peak", "step", "ripple", "wiggle"};
+  return kWords[static_cast<std::size_t>(shape)];
+}
+
+const char* word_of(FindingSeverity severity) {
+  constexpr const char* kWords[] = {"none", "minor", "audible", "severe"};
+  return kWords[static_cast<std::size_t>(severity)];
+}
+
+bool Diagnosis::clean() const {
+  const auto sure = [](const FindingCause& c) { return c.probability > 0.5; };
+  return std::none_of(overall.begin(), overall.end(), sure) &&
+         std::none_of(findings.begin(), findings.end(), [&](const Finding& f) {
+           return std::any_of(f.causes.begin(), f.causes.end(), sure);
+         });
+}
+
+const std::vector<Cause>& all_causes() {
+#define LALOMETER_MAKE_CAUSE(name) causes::name(),
+  static const std::vector<Cause> all = {LALOMETER_CAUSES(LALOMETER_MAKE_CAUSE)};
+#undef LALOMETER_MAKE_CAUSE
+  return all;
+}
+
+Diagnosis diagnose(const CaseMaterial& material) {
+  const CaseView view = view_of(material);
+  std::vector<Named> named;
+  for (const Cause& cause : all_causes())
+    for (Claim& claim : cause.claims(view)) named.push_back({cause.word, std::move(claim)});
+  std::map<std::size_t, std::vector<const Named*>> by_feature;
+  std::map<std::size_t, std::vector<const Named*>> by_wiggle;
+  std::map<std::string, std::vector<const Named*>> by_group;
+  Diagnosis d;
+  for (const Named& n : named) {
+    if (n.claim.feature) {
+      by_feature[*n.claim.feature].push_back(&n);
+    } else if (n.claim.wiggle) {
+      by_wiggle[*n.claim.wiggle].push_back(&n);
+    } else {
+      const std::string alone = std::string("alone ") + n.word + std::to_string(n.claim.at_hz);
+      by_group[n.claim.group.empty() ? alone : n.claim.group].push_back(&n);
+    }
+  }
+  for (const auto& [group, claims] : by_group) {
+    const auto causes = competed(claims);
+    if (causes.empty()) continue;
+    if (strongest(claims)->claim.at_hz > 0.0)
+      d.findings.push_back(of_place(causes, *strongest(claims)));
+    else
+      d.overall.insert(d.overall.end(), causes.begin(), causes.end());
+  }
+  for (const auto& [i, claims] : by_feature) {
+    Finding f = of_feature(view.features[i], claims);
+    if (!f.causes.empty()) d.findings.push_back(std::move(f));
+  }
+  for (const auto& [i, claims] : by_wiggle) {
+    Finding f = of_wiggle(view.wiggles[i], claims);
+    if (!f.causes.empty()) d.findings.push_back(std::move(f));
+  }
+  const auto rank = [](const Finding& f) {
+    return f.causes.front().probability * (1.0 + static_cast<double>(f.severity));
+  };
+  std::stable_sort(d.findings.begin(), d.findings.end(),
+                   [&](const Finding& a, const Finding& b) { return rank(a) > rank(b); });
+  std::stable_sort(
+      d.overall.begin(), d.overall.end(),
+      [](const FindingCause& a, const FindingCause& b) { return a.probability > b.probability; });
+  if (view.axis_take == nullptr)
+    d.notes.emplace_back(
+        "No response on the axis was taken: its dips and peaks are not looked at.");
+  if (view.box_impedance == nullptr)
+    d.notes.emplace_back("No impedance in the box was taken: the box is judged by sound alone.");
+  return d;
+}
+
+}  // namespace lalometer

@@ -1,0 +1,42 @@
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace lalometer {
+
+/// A cause of a finding, by the product's word list, with what speaks for and against it.
+struct FindingCause {
+  std::string cause;
+  double probability = 0.0;
+  std::vector<std::string> evidence = {};
+  std::vector<std::string> against = {};
+};
+
+enum class FindingShape { kDip, kPeak, kStep, kRipple, kWiggle };
+enum class FindingSeverity { kNone, kMinor, kAudible, kSevere };
+[[nodiscard]] const char* word_of(FindingShape shape);
+[[nodiscard]] const char* word_of(FindingSeverity severity);
+
+/// Something that was seen at a place, most probable cause first.
+struct Finding {
+  double frequency_hz = 0.0, low_hz = 0.0, high_hz = 0.0;
+  FindingShape shape = FindingShape::kDip;
+  double size_db = 0.0;  ///< below 0: a dip
+  std::vector<FindingCause> causes = {};
+  FindingSeverity severity = FindingSeverity::kNone;
+  bool correctable_by_eq = false;
+  std::string next_step = {};
+};
+
+/// Findings that have a place, and causes that have none.
+struct Diagnosis {
+  std::vector<Finding> findings = {};
+  std::vector<FindingCause> overall = {};
+  std::vector<std::string> notes = {};
+  /// No cause is more likely than not.
+  [[nodiscard]] bool clean() const;
+};
+
+}  // namespace lalometer

@@ -1,0 +1,23 @@
+#pragma once
+
+#include <optional>
+
+#include "acoustics/impedance/fit/box_fit.h"
+#include "acoustics/impedance/fit/driver_fit.h"
+#include "acoustics/spectrum/response.h"
+
+namespace lalometer {
+
+/// How well a vented box's impedance is followed where all that its losses are beyond an ordinary
+/// box's is a leak, a loss in the port, or absorption; each with the driver, the compliances and
+/// the tuning fitted anew (least squares over log |Z|, half an octave to each side of both humps).
+/// What the driver in free air tells is held.
+struct LossKinds {
+  double leak = 0.0, port = 0.0, absorption = 0.0;  ///< rms departure, ratio
+  double leak_q = 0.0, port_q = 0.0, absorption_q = 0.0;
+};
+/// @param free_air  of its driver; null: not taken. Nothing where the curve has too few points.
+[[nodiscard]] std::optional<LossKinds> loss_kinds(const Response& impedance, const BoxFit& box,
+                                                  const DriverFit* free_air);
+
+}  // namespace lalometer

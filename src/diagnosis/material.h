@@ -1,0 +1,82 @@
+#pragma once
+
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "acoustics/baffle/baffle.h"
+#include "acoustics/enclosure/box_modes.h"
+#include "acoustics/enclosure/driver_circuit.h"
+#include "acoustics/enclosure/port.h"
+#include "acoustics/spectrum/response.h"
+
+/// What there is of a subject: its drawing and its takes, as numbers.
+namespace lalometer {
+
+struct CaseDriver {
+  std::string id;
+  std::string role;
+  double x_m = 0.0;  ///< from the baffle's origin
+  double y_m = 0.0;
+  double radius_m = 0.0;  ///< 0: not told
+  bool high = false;      ///< a tweeter or a compression driver
+  /// As told; nothing where fs, Qs, Vas and Re are not all told.
+  std::optional<DriverParameters> told = std::nullopt;
+};
+struct CasePort {
+  std::string id;
+  PortGeometry geometry;
+  bool front = false;
+};
+struct CaseCrossover {
+  std::string low, high;
+  double frequency_hz = 0.0;
+};
+struct CaseSubject {
+  std::string loading;  ///< "sealed", "vented", ...; empty: not told
+  std::vector<CaseDriver> drivers;
+  std::optional<Baffle> baffle = std::nullopt;
+  double origin_x_m = 0.0;  ///< the origin in the baffle's own coordinates
+  double origin_y_m = 0.0;
+  std::optional<double> volume_m3 = std::nullopt;  ///< as the filling makes it act
+  std::optional<InnerBox> inner = std::nullopt;
+  BoxDamping damping = BoxDamping::kNone;
+  std::vector<CasePort> ports = {};
+  bool radiator = false;
+  double wing_m = 0.0;
+  std::vector<CaseCrossover> crossovers = {};
+
+  [[nodiscard]] const CaseDriver* driver(const std::string& id) const;
+};
+
+struct CaseTake {
+  enum class Kind { kResponse, kNearField, kImpedance };
+  Kind kind = Kind::kResponse;
+  std::string name = {};  ///< for sentences and links
+  std::string variant = {}, sample = {};
+  std::string driver = {};     ///< the only one that plays, or the one measured; empty: all
+  std::string source = {};     ///< of a near field
+  std::string condition = {};  ///< "free-air", "in-box", "large-baffle"
+  std::string flipped = {};    ///< driver whose polarity was flipped
+  double horizontal_deg = 0.0, vertical_deg = 0.0;
+  double distance_m = 1.0;
+  double gate_s = 0.0;  ///< 0: not told
+  double drive_v = 2.83;
+  Response curve;
+  std::vector<std::string> seen = {};  ///< codes of what its recording showed: "clipping", ...
+  std::optional<double> reflection_s = std::nullopt;  ///< after the arrival
+};
+
+struct CaseVariant {
+  std::string id;
+  std::string change;  ///< "damping", "port", ...; empty: not told
+};
+
+struct CaseMaterial {
+  CaseSubject subject;
+  std::vector<CaseVariant> variants = {};
+  std::vector<CaseTake> takes = {};
+};
+
+}  // namespace lalometer

@@ -1,0 +1,79 @@
+#pragma once
+
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "acoustics/impedance/fit/box_fit.h"
+#include "acoustics/impedance/fit/driver_fit.h"
+#include "acoustics/impedance/wiggles.h"
+#include "diagnosis/features.h"
+#include "diagnosis/losses.h"
+#include "diagnosis/material.h"
+
+/// The takes as all causes look at them: computed once.
+namespace lalometer {
+
+/// What stands out of the reference curve, and what every other take says of it. Shares: 1 alike, 0
+/// not there, below 0 the other way; nothing where no take could have shown it.
+struct SeenFeature {
+  CurveFeature feature;
+  double at_hz = 0.0, low_hz = 0.0, high_hz = 0.0;
+  double q = 1.0;
+  std::optional<double> horizontal = std::nullopt;  ///< 20 to 60 degrees to the sides
+  std::optional<double> vertical = std::nullopt;    ///< 10 to 45 degrees up and down
+  std::optional<double> large_baffle = std::nullopt;
+  std::optional<double> near = std::nullopt;    ///< near field of the driver that leads there
+  std::optional<double> alone = std::nullopt;   ///< that driver alone in the box
+  std::optional<double> others = std::nullopt;  ///< other samples
+  std::optional<double> from_edges =
+      std::nullopt;  ///< what the drawing foretells there, over what is seen
+  double edges_db = 0.0;
+  std::string leads = {};          ///< the driver that plays most there
+  double crossover_octaves = 9.0;  ///< from the nearest crossover
+  bool in_comb = false;            ///< one of several evenly spaced in Hz
+  std::optional<double> wiggle_box =
+      std::nullopt;  ///< height of an impedance loop there, %; 0: none
+  std::optional<double> wiggle_free = std::nullopt;
+};
+
+/// A loop of the impedance in the box, and what else has it.
+struct SeenWiggle {
+  Wiggle wiggle;
+  std::optional<bool> in_free_air = std::nullopt;
+  std::optional<double> damped =
+      std::nullopt;  ///< height where the damping was changed, over its own
+  std::optional<double> port_changed = std::nullopt;
+  double mode_off = 1.0;  ///< relative distance to the nearest wave of the box; 1: none near
+  std::string mode = {};
+  double pipe_off = 1.0;
+};
+
+struct CaseView {
+  const CaseMaterial* material = nullptr;
+  std::string variant = {}, sample = {};
+  const CaseTake* axis_take = nullptr;               ///< on the axis, all drivers; null without one
+  std::optional<FrequencyAxis> axis = std::nullopt;  ///< common to all curves
+  std::vector<double> level_db = {};                 ///< of the reference
+  std::vector<double> outstanding_db = {};
+  ValidRange valid = {0.0, 0.0};
+  std::vector<SeenFeature> features = {};
+  const CaseTake* box_impedance = nullptr;
+  const CaseTake* free_impedance = nullptr;
+  std::optional<BoxFit> box = std::nullopt;
+  std::optional<DriverFit> closed = std::nullopt;  ///< of a sealed box
+  std::optional<DriverFit> free_air = std::nullopt;
+  std::optional<LossKinds> losses = std::nullopt;
+  std::vector<SeenWiggle> wiggles = {};
+  /// Every take's level on the common axis; empty outside.
+  std::map<const CaseTake*, std::vector<double>> levels = {};
+
+  /// Circumference of a driver over the wavelength; 1 where it has no size.
+  [[nodiscard]] double ka(const std::string& driver, double frequency_hz) const;
+  [[nodiscard]] std::vector<const CaseTake*> responses() const;  ///< of the main state, all angles
+};
+[[nodiscard]] CaseView view_of(const CaseMaterial& material);
+
+}  // namespace lalometer

@@ -1,0 +1,38 @@
+#include "workbench/telling/case/case_told.h"
+
+namespace lalometer {
+namespace {
+
+Told told_of(const FindingCause& c, bool with_against) {
+  Told told;
+  told.put("cause", c.cause).put("probability", c.probability);
+  told.put("evidence", Told::Value(c.evidence));
+  if (with_against) told.put("against", Told::Value(c.against));
+  return told;
+}
+
+}  // namespace
+
+Told told_of(const Diagnosis& d) {
+  std::vector<Told> findings;
+  for (const Finding& f : d.findings) {
+    Told row;
+    row.put("frequency_hz", f.frequency_hz).put("low_hz", f.low_hz).put("high_hz", f.high_hz);
+    row.put("shape", word_of(f.shape)).put("size_db", f.size_db);
+    std::vector<Told> causes;
+    for (const FindingCause& c : f.causes) causes.push_back(told_of(c, true));
+    row.put("causes", Told::Value(std::move(causes)));
+    row.put("severity", word_of(f.severity)).put("correctable_by_eq", f.correctable_by_eq);
+    row.put("next_step", f.next_step);
+    findings.push_back(std::move(row));
+  }
+  std::vector<Told> overall;
+  for (const FindingCause& c : d.overall) overall.push_back(told_of(c, true));
+  Told told;
+  told.put("findings", Told::Value(std::move(findings)));
+  told.put("overall", Told::Value(std::move(overall)));
+  told.put("clean", d.clean());
+  return std::move(told.notes(d.notes));
+}
+
+}  // namespace lalometer
