@@ -71,11 +71,16 @@ std::vector<Claim> claims(const CaseView& v) {
               fmt::format("that is {:.0f} dB under the port's own top", top - there));
       }
     }
+    const SeenFeature* peak = nullptr;
     for (const SeenFeature& f : v.features)
-      if (f.feature.height_db > 0.0 && std::abs(std::log(f.at_hz / pipe)) < 0.06) {
-        any = true;
-        c.saw(2.5, fmt::format("the response has a peak of {:.1f} dB there", f.feature.height_db));
-      }
+      if (f.feature.height_db > 0.0 && std::abs(std::log(f.at_hz / pipe)) < 0.06) peak = &f;
+    if (peak != nullptr) {
+      any = true;
+      c.saw(2.5,
+            fmt::format("the response has a peak of {:.1f} dB there", peak->feature.height_db));
+    } else if (v.axis_take != nullptr && v.valid.contains(pipe)) {
+      c.saw(0.5, "the response shows nothing there");
+    }
     for (const SeenWiggle& w : v.wiggles)
       if (w.pipe_off < 0.05 && (w.mode.empty() || w.mode_off > w.pipe_off)) {
         any = true;

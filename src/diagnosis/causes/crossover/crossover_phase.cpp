@@ -15,27 +15,33 @@ std::vector<Claim> claims(const CaseView& v) {
   std::vector<Claim> all;
   for (const SeenCrossing& s : crossings(v)) {
     const bool told =
-        s.between_deg && std::abs(*s.between_deg) > 60.0 && std::abs(*s.between_deg) < 145.0;
+        s.between_deg && std::abs(*s.between_deg) > 60.0 && std::abs(*s.between_deg) < 130.0;
     if (s.depth_db > -1.5 && !told) continue;
     Claim c(0.3);
     place(c, s);
     const double deep = -s.depth_db;
     c.saw(deep < 2.0   ? 0.5
-          : deep < 3.3 ? 3.0
+          : deep < 3.3 ? 2.0
           : deep < 5.0 ? 1.0
                        : 0.35,
           fmt::format("where {} and {} meet {:.1f} dB are missing", s.crossing->low,
                       s.crossing->high, deep));
     if (s.between_deg) {
       const double off = std::abs(*s.between_deg);
-      c.saw(off > 60.0 && off < 115.0   ? 10.0
-            : off > 60.0 && off < 145.0 ? 2.0
+      c.saw(off > 60.0 && off < 112.0   ? 10.0
+            : off > 60.0 && off < 130.0 ? 1.5
                                         : 0.1,
             fmt::format("alone they are {:.0f}° apart there", off));
     }
     if (s.flipped_db)
       c.saw(std::abs(*s.flipped_db) < 5.0 ? 3.0 : 0.2,
             fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db));
+    if (s.feature)
+      if (const auto& alone = v.features[*s.feature].alone)
+        c.saw(*alone < 0.3   ? 2.0
+              : *alone > 0.5 ? 0.1
+                             : 1.0,
+              *alone > 0.5 ? "a driver alone has it" : "no driver alone has all of it");
     if (s.sides_db)
       c.saw(*s.sides_db < 0.5 * s.depth_db ? 2.0 : 0.3,
             fmt::format("to the sides {:.1f} dB are missing", -*s.sides_db));

@@ -14,7 +14,7 @@ namespace {
 std::vector<Claim> claims(const CaseView& v) {
   std::vector<Claim> all;
   for (const SeenCrossing& s : crossings(v)) {
-    const bool told = s.between_deg && std::abs(*s.between_deg) > 145.0;
+    const bool told = s.between_deg && std::abs(*s.between_deg) > 130.0;
     if (s.depth_db > -3.0 && !told) continue;
     Claim c(0.2);
     place(c, s);
@@ -26,14 +26,20 @@ std::vector<Claim> claims(const CaseView& v) {
                       s.crossing->high));
     if (s.between_deg) {
       const double off = std::abs(*s.between_deg);
-      c.saw(off > 145.0   ? 12.0
-            : off > 115.0 ? 2.0
+      c.saw(off > 130.0   ? 12.0
+            : off > 112.0 ? 3.0
                           : 0.08,
             fmt::format("alone they are {:.0f}° apart there", off));
     }
     if (s.flipped_db)
       c.saw(*s.flipped_db > 6.0 ? 15.0 : 0.08,
             fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db));
+    if (s.feature)
+      if (const auto& alone = v.features[*s.feature].alone)
+        c.saw(*alone < 0.3   ? 2.0
+              : *alone > 0.5 ? 0.1
+                             : 1.0,
+              *alone > 0.5 ? "a driver alone has it" : "no driver alone has all of it");
     if (s.sides_db)
       c.saw(*s.sides_db < 0.4 * s.depth_db ? 1.8 : 0.4,
             fmt::format("to the sides {:.1f} dB are missing", -*s.sides_db));

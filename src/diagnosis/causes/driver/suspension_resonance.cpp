@@ -29,7 +29,7 @@ std::vector<Claim> claims(const CaseView& v) {
   }
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
-    if (f.at_hz < 250.0 || v.ka(f.leads, f.at_hz) > 2.2) continue;
+    if (f.at_hz < 250.0 || v.ka(f.leads, f.at_hz) > 1.9) continue;
     Claim c(0.15);
     c.feature = i;
     if (f.wiggle_free)
