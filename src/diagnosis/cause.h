@@ -6,7 +6,7 @@
 #include <vector>
 
 #include "diagnosis/finding.h"
-#include "diagnosis/view.h"
+#include "diagnosis/view/view.h"
 
 namespace lalometer {
 

@@ -20,7 +20,7 @@ FindingSeverity severity_of(double size_db, double q, double probability) {
   const double size = std::abs(size_db);
   // Broad ones are heard at lower levels than sharp ones (Toole and Olive 1988).
   const double heard = q < 2.0 ? 1.0 : q < 8.0 ? 1.5 : 3.0;
-  if (probability < 0.3 || size < heard) return FindingSeverity::kMinor;
+  if (probability < 0.5 || size < heard) return FindingSeverity::kMinor;
   return size < 3.0 * heard ? FindingSeverity::kAudible : FindingSeverity::kSevere;
 }
 

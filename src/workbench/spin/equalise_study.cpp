@@ -7,7 +7,7 @@
 #include "acoustics/near_field/bass_figures.h"
 #include "acoustics/spectrum/figures.h"
 #include "base/text.h"
-#include "diagnosis/features.h"
+#include "diagnosis/view/features.h"
 #include "workbench/design/baffle_prediction.h"
 
 namespace lalometer {

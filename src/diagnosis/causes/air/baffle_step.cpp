@@ -26,7 +26,8 @@ std::vector<Claim> claims(const CaseView& v) {
   const CaseSubject& s = v.material->subject;
   if (v.axis_take == nullptr || !s.baffle || s.loading == "open-baffle") return {};
   const double step_hz = baffle_step_rule_hz(*s.baffle);
-  if (v.valid.low_hz > 0.4 * step_hz) return {};
+  // Less than an octave below tells no shelf.
+  if (v.valid.low_hz > 0.2 * step_hz) return {};
   const double below = mean_db(v, std::max(v.valid.low_hz, 0.2 * step_hz), 0.4 * step_hz);
   const double above = mean_db(v, 1.5 * step_hz, 3.0 * step_hz);
   if (!(above - below > 3.0)) return {};

@@ -4,8 +4,8 @@
 #include <cmath>
 
 #include "base/text.h"
-#include "diagnosis/crossing.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/crossing.h"
 
 /// Two drivers that are right alone and do not add up.
 namespace lalometer {
@@ -36,12 +36,7 @@ std::vector<Claim> claims(const CaseView& v) {
     if (s.flipped_db)
       c.saw(std::abs(*s.flipped_db) < 5.0 ? 3.0 : 0.2,
             fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db));
-    if (s.feature)
-      if (const auto& alone = v.features[*s.feature].alone)
-        c.saw(*alone < 0.3   ? 2.0
-              : *alone > 0.5 ? 0.1
-                             : 1.0,
-              *alone > 0.5 ? "a driver alone has it" : "no driver alone has all of it");
+    saw_alone(c, v, s);
     if (s.sides_db)
       c.saw(*s.sides_db < 0.5 * s.depth_db ? 2.0 : 0.3,
             fmt::format("to the sides {:.1f} dB are missing", -*s.sides_db));

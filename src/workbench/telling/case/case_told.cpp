@@ -1,5 +1,9 @@
 #include "workbench/telling/case/case_told.h"
 
+#include <fmt/format.h>
+
+#include "base/text.h"
+
 namespace lalometer {
 namespace {
 
@@ -9,6 +13,29 @@ Told told_of(const FindingCause& c, bool with_against) {
   told.put("evidence", Told::Value(c.evidence));
   if (with_against) told.put("against", Told::Value(c.against));
   return told;
+}
+
+std::string spoken(const FindingCause& c) {
+  std::string text = fmt::format("{} {:.0f} %", c.cause, 100.0 * c.probability);
+  const auto list = [&](const char* lead, const std::vector<std::string>& all) {
+    for (std::size_t i = 0; i < all.size(); ++i) text += (i == 0 ? lead : "; ") + all[i];
+  };
+  list(": ", c.evidence);
+  list("; but: ", c.against);
+  return text;
+}
+
+/// A line a finding, for a reader.
+std::vector<std::string> sentences(const Diagnosis& d) {
+  std::vector<std::string> all;
+  for (const Finding& f : d.findings) {
+    std::string text = fmt::format("{} at {} ({:+.1f} dB)", word_of(f.shape),
+                                   frequency_text(f.frequency_hz), f.size_db);
+    for (const FindingCause& c : f.causes) text += ". " + spoken(c);
+    all.push_back(text + ". Next: " + f.next_step);
+  }
+  for (const FindingCause& c : d.overall) all.push_back(spoken(c));
+  return all;
 }
 
 }  // namespace
@@ -32,7 +59,7 @@ Told told_of(const Diagnosis& d) {
   told.put("findings", Told::Value(std::move(findings)));
   told.put("overall", Told::Value(std::move(overall)));
   told.put("clean", d.clean());
-  return std::move(told.notes(d.notes));
+  return std::move(told.notes(d.notes).notes(sentences(d)));
 }
 
 }  // namespace lalometer

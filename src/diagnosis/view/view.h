@@ -9,9 +9,9 @@
 #include "acoustics/impedance/fit/box_fit.h"
 #include "acoustics/impedance/fit/driver_fit.h"
 #include "acoustics/impedance/wiggles.h"
-#include "diagnosis/features.h"
-#include "diagnosis/losses.h"
 #include "diagnosis/material.h"
+#include "diagnosis/view/features.h"
+#include "diagnosis/view/losses.h"
 
 /// The takes as all causes look at them: computed once.
 namespace lalometer {

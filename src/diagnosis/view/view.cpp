@@ -1,4 +1,4 @@
-#include "diagnosis/view.h"
+#include "diagnosis/view/view.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,4 +1,4 @@
-#include "diagnosis/features.h"
+#include "diagnosis/view/features.h"
 
 #include <algorithm>
 #include <cmath>

@@ -1,4 +1,4 @@
-#include "diagnosis/losses.h"
+#include "diagnosis/view/losses.h"
 
 #include <algorithm>
 #include <array>

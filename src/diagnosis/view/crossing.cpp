@@ -1,4 +1,4 @@
-#include "diagnosis/crossing.h"
+#include "diagnosis/view/crossing.h"
 
 #include <cmath>
 #include <limits>
@@ -97,6 +97,16 @@ std::vector<SeenCrossing> crossings(const CaseView& v) {
     all.push_back(s);
   }
   return all;
+}
+
+void saw_alone(Claim& c, const CaseView& v, const SeenCrossing& seen) {
+  if (!seen.feature) return;
+  const auto& alone = v.features[*seen.feature].alone;
+  if (!alone) return;
+  if (*alone > 0.5)
+    c.saw(0.1, "a driver alone has it");
+  else if (*alone < 0.3)
+    c.saw(2.0, "no driver alone has it");
 }
 
 void place(Claim& claim, const SeenCrossing& seen) {

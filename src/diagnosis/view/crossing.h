@@ -4,7 +4,7 @@
 #include <vector>
 
 #include "diagnosis/cause.h"
-#include "diagnosis/view.h"
+#include "diagnosis/view/view.h"
 
 namespace lalometer {
 
@@ -23,5 +23,7 @@ struct SeenCrossing {
 [[nodiscard]] std::vector<SeenCrossing> crossings(const CaseView& view);
 /// Puts a claim to where it belongs: on the dip, or on the crossing.
 void place(Claim& claim, const SeenCrossing& seen);
+/// Whether the driver that leads has the dip by itself: then no sum made it.
+void saw_alone(Claim& claim, const CaseView& view, const SeenCrossing& seen);
 
 }  // namespace lalometer
