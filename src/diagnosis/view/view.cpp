@@ -220,6 +220,8 @@ void fit_impedances(CaseView& v) {
     if (auto fit = fit_driver(v.free_impedance->curve)) v.free_air = *std::move(fit);
   if (v.box_impedance == nullptr) return;
   const Response& z = v.box_impedance->curve;
+  for (const ImpedancePeak& p : impedance_peaks(z, 0.12))
+    if (p.frequency_hz < 200.0) ++v.bass_humps;
   const std::string& loading = m.subject.loading;
   if (loading == "vented" || loading == "passive-radiator") {
     if (auto fit = fit_box(z, loading == "vented" ? BackLoad::kVented : BackLoad::kRadiator))

@@ -66,6 +66,7 @@ struct CaseView {
   std::optional<DriverFit> closed = std::nullopt;  ///< of a sealed box
   std::optional<DriverFit> free_air = std::nullopt;
   std::optional<LossKinds> losses = std::nullopt;
+  int bass_humps = 0;  ///< of the impedance in the box, below 200 Hz
   std::vector<SeenWiggle> wiggles = {};
   /// Every take's level on the common axis; empty outside.
   std::map<const CaseTake*, std::vector<double>> levels = {};

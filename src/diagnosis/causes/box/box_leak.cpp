@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "acoustics/impedance/box_signature.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
 
@@ -10,24 +11,43 @@
 namespace lalometer {
 namespace {
 
+double highest(const Response& z) {
+  double most = 0.0;
+  for (const ImpedancePeak& p : impedance_peaks(z, 0.12))
+    if (p.frequency_hz < 200.0) most = std::max(most, p.magnitude_ohm);
+  return most;
+}
+
 /// Sealed: what is left of the hump that the driver in free air foretells.
 std::vector<Claim> of_sealed(const CaseView& v) {
-  if (!v.closed || !v.free_air) return {};
-  const double share =
-      v.closed->qms.value / v.free_air->qms.value * v.free_air->fs_hz.value / v.closed->fs_hz.value;
+  if (!v.closed && v.box_impedance != nullptr && v.bass_humps >= 2) {
+    Claim c(0.25);
+    c.saw(8.0, "two humps stand where a sealed box has one");
+    c.next_step = "Seal everything with putty and take the impedance again.";
+    return {c};
+  }
+  if (v.box_impedance == nullptr || !v.free_air || v.bass_humps != 1) return {};
+  // A tight box moves the hump and leaves its height, (Bl)^2 / Rms over Re.
+  const double share = (highest(v.box_impedance->curve) - v.free_air->re_ohm.value) /
+                       (highest(v.free_impedance->curve) - v.free_air->re_ohm.value);
   Claim c(0.25);
-  c.saw(share < 0.25  ? 20.0
-        : share < 0.4 ? 3.0
-                      : 0.1,
-        fmt::format("the hump has {:.0f} % of the Q that the driver in free air foretells",
-                    100.0 * share));
+  c.saw(std::clamp(std::exp(14.0 * (0.52 - share)), 0.02, 20.0),
+        fmt::format("the hump is {:.0f} % as high as in free air", 100.0 * share));
   c.next_step = "Seal everything with putty and take the impedance again.";
   return {c};
 }
 
 std::vector<Claim> claims(const CaseView& v) {
   if (v.material->subject.loading == "sealed") return of_sealed(v);
-  if (!v.box || !v.box->ql || v.material->subject.loading != "vented") return {};
+  if (v.material->subject.loading != "vented") return {};
+  if (!v.box || !v.box->ql) {
+    if (v.box_impedance == nullptr || v.bass_humps != 1) return {};
+    Claim c(0.25);
+    c.group = "losses";
+    c.saw(1.5, "one hump stands where a vented box has two");
+    c.next_step = "Seal everything with putty and take the impedance again.";
+    return {c};
+  }
   const double ql = v.box->ql->value;
   Claim c(0.25);
   c.group = "losses";

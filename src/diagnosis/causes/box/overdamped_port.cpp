@@ -10,8 +10,21 @@
 namespace lalometer {
 namespace {
 
+/// So much of it that the lower hump is gone, and with it the fit.
+std::vector<Claim> of_no_fit(const CaseView& v) {
+  if (v.box_impedance == nullptr || v.bass_humps < 1) return {};
+  Claim c(0.25);
+  c.group = "losses";
+  c.saw(9.0, v.bass_humps == 1 ? "one hump stands where a vented box has two"
+                               : "no vented box with its two humps follows this impedance");
+  c.next_step = "Take the port's near field with and without what lies before it.";
+  return {c};
+}
+
 std::vector<Claim> claims(const CaseView& v) {
-  if (!v.box || !v.box->ql || v.material->subject.loading != "vented") return {};
+  if (v.material->subject.loading != "vented") return {};
+  if (!v.box) return of_no_fit(v);
+  if (!v.box->ql) return {};
   const double ql = v.box->ql->value;
   Claim c(0.25);
   c.group = "losses";
