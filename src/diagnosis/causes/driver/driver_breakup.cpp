@@ -17,8 +17,10 @@ std::vector<Claim> claims(const CaseView& v) {
     // Below, a cone moves as one; what moves then is the surround.
     const double ka = v.ka(f.leads, f.at_hz);
     if (f.at_hz < 700.0 || ka < 1.7) continue;
-    Claim c(ka > 2.2 ? 0.2 : 0.1);
+    Claim c(0.1);
     c.feature = i;
+    c.saw(ka > 2.2 ? 2.0 : 1.0,
+          fmt::format("{} measures {:.1f} wavelengths round: it may bend there", f.leads, ka));
     if (f.horizontal) {
       if (*f.horizontal > 0.65)
         c.saw(3.5, "it is alike at all angles");

@@ -32,6 +32,7 @@ std::vector<Claim> claims(const CaseView& v) {
     if (f.at_hz < 250.0 || v.ka(f.leads, f.at_hz) > 1.9) continue;
     Claim c(0.15);
     c.feature = i;
+    c.saw(1.0, "the cone moves as one there; its surround may not");
     if (f.wiggle_free)
       c.saw(*f.wiggle_free > 0.4 ? 15.0 : 0.2, *f.wiggle_free > 0.4
                                                    ? "the driver's impedance has it in free air"

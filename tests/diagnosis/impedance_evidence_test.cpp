@@ -1,0 +1,191 @@
+// Evidence of impedances that circuits written out here have: a trap in series, a radiator's notch,
+// the losses of a box, samples that differ.
+#include <gmock/gmock.h>
+
+#include "acoustics/enclosure/driver_circuit.h"
+#include "diagnosis/made_curves.h"
+#include "diagnosis/view/losses.h"
+
+namespace lalometer {
+namespace {
+
+using namespace made;
+using testing::Contains;
+using testing::HasSubstr;
+
+using Complex = std::complex<double>;
+
+TEST(ImpedanceEvidenceTest, ATrapInSeriesIsADipWithAPeakOfTheImpedance) {
+  CaseMaterial m = one_cone(0.05);
+  const DriverParameters cone = elements_of({.fs_hz = 70.0,
+                                             .qms = 3.5,
+                                             .qes = 0.6,
+                                             .vas_m3 = 0.008,
+                                             .sd_m2 = 0.0079,
+                                             .re_ohm = 6.0,
+                                             .le_h = 1e-4});
+  BoxLoad box{.kind = BoxLoad::Kind::kSealed};
+  box.volume_m3 = 0.012;
+  // R, L and C side by side, tuned to 1.2 kHz.
+  const auto trap = [](double f) {
+    const Complex jw(0.0, 2.0 * kPi * f);
+    const double l = 0.6e-3;
+    const double c = 1.0 / (std::pow(2.0 * kPi * 1200.0, 2) * l);
+    return 1.0 / (1.0 / 18.0 + 1.0 / (jw * l) + jw * c);
+  };
+  const auto driver = [&](double f) { return solve_driver(cone, box, f).impedance_ohm; };
+  const auto impedance = [&](bool with) {
+    return CaseTake{.kind = CaseTake::Kind::kImpedance,
+                    .name = "box",
+                    .condition = "in-box",
+                    .curve = curve(Quantity::kImpedance, 8.0, 18000.0, 96.0, true,
+                                   [&](double f) { return driver(f) + (with ? trap(f) : 0.0); })};
+  };
+  const auto sound = [&](double f) {
+    return 85.0 + 20.0 * std::log10(std::abs(driver(f) / (driver(f) + trap(f))));
+  };
+  for (const double a : {0.0, 30.0, -30.0}) m.takes.push_back(at_angle(a, level_of(sound)));
+  m.takes.push_back(impedance(true));
+  const Diagnosis d = diagnose(m);
+  EXPECT_GT(probability(d, "notch-filter"), 0.4);
+  EXPECT_GT(probability(d, "notch-filter"), probability(d, "driver-breakup"));
+  // The same dip without the peak is made by no network.
+  m.takes.back() = impedance(false);
+  EXPECT_LT(probability(diagnose(m), "notch-filter"), 0.1);
+}
+
+TEST(ImpedanceEvidenceTest, ARadiatorsNotchNearTheTuningIsSaidAndOneFarBelowIsNot) {
+  const DriverParameters woofer = elements_of({.fs_hz = 42.0,
+                                               .qms = 4.2,
+                                               .qes = 0.46,
+                                               .vas_m3 = 0.0215,
+                                               .sd_m2 = 0.0132,
+                                               .re_ohm = 5.6,
+                                               .le_h = 3e-4});
+  const auto diagnosed = [&](double compliance_m_per_n) {
+    CaseMaterial m = one_cone(0.065);
+    m.subject.loading = "passive-radiator";
+    m.subject.radiator = true;
+    m.subject.volume_m3 = 0.014;
+    BoxLoad box{.kind = BoxLoad::Kind::kPassiveRadiator};
+    box.volume_m3 = 0.014;
+    box.ql = 15.0;
+    box.tuning_hz = 45.0;
+    box.radiator = PassiveRadiator{0.0133, 0.05, compliance_m_per_n, 0.3};
+    m.takes.push_back({.kind = CaseTake::Kind::kImpedance,
+                       .name = "box",
+                       .condition = "in-box",
+                       .curve = curve(Quantity::kImpedance, 6.0, 6000.0, 96.0, true, [&](double f) {
+                         return solve_driver(woofer, box, f).impedance_ohm;
+                       })});
+    return probability(diagnose(m), "passive-radiator-notch");
+  };
+  // By the springs of box and suspension side by side the notch is at 0.85, at 0.4 of the tuning.
+  const double box_n_m = 0.0133 * 0.0133 / acoustic_compliance(0.014);
+  const auto at_share = [&](double share) { return (1.0 / (share * share) - 1.0) / box_n_m; };
+  EXPECT_GT(diagnosed(at_share(0.85)), 0.5);
+  EXPECT_LT(diagnosed(at_share(0.4)), 0.2);
+}
+
+TEST(ImpedanceEvidenceTest, TheKindOfLossIsTheOneThatFollowsTheImpedanceBest) {
+  const DriverParameters woofer = elements_of({.fs_hz = 38.0,
+                                               .qms = 5.0,
+                                               .qes = 0.4,
+                                               .vas_m3 = 0.03,
+                                               .sd_m2 = 0.015,
+                                               .re_ohm = 6.2,
+                                               .le_h = 4e-4});
+  const auto z_of = [&](const BoxLoad& box) {
+    return curve(Quantity::kImpedance, 6.0, 4000.0, 96.0, true,
+                 [&](double f) { return solve_driver(woofer, box, f).impedance_ohm; });
+  };
+  const Response free = z_of({});
+  const auto driver = fit_driver(free);
+  ASSERT_TRUE(driver.has_value());
+  for (const double q : {4.0, 6.0}) {
+    BoxLoad box{.kind = BoxLoad::Kind::kVented};
+    box.volume_m3 = 0.02;
+    box.tuning_hz = 44.0;
+    const auto kinds = [&](double leak, double port, double absorption) {
+      box.ql = leak;
+      box.qp = port;
+      box.qa = absorption;
+      const Response z = z_of(box);
+      const auto fit = fit_box(z, BackLoad::kVented);
+      return fit ? loss_kinds(z, *fit, &*driver) : std::nullopt;
+    };
+    const auto leak = kinds(q, 0.0, 0.0);
+    ASSERT_TRUE(leak.has_value()) << q;
+    EXPECT_LT(leak->leak, std::min(leak->port, leak->absorption));
+    EXPECT_NEAR(leak->leak_q, q, 0.1 * q);
+    EXPECT_LT(leak->leak, 0.005) << "it follows within half a per cent";
+    const auto port = kinds(14.0, q, 0.0);
+    ASSERT_TRUE(port.has_value()) << q;
+    EXPECT_LT(port->port, std::min(port->leak, port->absorption));
+    const auto fill = kinds(14.0, 0.0, q);
+    ASSERT_TRUE(fill.has_value()) << q;
+    EXPECT_LT(fill->absorption, std::min(fill->leak, fill->port));
+  }
+}
+
+TEST(ImpedanceEvidenceTest, ResonancesOfSamplesApartAreSaidInPerCent) {
+  CaseMaterial m = one_cone(0.05);
+  const auto free = [](const char* sample, double fs) {
+    const DriverParameters cone = elements_of({.fs_hz = fs,
+                                               .qms = 3.5,
+                                               .qes = 0.6,
+                                               .vas_m3 = 0.008,
+                                               .sd_m2 = 0.0079,
+                                               .re_ohm = 6.0,
+                                               .le_h = 1e-4});
+    return CaseTake{.kind = CaseTake::Kind::kImpedance,
+                    .name = sample,
+                    .sample = sample,
+                    .driver = "cone",
+                    .condition = "free-air",
+                    .curve = curve(Quantity::kImpedance, 8.0, 6000.0, 96.0, true, [&](double f) {
+                      return solve_driver(cone, {}, f).impedance_ohm;
+                    })};
+  };
+  m.takes = {free("A", 70.0), free("B", 84.0)};
+  const Diagnosis d = diagnose(m);
+  EXPECT_GT(probability(d, "sample-variation"), 0.7);
+  EXPECT_THAT(found(d, "sample-variation")->evidence, Contains(HasSubstr("18 % apart")));
+  m.takes = {free("A", 70.0), free("B", 71.0)};
+  EXPECT_EQ(found(diagnose(m), "sample-variation"), nullptr);
+}
+
+TEST(ImpedanceEvidenceTest, AListOfFewPointsWithoutPhaseTellsALeakToo) {
+  const DriverParameters woofer = elements_of({.fs_hz = 30.0,
+                                               .qms = 6.0,
+                                               .qes = 0.38,
+                                               .vas_m3 = 0.08,
+                                               .sd_m2 = 0.033,
+                                               .re_ohm = 5.8,
+                                               .le_h = 8e-4});
+  const auto leaky = [&](double per_octave, bool phase, double ql) {
+    CaseMaterial m = one_cone(0.1);
+    m.subject.loading = "vented";
+    BoxLoad box{.kind = BoxLoad::Kind::kVented};
+    box.volume_m3 = 0.05;
+    box.tuning_hz = 33.0;
+    box.ql = ql;
+    m.takes.push_back({.kind = CaseTake::Kind::kImpedance,
+                       .name = "box",
+                       .condition = "in-box",
+                       .curve = curve(Quantity::kImpedance, 6.0, 2000.0, per_octave, phase,
+                                      [&](double f) -> Complex {
+                                        const Complex z =
+                                            solve_driver(woofer, box, f).impedance_ohm;
+                                        return phase ? z : Complex(std::abs(z));
+                                      })});
+    return diagnose(m);
+  };
+  EXPECT_GT(probability(leaky(96.0, true, 2.5), "box-leak"), 0.6);
+  EXPECT_GT(probability(leaky(24.0, false, 2.5), "box-leak"), 0.5);
+  for (const auto& sound : {leaky(96.0, true, 12.0), leaky(24.0, false, 12.0)})
+    EXPECT_TRUE(sound.clean());
+}
+
+}  // namespace
+}  // namespace lalometer
