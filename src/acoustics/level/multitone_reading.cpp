@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <map>
 #include <numeric>
 #include <optional>
 
@@ -225,6 +226,44 @@ std::optional<Lines> whole_periods(std::span<const double> x, double rate, doubl
   return lines_of(even, static_cast<double>(n), static_cast<double>(n) / rate);
 }
 
+/// Noise's mean power of a line near there: the median of 41 lines, which is ln 2 of it.
+double noise_near(const std::vector<double>& power, std::size_t at) {
+  constexpr std::size_t kReach = 20;
+  std::vector<double> near(
+      power.begin() + static_cast<std::ptrdiff_t>(at - std::min(at, kReach)),
+      power.begin() + static_cast<std::ptrdiff_t>(std::min(at + kReach + 1, power.size())));
+  const auto middle = near.begin() + static_cast<std::ptrdiff_t>(near.size() / 2);
+  std::nth_element(near.begin(), middle, near.end());
+  return *middle / std::log(2.0);
+}
+
+/// @param taken  lines that are tones.
+std::vector<double> sidebands_of(const std::vector<double>& power, double step_hz,
+                                 const std::vector<double>& tones, const std::vector<char>& taken) {
+  constexpr double kSlower = 0.25;
+  const auto line = [&](double f) { return std::llround(std::abs(f) / step_hz); };
+  std::map<long long, int> pairs;  // how many sums and differences of two fall on a line
+  for (std::size_t a = 0; a < tones.size(); ++a)
+    for (std::size_t b = 0; b <= a; ++b) {
+      ++pairs[line(tones[a] + tones[b])];
+      ++pairs[line(tones[a] - tones[b])];
+    }
+  std::vector<double> all;
+  for (const double f : tones) {
+    double sum = 0.0;
+    for (const double slow : tones) {
+      if (slow >= kSlower * f) break;
+      for (const double at_hz : {f - slow, f + slow}) {
+        const auto at = static_cast<std::size_t>(line(at_hz));
+        if (at >= power.size() || taken[at] != 0 || pairs[line(at_hz)] > 1) continue;
+        sum += power[at] - noise_near(power, at);
+      }
+    }
+    all.push_back(std::sqrt(std::max(sum, 0.0)));
+  }
+  return all;
+}
+
 }  // namespace
 
 double MultitoneReading::range_db() const {
@@ -288,6 +327,7 @@ Result<MultitoneReading> read_multitone(std::span<const double> signal, double r
     }
     r.tone.push_back(std::sqrt(sum));
   }
+  if (whole) r.sidebands = sidebands_of(power, step_hz, r.tones_hz, taken);
   const double top_hz = std::min(20500.0, 0.45 * rate);
   for (const Band& band : fractional_octave_bands(20.0, top_hz, 3)) {
     if (band.high_hz > 0.5 * rate) break;

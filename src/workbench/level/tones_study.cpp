@@ -60,13 +60,37 @@ std::vector<Response> corrections_of(const RigCalibration* rig, std::vector<std:
   return all;
 }
 
+std::optional<std::size_t> place_of_tone(const MultitoneReading& r, double f) {
+  for (std::size_t i = 0; i < r.tones_hz.size(); ++i)
+    if (std::abs(r.tones_hz[i] / f - 1.0) < 1e-5) return i;
+  return std::nullopt;
+}
+
 double mean_tone_db(const MultitoneReading& r, const std::vector<double>& common) {
   double sum = 0.0;
   for (const double f : common)
-    for (std::size_t i = 0; i < r.tones_hz.size(); ++i)
-      if (std::abs(r.tones_hz[i] / f - 1.0) < 1e-5)
-        sum += 20.0 * std::log10(std::max(r.tone[i], 1e-30));
+    if (const auto i = place_of_tone(r, f)) sum += 20.0 * std::log10(std::max(r.tone[*i], 1e-30));
   return sum / static_cast<double>(common.size());
+}
+
+/// @param fallen  power of all that falls, re the mean common tone.
+void tell_modulation(MultitoneChange& change, const MultitoneReading& part,
+                     const MultitoneReading& whole, double fallen) {
+  if (part.sidebands.empty() || whole.sidebands.empty()) return;
+  double sum = 0.0;
+  double count = 0.0;
+  for (const double f : change.common_hz) {
+    if (f < 4.0 * change.left_out_low_hz) continue;
+    const auto i = place_of_tone(part, f);
+    const auto k = place_of_tone(whole, f);
+    if (!i || !k || !(part.tone[*i] > 0.0 && whole.tone[*k] > 0.0)) continue;
+    sum += std::pow(whole.sidebands[*k] / whole.tone[*k], 2) -
+           std::pow(part.sidebands[*i] / part.tone[*i], 2);
+    count += 1.0;
+  }
+  if (!(sum > 0.0)) return;
+  change.modulation_db = 10.0 * std::log10(sum / count);
+  if (fallen > 0.0) change.modulation_share = std::min(sum / fallen, 1.0);
 }
 
 }  // namespace
@@ -94,7 +118,11 @@ Result<MultitoneStudy> multitone_study(const Take& take, std::span<const std::by
   MultitoneStudy study{.reading = *std::move(reading), .drive_v = c.drive_v, .notes = audio->notes};
   for (const Response& correction : corrections_of(rig, study.notes)) {
     MultitoneReading& r = study.reading;
-    for (std::size_t i = 0; i < r.tone.size(); ++i) r.tone[i] /= gain_at(correction, r.tones_hz[i]);
+    for (std::size_t i = 0; i < r.tone.size(); ++i) {
+      const double gain = gain_at(correction, r.tones_hz[i]);
+      r.tone[i] /= gain;
+      if (!r.sidebands.empty()) r.sidebands[i] /= gain;
+    }
     for (std::size_t i = 0; i < r.rest.size(); ++i) r.rest[i] /= gain_at(correction, r.band_hz[i]);
   }
   const Clipping clipping = find_clipping(signal);
@@ -174,6 +202,7 @@ Result<MultitoneChange> multitone_change(const MultitoneStudy& first,
   if (!(part_power > 0.0 && whole_power > 0.0))
     return bad_input("Between the common tones no band tells what is no tone.");
   change.mean_db = 10.0 * std::log10(part_power / whole_power);
+  tell_modulation(change, part, whole, whole_power - part_power);
   return change;
 }
 
@@ -297,9 +326,16 @@ std::vector<std::string> spoken(const MultitoneChange& c) {
                               c.mean_db));
   if (c.mean_db < -1.0 && c.left_out_high_hz < c.common_hz.front())
     all.emplace_back(c.common_hz.front() > 500.0
-                         ? "So much of it the moving cone below brings into the upper band: "
-                           "modulation, and what the lower band itself adds there."
+                         ? "So much the lower band brings into the upper one."
                          : "So much a high-pass with a subwoofer below would win.");
+  if (std::isfinite(c.modulation_db))
+    all.push_back(fmt::format(
+        "Sidebands at those tones' distance lie {:.0f} dB under the common tones: {}.",
+        -c.modulation_db,
+        c.modulation_share > 0.5 ? "what falls is mostly modulation, as by a cone that moves them"
+        : c.modulation_share > 0.2
+            ? "modulation is a part of what falls, the rest the lower band adds by itself"
+            : "modulation is little of what falls; the lower band's own products are more"));
   if (std::abs(c.tones_db) > 0.5)
     all.push_back(fmt::format(
         "The common tones themselves are {:.1f} dB {} then; the figures are re those tones.",

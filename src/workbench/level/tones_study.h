@@ -1,5 +1,6 @@
 #pragma once
 
+#include <limits>
 #include <optional>
 #include <span>
 #include <string>
@@ -56,6 +57,10 @@ struct MultitoneChange {
   double most_db = 0.0;  ///< the largest fall
   double most_at_hz = 0.0;
   double tones_db = 0.0;  ///< common tones of the part less the whole's, mean
+  /// What the tones left out do to common ones four times as high or higher: sidebands of these at
+  /// their distance, re the tone, mean on power; NaN where none is heard.
+  double modulation_db = std::numeric_limits<double>::quiet_NaN();
+  double modulation_share = 0.0;  ///< of all that falls without them, on power
   double left_out_low_hz = 0.0, left_out_high_hz = 0.0;  ///< the tones that the part lacks
 };
 /// @return an error where neither's tones are part of the other's.

@@ -4,6 +4,7 @@
 
 #include <gmock/gmock.h>
 
+#include "acoustics/level/multitone.h"
 #include "exchange/audio_file.h"
 #include "support/support.h"
 #include "workbench/level/parts_study.h"
@@ -42,6 +43,59 @@ TEST(MultitoneChangeTest, WhatTheTonesLeftOutHadDone) {
   }
   EXPECT_FALSE(multitone_change(whole, whole).has_value()) << "the same tones";
   EXPECT_FALSE(multitone_change(whole, study_of({100, 3000}, 0.1, 1e-3)).has_value());
+}
+
+/// Lower tones and upper ones from 2.5 kHz on, which are multiplied by 1 + `moved` times the lower;
+/// the lower band bends by itself.
+Result<MultitoneStudy> coaxial(const std::vector<double>& tones, bool lower, double moved,
+                               double bent) {
+  constexpr double kRate = 48000.0;
+  test::Normals normal(9);
+  std::vector<double> x;
+  for (int n = 0; n < 5 * 48000; ++n) {
+    double low = 0.0;
+    double high = 0.0;
+    for (std::size_t i = 0; i < tones.size(); ++i) {
+      const double k = static_cast<double>(i);
+      const double sine = 0.05 * std::sin(2.0 * kPi * tones[i] * n / kRate + 1.7 * k * k);
+      if (tones[i] > 2500.0)
+        high += sine;
+      else if (lower)
+        low += sine;
+    }
+    x.push_back(low + bent * low * low + high * (1.0 + moved * low) + 1e-6 * normal());
+  }
+  std::vector<double> played = tones;
+  if (!lower) std::erase_if(played, [](double f) { return f <= 2500.0; });
+  return read_multitone(x, kRate, played).map([](MultitoneReading&& r) {
+    MultitoneStudy s;
+    s.reading = std::move(r);
+    return s;
+  });
+}
+
+TEST(MultitoneChangeTest, AConeThatMovesTheUpperTonesIsToldFromALowerBandThatBends) {
+  const auto tones = multitone({.low_hz = 30, .high_hz = 16000, .tones_per_octave = 3})->tones_hz;
+  const auto change = [&](double moved, double bent) {
+    return *multitone_change(*coaxial(tones, true, moved, bent),
+                             *coaxial(tones, false, moved, bent));
+  };
+  const auto moved = change(0.1, 0.02);
+  // 1 + m a cos: two lines of m a / 2 of the tone's amplitude for each lower one.
+  double expected = 0.0;
+  double uppers = 0.0;
+  for (const double f : tones) {
+    if (f <= 2500.0) continue;
+    uppers += 1.0;
+    for (const double slow : tones)
+      if (slow < 0.25 * f && slow <= 2500.0) expected += 0.5 * std::pow(0.1 * 0.05, 2);
+  }
+  EXPECT_NEAR(moved.modulation_db, 10.0 * std::log10(expected / uppers), 0.7);
+  EXPECT_GT(moved.modulation_share, 0.5);
+  EXPECT_THAT(spoken(moved), Contains(HasSubstr("mostly modulation")));
+  const auto bent = change(0.0, 0.3);
+  EXPECT_LT(bent.mean_db, -10.0);
+  EXPECT_LT(bent.modulation_share, 0.2);
 }
 
 /// A take of a WAV that a bent wire made of single tones.
