@@ -241,6 +241,7 @@ double noise_near(const std::vector<double>& power, std::size_t at) {
 std::vector<double> sidebands_of(const std::vector<double>& power, double step_hz,
                                  const std::vector<double>& tones, const std::vector<char>& taken) {
   constexpr double kSlower = 0.25;
+  constexpr double kSure = 4.0;  // noise alone gets there in one of some thousand
   const auto line = [&](double f) { return std::llround(std::abs(f) / step_hz); };
   std::map<long long, int> pairs;  // how many sums and differences of two fall on a line
   for (std::size_t a = 0; a < tones.size(); ++a)
@@ -251,15 +252,25 @@ std::vector<double> sidebands_of(const std::vector<double>& power, double step_h
   std::vector<double> all;
   for (const double f : tones) {
     double sum = 0.0;
+    double spread = 0.0;  // noise's variance in it: of a line the square of its mean
     for (const double slow : tones) {
       if (slow >= kSlower * f) break;
+      std::vector<double> heard;
+      double noise = 0.0;
       for (const double at_hz : {f - slow, f + slow}) {
         const auto at = static_cast<std::size_t>(line(at_hz));
         if (at >= power.size() || taken[at] != 0 || pairs[line(at_hz)] > 1) continue;
-        sum += power[at] - noise_near(power, at);
+        noise = std::max(noise, noise_near(power, at));
+        heard.push_back(power[at]);
+      }
+      // Both sides are alike: one that cannot be read is as the other.
+      for (const double each : heard) {
+        const double weight = 2.0 / static_cast<double>(heard.size());
+        sum += weight * (each - noise);
+        spread += std::pow(weight * noise, 2);
       }
     }
-    all.push_back(std::sqrt(std::max(sum, 0.0)));
+    all.push_back(sum > kSure * std::sqrt(spread) ? std::sqrt(sum) : 0.0);
   }
   return all;
 }

@@ -14,8 +14,9 @@ struct MultitoneReading {
   std::vector<double> band_hz;   ///< third octaves (IEC 61260), middles
   std::vector<double> rest;  ///< rms of all else in each band; NaN where the tones leave no room
   /// Rms of each tone's sidebands: what lies beside it at the distances of the tones below a
-  /// quarter of it, noise taken out, lines left out where other sums or differences of two tones
-  /// fall. So a tone is heard that a slower motion modulates. Empty where a window was needed.
+  /// quarter of it, noise taken out, 0 where noise alone would do. Where another sum or difference
+  /// of two tones falls on one side the other side counts for both. So a tone is heard that a
+  /// slower motion modulates. Empty where a window was needed.
   std::vector<double> sidebands;
   double recorder_rate = 1.0;  ///< recorder's clock over the player's, by the tones themselves
   double from_s = 0.0;         ///< the stretch that was read

@@ -76,7 +76,9 @@ double mean_tone_db(const MultitoneReading& r, const std::vector<double>& common
 /// @param fallen  power of all that falls, re the mean common tone.
 void tell_modulation(MultitoneChange& change, const MultitoneReading& part,
                      const MultitoneReading& whole, double fallen) {
-  if (part.sidebands.empty() || whole.sidebands.empty()) return;
+  if (part.sidebands.empty() || whole.sidebands.empty() ||
+      change.common_hz.back() < 4.0 * change.left_out_low_hz)
+    return;
   double sum = 0.0;
   double count = 0.0;
   for (const double f : change.common_hz) {
@@ -88,9 +90,23 @@ void tell_modulation(MultitoneChange& change, const MultitoneReading& part,
            std::pow(part.sidebands[*i] / part.tone[*i], 2);
     count += 1.0;
   }
+  change.modulation_share = 0.0;
   if (!(sum > 0.0)) return;
   change.modulation_db = 10.0 * std::log10(sum / count);
   if (fallen > 0.0) change.modulation_share = std::min(sum / fallen, 1.0);
+}
+
+std::string spoken_modulation(const MultitoneChange& c) {
+  if (!c.modulation_share) return {};
+  if (!std::isfinite(c.modulation_db))
+    return "No sidebands at those tones' distance are heard: what falls the left out band adds by "
+           "itself.";
+  return fmt::format("Sidebands at those tones' distance lie {:.0f} dB under the common tones: {}.",
+                     -c.modulation_db,
+                     *c.modulation_share > 0.5
+                         ? "what falls is mostly modulation, as by a cone that moves them"
+                     : *c.modulation_share > 0.2 ? "modulation is a part of what falls"
+                                                 : "modulation is little of what falls");
 }
 
 }  // namespace
@@ -328,14 +344,8 @@ std::vector<std::string> spoken(const MultitoneChange& c) {
     all.emplace_back(c.common_hz.front() > 500.0
                          ? "So much the lower band brings into the upper one."
                          : "So much a high-pass with a subwoofer below would win.");
-  if (std::isfinite(c.modulation_db))
-    all.push_back(fmt::format(
-        "Sidebands at those tones' distance lie {:.0f} dB under the common tones: {}.",
-        -c.modulation_db,
-        c.modulation_share > 0.5 ? "what falls is mostly modulation, as by a cone that moves them"
-        : c.modulation_share > 0.2
-            ? "modulation is a part of what falls, the rest the lower band adds by itself"
-            : "modulation is little of what falls; the lower band's own products are more"));
+  if (const auto sentence = spoken_modulation(c); !sentence.empty() && c.mean_db < -1.0)
+    all.push_back(sentence);
   if (std::abs(c.tones_db) > 0.5)
     all.push_back(fmt::format(
         "The common tones themselves are {:.1f} dB {} then; the figures are re those tones.",

@@ -60,7 +60,8 @@ struct MultitoneChange {
   /// What the tones left out do to common ones four times as high or higher: sidebands of these at
   /// their distance, re the tone, mean on power; NaN where none is heard.
   double modulation_db = std::numeric_limits<double>::quiet_NaN();
-  double modulation_share = 0.0;  ///< of all that falls without them, on power
+  /// Of all that falls without them, on power; nothing where sidebands could not be read.
+  std::optional<double> modulation_share = std::nullopt;
   double left_out_low_hz = 0.0, left_out_high_hz = 0.0;  ///< the tones that the part lacks
 };
 /// @return an error where neither's tones are part of the other's.

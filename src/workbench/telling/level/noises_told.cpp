@@ -115,9 +115,9 @@ Told told_of(const MultitoneChange& c, const std::string& first, const std::stri
   told.put("mean_db", c.mean_db).put("most_db", c.most_db);
   told.put("most_at_hz", c.most_at_hz > 0.0 ? std::optional(c.most_at_hz) : std::nullopt);
   told.put("tones_db", c.tones_db);
-  const bool modulated = std::isfinite(c.modulation_db);
-  told.put("modulation_db", modulated ? std::optional(c.modulation_db) : std::nullopt);
-  told.put("modulation_share", modulated ? std::optional(c.modulation_share) : std::nullopt);
+  told.put("modulation_db",
+           std::isfinite(c.modulation_db) ? std::optional(c.modulation_db) : std::nullopt);
+  told.put("modulation_share", c.modulation_share);
   return std::move(told.notes(spoken(c)));
 }
 
