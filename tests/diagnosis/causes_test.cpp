@@ -6,12 +6,13 @@
 
 #include "acoustics/enclosure/driver_circuit.h"
 #include "acoustics/enclosure/port.h"
-#include "base/constants.h"
-#include "diagnosis/diagnose.h"
+#include "diagnosis/made_curves.h"
 
 namespace lalometer {
 namespace {
 
+using made::level_of;
+using made::probability;
 using testing::Contains;
 using testing::HasSubstr;
 
@@ -87,28 +88,10 @@ CaseMaterial kiosk() {
   return m;
 }
 
-double probability(const Diagnosis& d, const std::string& cause) {
-  double p = 0.0;
-  for (const Finding& f : d.findings)
-    for (const FindingCause& c : f.causes)
-      if (c.cause == cause) p = std::max(p, c.probability);
-  for (const FindingCause& c : d.overall)
-    if (c.cause == cause) p = std::max(p, c.probability);
-  return p;
-}
-
 const Finding* at(const Diagnosis& d, double hz) {
   for (const Finding& f : d.findings)
     if (std::abs(std::log(f.frequency_hz / hz)) < 0.03) return &f;
   return nullptr;
-}
-
-Response level_of(double (*db)(double), double low = 100.0) {
-  const FrequencyAxis axis = FrequencyAxis::logarithmic(low, 18000.0, 48.0);
-  std::vector<std::complex<double>> values;
-  for (const double f : axis.hz())
-    values.push_back(from_level(db(f), 0.0, level_reference(Quantity::kPressure)));
-  return *Response::make(axis, std::move(values), Quantity::kPressure, {low, 18000.0}, false);
 }
 
 CaseTake response(double degrees, Response curve, bool vertical = false) {

@@ -5,12 +5,14 @@
 #include <gmock/gmock.h>
 
 #include "acoustics/baffle/diffraction.h"
-#include "base/constants.h"
+#include "diagnosis/made_curves.h"
 #include "diagnosis/registry.h"
 
 namespace lalometer {
 namespace {
 
+using made::bell;
+using made::probability;
 using testing::Contains;
 using testing::HasSubstr;
 
@@ -25,11 +27,6 @@ Response curve_of(Level level) {
   for (const double f : axis().hz())
     values.push_back(from_level(level(f), 0.0, level_reference(Quantity::kPressure)));
   return *Response::make(axis(), std::move(values), Quantity::kPressure, {200.0, 18000.0}, false);
-}
-
-/// A bell over log f.
-double bell(double f, double at, double db, double octaves) {
-  return db * std::exp(-0.5 * std::pow(std::log2(f / at) / octaves, 2));
 }
 
 CaseTake at_angle(double degrees, Response curve, bool vertical = false) {
@@ -51,16 +48,6 @@ CaseMaterial full_range() {
   m.subject.origin_x_m = 0.1;
   m.subject.origin_y_m = 0.2;
   return m;
-}
-
-double probability(const Diagnosis& d, const std::string& cause) {
-  double p = 0.0;
-  for (const Finding& f : d.findings)
-    for (const FindingCause& c : f.causes)
-      if (c.cause == cause) p = std::max(p, c.probability);
-  for (const FindingCause& c : d.overall)
-    if (c.cause == cause) p = std::max(p, c.probability);
-  return p;
 }
 
 TEST(DiagnoseTest, ASmoothLoudspeakerIsClean) {

@@ -28,6 +28,7 @@ Response level_of(Level db, double low = 100.0, double per_octave = 48.0) {
   });
 }
 
+/// A bell over log f.
 inline double bell(double f, double at, double db, double octaves) {
   return db * std::exp(-0.5 * std::pow(std::log2(f / at) / octaves, 2));
 }
