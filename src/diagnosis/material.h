@@ -29,6 +29,10 @@ struct CasePort {
   PortGeometry geometry;
   bool front = false;
 };
+struct CaseRadiator {
+  std::string id;
+  double radius_m = 0.0;  ///< 0: not told
+};
 struct CaseCrossover {
   std::string low, high;
   double frequency_hz = 0.0;
@@ -43,7 +47,7 @@ struct CaseSubject {
   std::optional<InnerBox> inner = std::nullopt;
   BoxDamping damping = BoxDamping::kNone;
   std::vector<CasePort> ports = {};
-  bool radiator = false;
+  std::vector<CaseRadiator> radiators = {};
   double wing_m = 0.0;
   std::vector<CaseCrossover> crossovers = {};
 

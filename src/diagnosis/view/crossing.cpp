@@ -73,6 +73,7 @@ std::vector<SeenCrossing> crossings(const CaseView& v) {
       }
     }
     s.between_deg = between_deg(v, x);
+    s.lobe = lobe_of(v, x);
     const std::size_t place = v.axis->bracket(depth->at_hz);
     double sides = 0.0;
     double count = 0.0;

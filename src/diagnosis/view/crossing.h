@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "diagnosis/cause.h"
+#include "diagnosis/view/lobe.h"
 #include "diagnosis/view/view.h"
 
 namespace lalometer {
@@ -18,6 +19,7 @@ struct SeenCrossing {
   std::optional<double> between_deg = std::nullopt;
   std::optional<double> flipped_db = std::nullopt;  ///< louder with a driver flipped
   std::optional<double> sides_db = std::nullopt;    ///< the same depth to the sides, mean
+  std::optional<Lobe> lobe = std::nullopt;          ///< what the angles up and down say
 };
 /// All of the drawing's crossovers that the reference curve reaches.
 [[nodiscard]] std::vector<SeenCrossing> crossings(const CaseView& view);

@@ -14,6 +14,13 @@ std::vector<double> outstanding(const FrequencyAxis& axis, const std::vector<dou
   return out;
 }
 
+std::vector<double> finely(const FrequencyAxis& axis, const std::vector<double>& level_db) {
+  std::vector<double> out = level_db;
+  const std::vector<double> run = mean_run(axis, mean_run(axis, level_db, 3), 3);
+  for (std::size_t i = 0; i < out.size(); ++i) out[i] -= run[i];
+  return out;
+}
+
 std::vector<std::vector<double>> outstanding_at(const Orbit& orbit, Plane plane, double from_deg,
                                                 double to_deg) {
   std::vector<std::vector<double>> all;

@@ -11,8 +11,11 @@ namespace lalometer {
 /// times over), dB.
 [[nodiscard]] std::vector<double> outstanding(const FrequencyAxis& axis,
                                               const std::vector<double>& level_db);
-/// The same of every ray of a circle, on both sides, from one angle to the other; mirrored ones
-/// are left out.
+/// The same finely: the curve as it is less its run over a third of an octave.
+[[nodiscard]] std::vector<double> finely(const FrequencyAxis& axis,
+                                         const std::vector<double>& level_db);
+/// The broad look at every ray of a circle, on both sides, from one angle to the other; mirrored
+/// ones are left out.
 [[nodiscard]] std::vector<std::vector<double>> outstanding_at(const Orbit& orbit, Plane plane,
                                                               double from_deg, double to_deg);
 

@@ -64,12 +64,15 @@ std::vector<double> filled(std::vector<double> y) {
 }
 
 /// Share of a feature that another curve has; nothing where it is not valid there.
-std::optional<double> share_in(const CaseView& v, const CurveFeature& f, const CaseTake& take) {
+std::optional<double> share_in(const CaseView& v, const CurveFeature& f, const CaseTake& take,
+                               const std::vector<double>& own,
+                               std::vector<double> (*look)(const FrequencyAxis&,
+                                                           const std::vector<double>&)) {
   const auto found = v.levels.find(&take);
   if (found == v.levels.end()) return std::nullopt;
   for (std::size_t i = f.from; i < f.to; ++i)
     if (!std::isfinite(found->second[i])) return std::nullopt;
-  return shared_by(f, v.outstanding_db, {outstanding(*v.axis, filled(found->second))});
+  return shared_by(f, own, {look(*v.axis, filled(found->second))});
 }
 
 class Mean {
@@ -88,21 +91,7 @@ class Mean {
   int count_ = 0;
 };
 
-/// The driver that plays most at a frequency: by the crossovers; the only one where there is none.
-std::string leading(const CaseSubject& s, double f) {
-  std::string lead;
-  for (const CaseDriver& d : s.drivers) {
-    bool plays = true;
-    for (const CaseCrossover& x : s.crossovers) {
-      if (x.low == d.id && f > x.frequency_hz) plays = false;
-      if (x.high == d.id && f < x.frequency_hz) plays = false;
-    }
-    if (plays && lead.empty()) lead = d.id;
-  }
-  return lead;
-}
-
-/// What the edges make of a driver on the axis, dB, as it stands out.
+/// What the edges make of a driver on the axis, dB.
 std::optional<std::vector<double>> edges_of(const CaseView& v, const std::string& id) {
   const CaseSubject& s = v.material->subject;
   const CaseDriver* d = s.driver(id);
@@ -118,72 +107,122 @@ std::optional<std::vector<double>> edges_of(const CaseView& v, const std::string
   const auto p = baffle_response(*s.baffle, *piston, at, coarse, kC, DiffractionEffort::kFine);
   std::vector<double> level;
   for (const auto& x : p) level.push_back(to_level_db(std::abs(x), 1.0));
-  const std::vector<double> stands = outstanding(coarse, level);
   std::vector<double> out;
   for (const double f : v.axis->hz())
-    out.push_back(f < coarse.front() || f > coarse.back() ? 0.0 : value_between(coarse, stands, f));
+    out.push_back(f < coarse.front() || f > coarse.back() ? std::numeric_limits<double>::quiet_NaN()
+                                                          : value_between(coarse, level, f));
   return out;
 }
 
-void find_features(CaseView& v) {
+/// How a curve stands out, looked at broadly or finely.
+using Look = std::vector<double> (*)(const FrequencyAxis&, const std::vector<double>&);
+
+/// What every other take says of a feature.
+void ask_others(CaseView& v, SeenFeature& s, const std::vector<double>& own, Look look) {
   const CaseMaterial& m = *v.material;
+  const CaseDriver* lead = m.subject.driver(s.leads);
+  // Above ka = 1 a near field is none any more.
+  const bool small = lead != nullptr && s.at_hz * lead->radius_m < kC / (2.0 * kPi);
+  Mean horizontal, vertical, baffle, near, alone, others, behind;
+  for (const CaseTake& t : m.takes) {
+    if (&t == v.axis_take) continue;
+    const auto share = share_in(v, s.feature, t, own, look);
+    if (t.kind == CaseTake::Kind::kNearField && t.source == s.leads && t.variant == v.variant &&
+        small)
+      near.add(share);
+    if (!is_response(t) || !t.flipped.empty()) continue;
+    if (t.condition == "large-baffle" && (t.driver.empty() || t.driver == s.leads)) {
+      baffle.add(share);
+      continue;
+    }
+    if (t.variant != v.variant || !t.condition.empty()) continue;
+    const bool on_axis = t.horizontal_deg == 0.0 && t.vertical_deg == 0.0;
+    if (!t.driver.empty()) {
+      if (t.driver == s.leads && on_axis) alone.add(share);
+      continue;
+    }
+    if (t.sample != v.sample) {
+      if (on_axis) others.add(share);
+      continue;
+    }
+    const double h = std::abs(t.horizontal_deg);
+    const double up = std::abs(t.vertical_deg);
+    if (up == 0.0 && h >= 19.0 && h <= 61.0) horizontal.add(share);
+    if (up == 0.0 && h >= 110.0) behind.add(share);
+    if (h == 0.0 && up >= 9.0 && up <= 46.0) vertical.add(share);
+  }
+  s.horizontal = horizontal.value();
+  s.vertical = vertical.value();
+  s.large_baffle = baffle.value();
+  s.near = near.value();
+  s.alone = alone.value();
+  s.others = others.value();
+  s.behind = behind.value();
+}
+
+SeenFeature seen_at(const CaseView& v, const CurveFeature& f) {
+  SeenFeature s{
+      .feature = f, .at_hz = f.at_hz, .low_hz = (*v.axis)[f.from], .high_hz = (*v.axis)[f.to - 1]};
+  s.q = f.at_hz / std::max(s.high_hz - s.low_hz, 1.0);
+  s.leads = leading_driver(v.material->subject, f.at_hz);
+  for (const CaseCrossover& x : v.material->subject.crossovers)
+    s.crossover_octaves =
+        std::min(s.crossover_octaves, std::abs(std::log2(f.at_hz / x.frequency_hz)));
+  return s;
+}
+
+void find_features(CaseView& v) {
   v.outstanding_db = outstanding(*v.axis, filled(v.level_db));
-  const auto found = features_of(*v.axis, v.outstanding_db, 1.15 * v.valid.low_hz,
-                                 std::min(v.valid.high_hz / 1.1, 16000.0), kLeast_db);
-  std::map<std::string, std::optional<std::vector<double>>> edges;
-  for (const CurveFeature& f : found) {
-    SeenFeature s{.feature = f,
-                  .at_hz = f.at_hz,
-                  .low_hz = (*v.axis)[f.from],
-                  .high_hz = (*v.axis)[f.to - 1]};
-    s.q = f.at_hz / std::max(s.high_hz - s.low_hz, 1.0);
-    s.leads = leading(m.subject, f.at_hz);
-    for (const CaseCrossover& x : m.subject.crossovers)
-      s.crossover_octaves =
-          std::min(s.crossover_octaves, std::abs(std::log2(f.at_hz / x.frequency_hz)));
-    Mean horizontal, vertical, baffle, near, alone, others;
-    for (const CaseTake& t : m.takes) {
-      if (&t == v.axis_take) continue;
-      const auto share = share_in(v, f, t);
-      // Above ka = 1 a near field is none any more.
-      const CaseDriver* lead = m.subject.driver(s.leads);
-      const bool small = lead != nullptr && f.at_hz * lead->radius_m < kC / (2.0 * kPi);
-      if (t.kind == CaseTake::Kind::kNearField && t.source == s.leads && t.variant == v.variant &&
-          small)
-        near.add(share);
-      if (!is_response(t) || !t.flipped.empty()) continue;
-      if (t.condition == "large-baffle" && (t.driver.empty() || t.driver == s.leads)) {
-        baffle.add(share);
-        continue;
-      }
-      if (t.variant != v.variant || !t.condition.empty()) continue;
-      const bool on_axis = t.horizontal_deg == 0.0 && t.vertical_deg == 0.0;
-      if (!t.driver.empty()) {
-        if (t.driver == s.leads && on_axis) alone.add(share);
-        continue;
-      }
-      if (t.sample != v.sample) {
-        if (on_axis) others.add(share);
-        continue;
-      }
-      const double h = std::abs(t.horizontal_deg);
-      const double up = std::abs(t.vertical_deg);
-      if (up == 0.0 && h >= 19.0 && h <= 61.0) horizontal.add(share);
-      if (h == 0.0 && up >= 9.0 && up <= 46.0) vertical.add(share);
+  std::map<std::string, std::vector<double>> stands;
+  for (const CaseDriver& d : v.material->subject.drivers)
+    if (auto edges = edges_of(v, d.id)) {
+      stands[d.id] = outstanding(*v.axis, filled(*edges));
+      v.edges[d.id] = *std::move(edges);
     }
-    s.horizontal = horizontal.value();
-    s.vertical = vertical.value();
-    s.large_baffle = baffle.value();
-    s.near = near.value();
-    s.alone = alone.value();
-    s.others = others.value();
-    if (!edges.contains(s.leads)) edges[s.leads] = edges_of(v, s.leads);
-    if (const auto& foretold = edges[s.leads]) {
-      s.from_edges = std::clamp(shared_by(f, v.outstanding_db, {*foretold}), -1.0, 1.5);
+  for (const CurveFeature& f : features_of(*v.axis, v.outstanding_db, 1.15 * v.valid.low_hz,
+                                           std::min(v.valid.high_hz / 1.1, 16000.0), kLeast_db)) {
+    SeenFeature s = seen_at(v, f);
+    ask_others(v, s, v.outstanding_db, outstanding);
+    if (const auto foretold = stands.find(s.leads); foretold != stands.end()) {
+      s.from_edges = std::clamp(shared_by(f, v.outstanding_db, {foretold->second}), -1.0, 1.5);
       for (std::size_t i = f.from; i < f.to; ++i)
-        if ((*foretold)[i] * f.height_db > 0.0 && std::abs((*foretold)[i]) > std::abs(s.edges_db))
-          s.edges_db = (*foretold)[i];
+        if (foretold->second[i] * f.height_db > 0.0 &&
+            std::abs(foretold->second[i]) > std::abs(s.edges_db))
+          s.edges_db = foretold->second[i];
     }
+    v.features.push_back(s);
+  }
+}
+
+/// What is too narrow for the broad look: walls, mostly. A scatter of the rows is none.
+void find_sharp_features(CaseView& v) {
+  constexpr double kHighest = 2000.0;
+  constexpr double kOverScatter = 7.0;
+  const std::vector<double> fine = finely(*v.axis, filled(v.level_db));
+  std::vector<double> size;
+  for (std::size_t i = 0; i < fine.size(); ++i)
+    if ((*v.axis)[i] > v.valid.low_hz && (*v.axis)[i] < 2.0 * kHighest)
+      size.push_back(std::abs(fine[i]));
+  if (size.size() < 24) return;
+  const auto middle = size.begin() + static_cast<std::ptrdiff_t>(size.size() / 2);
+  std::nth_element(size.begin(), middle, size.end());
+  const double least = std::max(0.7, kOverScatter * *middle);
+  for (const CurveFeature& f : features_of(*v.axis, fine, std::max(1.1 * v.valid.low_hz, 70.0),
+                                           std::min(kHighest, v.valid.high_hz), least)) {
+    SeenFeature s = seen_at(v, f);
+    if (s.high_hz / s.low_hz > std::exp2(0.3)) continue;
+    const bool known =
+        std::any_of(v.features.begin(), v.features.end(), [&](const SeenFeature& other) {
+          return !other.sharp && other.q > 5.0 && std::abs(std::log(other.at_hz / s.at_hz)) < 0.05;
+        });
+    if (known) continue;
+    s.sharp = true;
+    // By what stands higher than half of it.
+    std::size_t wide = 0;
+    for (std::size_t i = f.from; i < f.to; ++i)
+      wide += std::abs(fine[i]) > 0.5 * std::abs(f.height_db) ? 1U : 0U;
+    s.q = kPerOctave / (std::log(2.0) * static_cast<double>(wide));
+    ask_others(v, s, fine, finely);
     v.features.push_back(s);
   }
 }
@@ -199,9 +238,19 @@ void find_comb(CaseView& v) {
            v.features[last].feature.height_db * v.features[last - 1].feature.height_db < 0.0 &&
            (last == first + 1 || std::abs(step(last) / step(last - 1) - 1.0) < kEven))
       ++last;
-    if (last - first >= kLeast)
+    if (last - first >= kLeast) {
       for (std::size_t i = first; i < last; ++i) v.features[i].in_comb = true;
+      v.comb_hz = 2.0 * (v.features[last - 1].at_hz - v.features[first].at_hz) /
+                  static_cast<double>(last - first - 1);
+    }
     first = std::max(last - 1, first + 1);
+  }
+  if (v.comb_hz <= 0.0) return;
+  // Higher up, others stand between.
+  for (std::size_t i = 1; i < v.features.size(); ++i) {
+    const double gap = v.features[i].at_hz - v.features[i - 1].at_hz;
+    if (std::abs(gap / (0.5 * v.comb_hz) - 1.0) < 0.45)
+      v.features[i].in_comb = v.features[i - 1].in_comb = true;
   }
 }
 
@@ -221,7 +270,8 @@ void fit_impedances(CaseView& v) {
   if (v.box_impedance == nullptr) return;
   const Response& z = v.box_impedance->curve;
   for (const ImpedancePeak& p : impedance_peaks(z, 0.12))
-    if (p.frequency_hz < 200.0) ++v.bass_humps;
+    if (p.frequency_hz < 200.0 && v.bass_humps++ == 0)
+      v.lower_hump_in_range = z.axis().front() < 0.2 * p.frequency_hz;
   const std::string& loading = m.subject.loading;
   if (loading == "vented" || loading == "passive-radiator") {
     if (auto fit = fit_box(z, loading == "vented" ? BackLoad::kVented : BackLoad::kRadiator))
@@ -338,6 +388,17 @@ const CaseDriver* CaseSubject::driver(const std::string& id) const {
   return nullptr;
 }
 
+std::string leading_driver(const CaseSubject& s, double f) {
+  for (const CaseDriver& d : s.drivers) {
+    const bool plays =
+        std::none_of(s.crossovers.begin(), s.crossovers.end(), [&](const CaseCrossover& x) {
+          return (x.low == d.id && f > x.frequency_hz) || (x.high == d.id && f < x.frequency_hz);
+        });
+    if (plays) return d.id;
+  }
+  return {};
+}
+
 double CaseView::ka(const std::string& id, double f) const {
   const CaseDriver* d = material->subject.driver(id);
   return d != nullptr && d->radius_m > 0.0 ? 2.0 * kPi * f * d->radius_m / kC : 1.0;
@@ -368,6 +429,7 @@ CaseView view_of(const CaseMaterial& material) {
                         {v.axis_take->curve.axis().front(), v.axis_take->curve.axis().back()});
     find_features(v);
     find_comb(v);
+    find_sharp_features(v);
   }
   fit_impedances(v);
   find_wiggles_of(v);

@@ -28,6 +28,8 @@ struct SeenFeature {
   std::optional<double> near = std::nullopt;    ///< near field of the driver that leads there
   std::optional<double> alone = std::nullopt;   ///< that driver alone in the box
   std::optional<double> others = std::nullopt;  ///< other samples
+  std::optional<double> behind = std::nullopt;  ///< 110 degrees and more
+  bool sharp = false;                           ///< found by a finer look: a Q of some 15 and more
   std::optional<double> from_edges =
       std::nullopt;  ///< what the drawing foretells there, over what is seen
   double edges_db = 0.0;
@@ -67,7 +69,15 @@ struct CaseView {
   std::optional<DriverFit> free_air = std::nullopt;
   std::optional<LossKinds> losses = std::nullopt;
   int bass_humps = 0;  ///< of the impedance in the box, below 200 Hz
+  /// The curve begins low enough (a fifth of what is seen) to show a vented box's lower hump as
+  /// well, where one is seen.
+  bool lower_hump_in_range = false;
   std::vector<SeenWiggle> wiggles = {};
+  /// What the edges and the step make of each driver on the axis, dB re an infinite baffle; NaN
+  /// where it was not computed.
+  std::map<std::string, std::vector<double>> edges = {};
+  /// Of a comb: from one dip to the next, Hz; 0: none.
+  double comb_hz = 0.0;
   /// Every take's level on the common axis; empty outside.
   std::map<const CaseTake*, std::vector<double>> levels = {};
 
@@ -75,6 +85,8 @@ struct CaseView {
   [[nodiscard]] double ka(const std::string& driver, double frequency_hz) const;
   [[nodiscard]] std::vector<const CaseTake*> responses() const;  ///< of the main state, all angles
 };
+/// The driver that plays most at a frequency: by the crossovers; the only one where there is none.
+[[nodiscard]] std::string leading_driver(const CaseSubject& subject, double frequency_hz);
 [[nodiscard]] CaseView view_of(const CaseMaterial& material);
 
 }  // namespace lalometer

@@ -36,7 +36,7 @@ CaseSubject subject_of(const Description& description, const SubjectGeometry& g,
   s.inner = g.inner;
   s.damping = g.damping;
   for (const SubjectPort& p : g.ports) s.ports.push_back({p.id, p.geometry, p.panel == "front"});
-  s.radiator = !g.radiators.empty();
+  for (const SubjectRadiator& r : g.radiators) s.radiators.push_back({r.id, r.radius_m});
   s.wing_m = std::max(g.left_wing_m, g.right_wing_m);
   for (const SubjectCrossover& x : g.crossovers)
     s.crossovers.push_back({x.low, x.high, x.frequency_hz});

@@ -228,9 +228,9 @@ Result<BoxFit> fit_box(const Response& impedance, BackLoad back, std::optional<d
   const auto pair = bass_humps(*all);
   if (!pair) return one_hump(*all, back);
   const auto [low, high] = *pair;
-  if (low < 1.12 * all->frequency_hz.front() || high > all->frequency_hz.back() / 1.5) {
+  if (low < 1.03 * all->frequency_hz.front() || high > all->frequency_hz.back() / 1.5) {
     return bad_input(fmt::format(
-        "An impedance peak is cut off: the curve runs from {} to {} and must reach well below the "
+        "An impedance peak is cut off: the curve runs from {} to {} and must reach below the "
         "lower impedance peak "
         "({}) and above the upper one ({}).",
         frequency_text(all->frequency_hz.front()), frequency_text(all->frequency_hz.back()),

@@ -6,41 +6,39 @@
 #include "acoustics/baffle/rules.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/step.h"
 
 /// From radiating all round to radiating forward: a shelf around 115 m/s over the width.
 namespace lalometer {
 namespace {
 
-double mean_db(const CaseView& v, double low, double high) {
-  double sum = 0.0;
-  double count = 0.0;
-  for (std::size_t i = 0; i < v.axis->size(); ++i)
-    if ((*v.axis)[i] >= low && (*v.axis)[i] <= high && std::isfinite(v.level_db[i])) {
-      sum += v.level_db[i];
-      count += 1.0;
-    }
-  return count > 0.0 ? sum / count : std::nan("");
-}
+/// Spread of the share with the step left in, and with it made up.
+constexpr double kSpread = 0.3;
 
 std::vector<Claim> claims(const CaseView& v) {
-  const CaseSubject& s = v.material->subject;
-  if (v.axis_take == nullptr || !s.baffle || s.loading == "open-baffle") return {};
-  const double step_hz = baffle_step_rule_hz(*s.baffle);
-  // Less than an octave below tells no shelf.
-  if (v.valid.low_hz > 0.2 * step_hz) return {};
-  const double below = mean_db(v, std::max(v.valid.low_hz, 0.2 * step_hz), 0.4 * step_hz);
-  const double above = mean_db(v, 1.5 * step_hz, 3.0 * step_hz);
-  if (!(above - below > 3.0)) return {};
+  const auto step = step_share(v);
+  if (!step || v.comb_hz > 0.0) return {};
+  const Baffle& baffle = *v.material->subject.baffle;
+  const double at_hz = baffle_step_rule_hz(baffle);
   Claim c(0.25);
-  c.at_hz = step_hz;
-  c.low_hz = 0.4 * step_hz;
-  c.high_hz = 2.0 * step_hz;
-  c.size_db = above - below;
+  c.at_hz = at_hz;
+  c.low_hz = 0.4 * at_hz;
+  c.high_hz = 2.0 * at_hz;
+  c.size_db = step->share * step->foretold_db;
   c.shape = FindingShape::kStep;
   c.equalise = true;
-  c.saw(above - below > 4.5 ? 2.5 : 1.2,
-        fmt::format("the level rises by {:.1f} dB around {}, where {:.0f} mm of width put the step",
-                    above - below, frequency_text(step_hz), 1e3 * s.baffle->width_m()));
+  // The less of it is foretold within the range, the more anything else could make.
+  const double spread = kSpread * std::clamp(4.0 / step->foretold_db, 0.8, 2.0);
+  const double z = (std::pow(step->share, 2) - std::pow(std::min(step->share, 1.0) - 1.0, 2)) /
+                   (2.0 * spread * spread);
+  c.saw(std::clamp(std::exp(z), 0.03, 12.0),
+        fmt::format(
+            "the level rises by {:.1f} dB from {} to {}, where {:.0f} mm of width make {:.1f}",
+            c.size_db, frequency_text(step->low_hz), frequency_text(step->high_hz),
+            1e3 * baffle.width_m(), step->foretold_db));
+  if (step->near)
+    c.saw(*step->near < 0.4 ? 1.5 : 0.3,
+          *step->near < 0.4 ? "the near field has no such step" : "the near field rises as well");
   c.next_step = "Take its near field: the step is not in it.";
   return {c};
 }

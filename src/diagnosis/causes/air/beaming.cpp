@@ -31,6 +31,8 @@ std::vector<Claim> claims(const CaseView& v) {
       const double less = side[at] - v.level_db[at];
       if (!(less < -5.0)) continue;
       Claim c(0.3);
+      // How much of what it plays lies above, to where an upper driver takes over or 10 kHz.
+      const double octaves = std::log2(std::min(to_hz, 10000.0) / expected);
       c.at_hz = expected;
       c.low_hz = expected;
       c.high_hz = to_hz;
@@ -40,6 +42,8 @@ std::vector<Claim> claims(const CaseView& v) {
                              "6 dB at {}",
                              std::abs(t->horizontal_deg), -less, frequency_text((*v.axis)[at]),
                              2e3 * d.radius_m, frequency_text(expected)));
+      c.saw(std::clamp(std::exp(4.0 * (octaves - 1.75)), 0.3, 8.0),
+            fmt::format("it plays {:.1f} octaves above that", octaves));
       c.next_step = "A lower crossover or a smaller driver widens it.";
       return {c};
     }

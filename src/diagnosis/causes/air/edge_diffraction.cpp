@@ -11,7 +11,7 @@
 namespace lalometer {
 namespace {
 
-constexpr double kOrdinary_db = 2.8;
+constexpr double kOrdinary_db = 2.0;  // common practice, no source
 
 std::vector<Claim> claims(const CaseView& v) {
   std::vector<Claim> all;
@@ -28,8 +28,11 @@ std::vector<Claim> claims(const CaseView& v) {
     else
       c.saw(0.12, "the edges foretell nothing there");
     // Every box has some of it.
-    if (std::min(std::abs(f.edges_db), std::abs(f.feature.height_db)) < kOrdinary_db)
-      c.saw(0.12, "no more than an ordinary box has");
+    const double both = std::min(std::abs(f.edges_db), std::abs(f.feature.height_db));
+    if (both < kOrdinary_db)
+      c.saw(std::max(0.05, std::pow(both / kOrdinary_db, 7.0)), "no more than an ordinary box has");
+    else
+      c.saw(std::min(3.0, std::pow(both / kOrdinary_db, 2.0)), "more than an ordinary box has");
     if (f.horizontal) {
       if (*f.horizontal < 0.35)
         c.saw(3.0, "it is gone to the sides");

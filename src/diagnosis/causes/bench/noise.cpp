@@ -10,18 +10,33 @@
 namespace lalometer {
 namespace {
 
-/// What neighbouring rows scatter by about a smooth run, dB (by the median of their second
-/// differences: nulls and sharp loops do not count), above a frequency.
-double rough_db(const Response& curve, double from_hz) {
+/// What neighbouring rows scatter by about a smooth run, dB, between two frequencies: by the median
+/// of their second differences, so that nulls and sharp loops do not count.
+std::optional<double> rough_db(const Response& curve, double from_hz, double to_hz) {
   std::vector<double> bends;
   for (std::size_t i = 2; i < curve.size(); ++i)
-    if (curve.axis()[i - 2] >= from_hz)
+    if (curve.axis()[i - 2] >= from_hz && curve.axis()[i] <= to_hz)
       bends.push_back(
           std::abs(curve.level_db(i) - 2.0 * curve.level_db(i - 1) + curve.level_db(i - 2)));
-  if (bends.size() < 16) return 0.0;
+  if (bends.size() < 8) return std::nullopt;
   const auto middle = bends.begin() + static_cast<std::ptrdiff_t>(bends.size() / 2);
   std::nth_element(bends.begin(), middle, bends.end());
   return *middle / 0.6745 / std::sqrt(6.0);
+}
+
+/// The second lowest of the octaves: noise is in all of them, where rows lie too far apart for a
+/// comb or a pipe's waves it is only in some.
+double rough_db(const CaseTake& t) {
+  const bool near = t.kind == CaseTake::Kind::kNearField;
+  const bool impedance = t.kind == CaseTake::Kind::kImpedance;
+  const double low = impedance ? 30.0 : near ? 100.0 : 250.0;
+  const double high = near ? 1600.0 : 16000.0;
+  std::vector<double> octaves;
+  for (double f = low; 2.0 * f <= high; f *= 2.0)
+    if (const auto each = rough_db(t.curve, f, 2.0 * f)) octaves.push_back(*each);
+  if (octaves.size() < 3) return 0.0;
+  std::sort(octaves.begin(), octaves.end());
+  return octaves[1];
 }
 
 std::vector<Claim> claims(const CaseView& v) {
@@ -31,8 +46,7 @@ std::vector<Claim> claims(const CaseView& v) {
   double worst = 0.0;
   std::string name;
   for (const CaseTake& t : v.material->takes) {
-    const double rough = t.kind == CaseTake::Kind::kImpedance ? 3.0 * rough_db(t.curve, 30.0)
-                                                              : rough_db(t.curve, 300.0);
+    const double rough = (t.kind == CaseTake::Kind::kImpedance ? 3.0 : 1.0) * rough_db(t);
     if (rough > worst) {
       worst = rough;
       name = t.name;

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
 
@@ -16,10 +17,17 @@ std::vector<Claim> claims(const CaseView& v) {
   const bool inside = t.reflection_s && t.gate_s > 0.0 && *t.reflection_s < 0.95 * t.gate_s;
   std::vector<Claim> all;
   int comb = 0;
+  // An open panel's rear is a second arrival as well, where the drawing has it.
+  const CaseSubject& subject = v.material->subject;
+  double round_m = 0.0;
+  if (subject.loading == "open-baffle" && subject.baffle)
+    round_m =
+        std::max(subject.baffle->width_m(), subject.baffle->height_m()) + 2.0 * subject.wing_m;
+  const bool panel = round_m > 0.0 && (!inside || *t.reflection_s < round_m / kSpeedOfSound20_m_s);
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
-    if (f.in_comb) ++comb;
-    if (!f.in_comb && !inside) continue;
+    if (f.in_comb && f.from_edges.value_or(0.0) < 0.4) ++comb;
+    if (panel || (!f.in_comb && !inside)) continue;
     Claim c(0.1);
     c.feature = i;
     if (f.in_comb) c.saw(25.0, "it is one of many dips and peaks evenly spaced in Hz");
@@ -36,7 +44,7 @@ std::vector<Claim> claims(const CaseView& v) {
     c.next_step = "Move the loudspeaker away from everything, or gate before it, and take again.";
     all.push_back(std::move(c));
   }
-  if (inside || comb >= 5) {
+  if (!panel && (inside || comb >= 5)) {
     Claim c(0.3);
     if (inside)
       c.saw(8.0, fmt::format("an arrival {:.2f} ms after the sound lies within the gate",

@@ -6,6 +6,7 @@
 #include "acoustics/impedance/box_signature.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/flow.h"
 
 /// A box that is not tight.
 namespace lalometer {
@@ -41,12 +42,13 @@ std::vector<Claim> claims(const CaseView& v) {
   if (v.material->subject.loading == "sealed") return of_sealed(v);
   if (v.material->subject.loading != "vented") return {};
   if (!v.box || !v.box->ql) {
-    if (v.box_impedance == nullptr || v.bass_humps != 1) return {};
     Claim c(0.25);
     c.group = "losses";
-    c.saw(1.5, "one hump stands where a vented box has two");
+    const bool hump = v.box_impedance != nullptr && v.bass_humps == 1 && v.lower_hump_in_range;
+    if (hump) c.saw(1.5, "one hump stands where a vented box has two");
+    const bool flow = saw_flow(c, v, false);
     c.next_step = "Seal everything with putty and take the impedance again.";
-    return {c};
+    return hump || flow ? std::vector<Claim>{c} : std::vector<Claim>{};
   }
   const double ql = v.box->ql->value;
   Claim c(0.25);
@@ -59,6 +61,7 @@ std::vector<Claim> claims(const CaseView& v) {
           fmt::format("a leak follows the impedance within {:.1f} %, other losses within {:.1f} %",
                       100.0 * kinds->leak, 100.0 * other));
   }
+  saw_flow(c, v, true);
   c.next_step = "Seal everything with putty and take the impedance again.";
   return {c};
 }

@@ -27,10 +27,7 @@ std::vector<Claim> claims(const CaseView& v) {
             *w.damped < 0.6 ? "lining makes it smaller" : "lining does not change it");
     // A lined box has a little of it always.
     const double height = w.wiggle.height_percent;
-    c.saw(height > 6.0   ? 2.0
-          : height > 2.5 ? 0.8
-          : height > 1.2 ? 0.4
-                         : 0.15,
+    c.saw(std::clamp(std::pow(height / 4.5, 2.0), 0.06, 3.0),
           fmt::format("the loop is {:.1f} % high", height));
     // A lining leaves a wave a Q of some 8.
     if (w.wiggle.q > 25.0) c.saw(5.0, fmt::format("it rings long (Q {:.0f})", w.wiggle.q));

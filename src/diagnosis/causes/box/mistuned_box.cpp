@@ -6,6 +6,7 @@
 #include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/alignment.h"
 
 /// A tuning far from what volume and port want; a total Q above 1.
 namespace lalometer {
@@ -21,10 +22,22 @@ std::vector<Claim> claims(const CaseView& v) {
     Claim c(0.2);
     c.saw(std::abs(off) > 0.16   ? 25.0
           : std::abs(off) > 0.11 ? 3.0
-                                 : 0.08,
+                                 : 0.5,
           fmt::format("it is tuned to {:.1f} Hz, {:.0f} % {} what {:.1f} l and the port give",
                       v.box->fb_hz.value, 100.0 * std::abs(std::expm1(off)),
                       off < 0.0 ? "below" : "above", 1e3 * *s.volume_m3));
+    if (const auto a = alignment_of(*v.box)) {
+      const double later = a->f3_hz / a->best_f3_hz;
+      const double by_hump = std::exp(1.5 * (a->hump_db - 2.8));
+      const double by_fall = std::exp(12.0 * (later - 1.28));
+      c.saw(
+          std::clamp(std::max(by_hump, by_fall), 0.1, 25.0),
+          by_hump > by_fall
+              ? fmt::format("it lifts the bass by {:.1f} dB; tuned to {:.0f} Hz it would not",
+                            a->hump_db, a->best_fb_hz)
+              : fmt::format("it falls 3 dB at {:.0f} Hz; tuned to {:.0f} Hz it would at {:.0f} Hz",
+                            a->f3_hz, a->best_fb_hz, a->best_f3_hz));
+    }
     c.next_step = "Measure the port's length and the volume again.";
     return {c};
   }

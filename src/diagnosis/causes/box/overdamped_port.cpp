@@ -5,20 +5,21 @@
 
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/flow.h"
 
 /// Stuffing before the port: the lower hump falls, the upper one stays.
 namespace lalometer {
 namespace {
 
-/// So much of it that the lower hump is gone, and with it the fit.
+/// So much of it that the lower hump is gone, and with it the fit; or a curve that begins too high.
 std::vector<Claim> of_no_fit(const CaseView& v) {
-  if (v.box_impedance == nullptr || v.bass_humps < 1) return {};
   Claim c(0.25);
   c.group = "losses";
-  c.saw(9.0, v.bass_humps == 1 ? "one hump stands where a vented box has two"
-                               : "no vented box with its two humps follows this impedance");
+  const bool hump = v.box_impedance != nullptr && v.bass_humps == 1 && v.lower_hump_in_range;
+  if (hump) c.saw(5.0, "one hump stands where a vented box has two");
+  const bool flow = saw_flow(c, v, false);
   c.next_step = "Take the port's near field with and without what lies before it.";
-  return {c};
+  return hump || flow ? std::vector<Claim>{c} : std::vector<Claim>{};
 }
 
 std::vector<Claim> claims(const CaseView& v) {
@@ -38,6 +39,7 @@ std::vector<Claim> claims(const CaseView& v) {
                     "{:.1f} %",
                     100.0 * kinds->port, 100.0 * other));
   }
+  saw_flow(c, v, true);
   c.next_step = "Take the port's near field with and without what lies before it.";
   return {c};
 }

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "acoustics/enclosure/port.h"
+#include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
 
@@ -10,8 +12,40 @@
 namespace lalometer {
 namespace {
 
-std::vector<Claim> claims(const CaseView& v) {
+/// By sound: narrow, at all angles, hardly in the impedance and the cone's near field.
+std::vector<Claim> of_sound(const CaseView& v) {
   std::vector<Claim> all;
+  if (v.material->subject.loading == "open-baffle") return all;
+  for (std::size_t i = 0; i < v.features.size(); ++i) {
+    const SeenFeature& f = v.features[i];
+    if (f.at_hz < 80.0 || f.at_hz > 1500.0 || (!f.sharp && f.q < 9.0)) continue;
+    Claim c(0.2);
+    c.feature = i;
+    c.saw(std::clamp(std::pow(f.q / 16.0, 2.0), 0.3, 5.0), fmt::format("its Q is {:.0f}", f.q));
+    if (f.at_hz > 900.0) c.saw(0.4, "that is high for a wall");
+    if (f.horizontal)
+      c.saw(*f.horizontal > 0.5 ? 2.5 : 0.3,
+            *f.horizontal > 0.5 ? "it is alike at all angles" : "it changes with the angle");
+    if (f.wiggle_box)
+      c.saw(*f.wiggle_box > 2.0 ? 0.3 : 1.5, *f.wiggle_box > 2.0
+                                                 ? "the impedance has a plain loop there"
+                                                 : "the impedance has little or nothing there");
+    if (f.wiggle_free && *f.wiggle_free > 0.4) c.saw(0.1, "the driver has it in free air too");
+    if (f.near)
+      c.saw(*f.near < 0.5 ? 2.0 : 0.4, *f.near < 0.5 ? "the cone's near field has little of it"
+                                                     : "the cone's near field has it too");
+    if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz");
+    for (const CasePort& p : v.material->subject.ports)
+      if (std::abs(std::log(f.at_hz / pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s))) < 0.08)
+        c.saw(0.1, "the port's pipe lies there");
+    c.next_step = "Press or brace the walls and take again: a wall's resonance moves.";
+    all.push_back(std::move(c));
+  }
+  return all;
+}
+
+std::vector<Claim> claims(const CaseView& v) {
+  std::vector<Claim> all = of_sound(v);
   for (std::size_t i = 0; i < v.wiggles.size(); ++i) {
     const SeenWiggle& w = v.wiggles[i];
     const double f = w.wiggle.frequency_hz.value;

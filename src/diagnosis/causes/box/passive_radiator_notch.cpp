@@ -5,23 +5,34 @@
 
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/flow.h"
 
 /// The radiator shorts the box at its own resonance.
 namespace lalometer {
 namespace {
 
 std::vector<Claim> claims(const CaseView& v) {
-  if (!v.box || !v.box->notch_hz || !v.material->subject.radiator) return {};
-  const double share = v.box->notch_hz->value / v.box->fb_hz.value;
-  Claim c(0.25);
-  c.at_hz = v.box->notch_hz->value;
+  if (v.material->subject.radiators.empty()) return {};
+  const auto flow = bass_flow(v);
+  const bool hole = flow && flow->hole_db < -2.0;
+  const bool fitted = v.box && v.box->notch_hz;
+  if (!hole && !fitted) return {};
+  Claim c(0.4);
+  c.at_hz = hole ? flow->hole_hz : v.box->notch_hz->value;
   c.low_hz = c.at_hz / 1.1;
   c.high_hz = c.at_hz * 1.1;
-  c.saw(share > 0.8   ? 8.0
-        : share > 0.7 ? 2.0
-                      : 0.3,
-        fmt::format("the radiator's own resonance is {:.1f} Hz, {:.2f} of the tuning", c.at_hz,
-                    share));
+  c.size_db = hole ? flow->hole_db : 0.0;
+  if (fitted) {
+    const double own = v.box->notch_hz->value;
+    const double share = own / v.box->fb_hz.value;
+    c.saw(
+        std::clamp(std::exp(12.0 * (share - 0.62)), 0.1, 8.0),
+        fmt::format("the radiator's own resonance is {:.1f} Hz, {:.2f} of the tuning", own, share));
+  }
+  if (flow && flow->total_q)
+    c.saw(std::clamp(std::pow(-flow->hole_db / 5.0, 2.0), 0.2, 5.0),
+          fmt::format("the sum of the near fields has a hole of {:.1f} dB below the tuning",
+                      -flow->hole_db));
   c.next_step = "A heavier or softer radiator moves its notch down.";
   return {c};
 }

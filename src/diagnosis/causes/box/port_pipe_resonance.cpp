@@ -71,13 +71,23 @@ std::vector<Claim> claims(const CaseView& v) {
               fmt::format("that is {:.0f} dB under the port's own top", top - there));
       }
     }
-    const SeenFeature* peak = nullptr;
-    for (const SeenFeature& f : v.features)
-      if (f.feature.height_db > 0.0 && std::abs(std::log(f.at_hz / pipe)) < 0.06) peak = &f;
-    if (peak != nullptr) {
+    // A dip where the port works against the cone.
+    const SeenFeature* there = nullptr;
+    for (std::size_t i = 0; i < v.features.size(); ++i) {
+      const SeenFeature& f = v.features[i];
+      if (std::abs(std::log(f.at_hz / pipe)) > 0.08) continue;
+      if (there != nullptr && std::abs(there->feature.height_db) > std::abs(f.feature.height_db))
+        continue;
+      there = &f;
+      c.feature = i;
+    }
+    if (there != nullptr) {
       any = true;
-      c.saw(2.5,
-            fmt::format("the response has a peak of {:.1f} dB there", peak->feature.height_db));
+      c.saw(std::abs(there->feature.height_db) > 1.5 ? 6.0 : 2.5,
+            fmt::format("the response has a {} of {:.1f} dB there",
+                        there->feature.height_db > 0.0 ? "peak" : "dip",
+                        std::abs(there->feature.height_db)));
+      if (there->near && *there->near > 0.6) c.saw(0.5, "the cone's near field has it too");
     } else if (v.axis_take != nullptr && v.valid.contains(pipe)) {
       c.saw(0.5, "the response shows nothing there");
     }

@@ -10,6 +10,23 @@
 namespace lalometer {
 namespace {
 
+/// How far a side rises from its lowest below the crossover to what it is above, re the axis, dB.
+std::optional<double> jump_db(const CaseView& v, const std::vector<double>& side, double at_hz) {
+  double least = 1e9, above = 0.0, n = 0.0;
+  for (std::size_t i = 0; i < v.axis->size(); ++i) {
+    const double octaves = std::log2((*v.axis)[i] / at_hz);
+    const double less = side[i] - v.level_db[i];
+    if (!std::isfinite(less)) continue;
+    if (octaves > -1.0 && octaves < 0.1) least = std::min(least, less);
+    if (octaves > 0.3 && octaves < 0.9) {
+      above += less;
+      n += 1.0;
+    }
+  }
+  if (n < 1.0 || least > 1e8) return std::nullopt;
+  return above / n - least;
+}
+
 std::vector<Claim> claims(const CaseView& v) {
   if (v.axis_take == nullptr) return {};
   std::vector<Claim> all;
@@ -18,38 +35,25 @@ std::vector<Claim> claims(const CaseView& v) {
     double count = 0.0;
     for (const CaseTake* t : v.responses()) {
       const double deg = std::abs(t->horizontal_deg);
-      if (t->vertical_deg != 0.0 || deg < 40.0 || deg > 75.0) continue;
-      const std::vector<double>& level = v.levels.at(t);
-      double below = 0.0, above = 0.0, n = 0.0, m = 0.0;
-      for (std::size_t i = 0; i < v.axis->size(); ++i) {
-        const double octaves = std::log2((*v.axis)[i] / x.frequency_hz);
-        const double less = level[i] - v.level_db[i];
-        if (!std::isfinite(less)) continue;
-        if (octaves > -0.7 && octaves < -0.2) {
-          below += less;
-          n += 1.0;
-        }
-        if (octaves > 0.4 && octaves < 0.9) {
-          above += less;
-          m += 1.0;
-        }
+      if (t->vertical_deg != 0.0 || deg < 50.0 || deg > 75.0) continue;
+      if (const auto jump = jump_db(v, v.levels.at(t), x.frequency_hz)) {
+        sum += *jump;
+        count += 1.0;
       }
-      if (n < 1.0 || m < 1.0) continue;
-      sum += above / m - below / n;
-      count += 1.0;
     }
     if (count < 1.0) continue;
     const double jump = sum / count;
-    Claim c(0.2);
+    const double ka = v.ka(x.low, x.frequency_hz);
+    Claim c(0.3);
     c.at_hz = x.frequency_hz;
     c.low_hz = x.frequency_hz / 1.6;
     c.high_hz = x.frequency_hz * 2.0;
     c.shape = FindingShape::kStep;
     c.size_db = jump;
-    c.saw(jump > 5.5   ? 15.0
-          : jump > 4.0 ? 2.5
-                       : 0.05,
+    c.saw(std::clamp(std::exp(1.1 * (jump - 3.0)), 0.03, 12.0),
           fmt::format("to the sides the level jumps by {:+.1f} dB through the crossover", jump));
+    c.saw(std::clamp(std::exp(1.8 * (ka - 3.2)), 0.06, 8.0),
+          fmt::format("{} measures {:.1f} wavelengths round there", x.low, ka));
     c.next_step = "A lower crossover, or a waveguide for the upper driver.";
     all.push_back(std::move(c));
   }

@@ -34,6 +34,11 @@ std::vector<Claim> claims(const CaseView& v) {
     if (s.flipped_db)
       c.saw(*s.flipped_db > 6.0 ? 15.0 : 0.08,
             fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db));
+    if (s.lobe)
+      c.saw(std::clamp(s.lobe->reversed_ratio, 0.03, 25.0),
+            fmt::format(
+                "the levels up and down are those of drivers {:.0f}° apart (within {:.1f} dB)",
+                std::abs(s.lobe->between_deg), s.lobe->misfit_db));
     saw_alone(c, v, s);
     if (s.sides_db)
       c.saw(*s.sides_db < 0.4 * s.depth_db ? 1.8 : 0.4,

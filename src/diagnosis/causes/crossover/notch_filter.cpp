@@ -11,30 +11,96 @@
 namespace lalometer {
 namespace {
 
-std::vector<Claim> claims(const CaseView& v) {
-  if (v.box_impedance == nullptr) return {};
-  const auto peaks = impedance_peaks(v.box_impedance->curve, 0.08);
-  std::vector<Claim> all;
-  for (std::size_t i = 0; i < v.features.size(); ++i) {
-    const SeenFeature& f = v.features[i];
-    if (f.feature.height_db > 0.0 || f.at_hz < 150.0) continue;
-    Claim c(0.08);
-    c.feature = i;
-    const ImpedancePeak* there = nullptr;
-    for (const ImpedancePeak& p : peaks)
-      if (std::abs(std::log(p.frequency_hz / f.at_hz)) < 0.12) there = &p;
-    if (there == nullptr) {
-      c.saw(0.1, "the impedance has no peak there");
-    } else {
-      c.saw(f.crossover_octaves < 0.9 ? 1.5 : 20.0,
-            fmt::format("the impedance peaks at {} ({:.1f} ohm)",
-                        frequency_text(there->frequency_hz), there->magnitude_ohm));
+/// How far the level lies under what stands about an octave to both sides, dB.
+std::optional<double> under_db(const CaseView& v, const std::vector<double>& level, double f) {
+  double there = 0.0, n = 0.0, below = 0.0, nb = 0.0, above = 0.0, na = 0.0;
+  for (std::size_t i = 0; i < level.size(); ++i) {
+    if (!std::isfinite(level[i])) continue;
+    const double octaves = std::log2((*v.axis)[i] / f);
+    if (std::abs(octaves) < 0.12) {
+      there += level[i];
+      n += 1.0;
+    } else if (octaves > -1.5 && octaves < -0.9) {
+      below += level[i];
+      nb += 1.0;
+    } else if (octaves > 0.9 && octaves < 1.5) {
+      above += level[i];
+      na += 1.0;
     }
-    if (f.horizontal)
-      c.saw(*f.horizontal > 0.7 ? 2.0 : 0.2,
-            *f.horizontal > 0.7 ? "it is alike at all angles" : "it changes with the angle");
-    if (f.wiggle_free && *f.wiggle_free < 0.4)
-      c.saw(1.5, "the driver in free air does not have it");
+  }
+  if (n < 3.0 || nb < 3.0 || na < 3.0) return std::nullopt;
+  return there / n - 0.5 * (below / nb + above / na);
+}
+
+/// A peak of the impedance that is none of the driver's.
+bool of_driver(const CaseView& v, double f) {
+  if (v.free_impedance == nullptr) return false;
+  const auto own = impedance_peaks(v.free_impedance->curve, 0.08);
+  return std::any_of(own.begin(), own.end(), [&](const ImpedancePeak& p) {
+    return std::abs(std::log(p.frequency_hz / f)) < 0.12;
+  });
+}
+
+/// The dip of the reference that lies there; nothing: it is too broad to stand out.
+std::optional<std::size_t> dip_at(const CaseView& v, double f) {
+  std::optional<std::size_t> best;
+  for (std::size_t i = 0; i < v.features.size(); ++i)
+    if (v.features[i].feature.height_db < 0.0 && !v.features[i].sharp &&
+        std::abs(std::log(v.features[i].at_hz / f)) < 0.17 &&
+        (!best || v.features[i].feature.height_db < v.features[*best].feature.height_db))
+      best = i;
+  return best;
+}
+
+double octaves_from_crossover(const CaseView& v, double f) {
+  double least = 9.0;
+  for (const CaseCrossover& x : v.material->subject.crossovers)
+    least = std::min(least, std::abs(std::log2(f / x.frequency_hz)));
+  return least;
+}
+
+std::vector<Claim> claims(const CaseView& v) {
+  if (v.box_impedance == nullptr || v.axis_take == nullptr) return {};
+  std::vector<Claim> all;
+  for (const ImpedancePeak& p : impedance_peaks(v.box_impedance->curve, 0.08)) {
+    const double f = p.frequency_hz;
+    if (f < 200.0 || f > 9000.0 || of_driver(v, f)) continue;
+    if (v.box && f < 1.6 * v.box->fh_hz.value) continue;
+    const double from_crossover = octaves_from_crossover(v, f);
+    const auto under = under_db(v, v.level_db, f);
+    if (!under || *under > -1.5) continue;
+    Claim c(0.25);
+    c.feature = dip_at(v, f);
+    if (!c.feature) {
+      c.at_hz = f;
+      c.low_hz = f / 1.4;
+      c.high_hz = f * 1.4;
+      c.size_db = *under;
+    }
+    // A network has a peak of its own where its halves meet.
+    c.saw(
+        from_crossover > 0.7   ? 12.0
+        : from_crossover > 0.5 ? 2.0
+                               : 0.15,
+        fmt::format("the impedance peaks at {} ({:.1f} ohm)", frequency_text(f), p.magnitude_ohm));
+    c.saw(*under < -4.0   ? 5.0
+          : *under < -2.5 ? 2.0
+                          : 0.6,
+          fmt::format("the level lies {:.1f} dB under what is an octave away", -*under));
+    double sides = 0.0;
+    double count = 0.0;
+    for (const CaseTake* t : v.responses()) {
+      const double h = std::abs(t->horizontal_deg);
+      if (t->vertical_deg != 0.0 || h < 14.0 || h > 46.0) continue;
+      if (const auto side = under_db(v, v.levels.at(t), f)) {
+        sides += *side;
+        count += 1.0;
+      }
+    }
+    if (count > 0.0)
+      c.saw(sides / count < 0.6 * *under ? 2.0 : 0.3,
+            fmt::format("to the sides it is {:.1f} dB", sides / count));
+    if (v.free_impedance != nullptr) c.saw(1.5, "the driver in free air has no such peak");
     c.next_step = "Look for a trap in the network, or bridge it and take again.";
     all.push_back(std::move(c));
   }

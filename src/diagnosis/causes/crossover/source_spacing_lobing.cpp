@@ -46,7 +46,7 @@ std::vector<Claim> claims(const CaseView& v) {
                         : 0.15,
           fmt::format("{} and {} lie {:.0f} mm apart, {:.2f} wavelengths at the crossover", x.low,
                       x.high, 1e3 * spacing, waves));
-    c.saw(std::abs(at_deg) < 16.0 ? 2.5 : 0.7,
+    c.saw(std::abs(at_deg) < 21.0 ? 2.5 : 0.7,
           fmt::format("{:.0f}° {} the level falls by {:.0f} dB there", std::abs(at_deg),
                       at_deg > 0.0 ? "up" : "down", -deepest));
     c.next_step = "A lower crossover, or drivers closer together.";

@@ -16,10 +16,10 @@ std::vector<Claim> claims(const CaseView& v) {
     const SeenFeature& f = v.features[i];
     // Below, a cone moves as one; what moves then is the surround.
     const double ka = v.ka(f.leads, f.at_hz);
-    if (f.at_hz < 700.0 || ka < 1.7) continue;
+    if (f.at_hz < 700.0 || ka < 1.5) continue;
     Claim c(0.1);
     c.feature = i;
-    c.saw(ka > 2.2 ? 2.0 : 1.0,
+    c.saw(std::clamp(std::pow(ka / 1.8, 3.0), 0.4, 2.0),
           fmt::format("{} measures {:.1f} wavelengths round: it may bend there", f.leads, ka));
     if (f.horizontal) {
       if (*f.horizontal > 0.65)
@@ -28,7 +28,10 @@ std::vector<Claim> claims(const CaseView& v) {
         c.saw(0.15, "it is gone to the sides");
     }
     if (f.vertical && *f.vertical > 0.65) c.saw(1.5, "up and down as well");
-    if (f.from_edges && *f.from_edges > 0.45) c.saw(0.25, "the edges foretell it");
+    if (f.from_edges && *f.from_edges > 0.45)
+      c.saw(0.25, "the edges foretell it");
+    else if (f.from_edges && *f.from_edges < 0.2 && f.crossover_octaves > 0.2)
+      c.saw(2.0, "the edges foretell nothing there");
     if (f.large_baffle)
       c.saw(*f.large_baffle > 0.6 ? 4.0 : 0.1, *f.large_baffle > 0.6
                                                    ? "the large baffle has it too"
@@ -43,7 +46,7 @@ std::vector<Claim> claims(const CaseView& v) {
     else if (f.wiggle_box && *f.wiggle_box > 0.4)
       c.saw(3.0, "the impedance has a loop there");
     if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz");
-    if (f.q > 3.5) c.saw(1.6, fmt::format("it is sharp (Q {:.0f})", f.q));
+    if (f.q > 3.5) c.saw(f.q > 5.0 ? 2.5 : 1.6, fmt::format("it is sharp (Q {:.0f})", f.q));
     if (std::abs(f.feature.height_db) > 3.5) c.saw(1.5, "it is large");
     c.equalise = true;
     c.next_step = f.horizontal
@@ -53,12 +56,16 @@ std::vector<Claim> claims(const CaseView& v) {
   }
   for (std::size_t i = 0; i < v.wiggles.size(); ++i) {
     const SeenWiggle& w = v.wiggles[i];
-    if (w.wiggle.frequency_hz.value < 1200.0) continue;
+    const double at_hz = w.wiggle.frequency_hz.value;
+    if (at_hz < 900.0) continue;
     Claim c(0.2);
     c.wiggle = i;
+    const double ka = v.ka(leading_driver(v.material->subject, at_hz), at_hz);
+    c.saw(std::clamp(std::pow(ka / 1.7, 6.0), 0.05, 1.5),
+          fmt::format("the cone measures {:.1f} wavelengths round there", ka));
     if (w.in_free_air)
-      c.saw(*w.in_free_air ? 8.0 : 0.1, *w.in_free_air ? "the driver has it in free air too"
-                                                       : "the driver alone does not have it");
+      c.saw(*w.in_free_air ? 14.0 : 0.1, *w.in_free_air ? "the driver has it in free air too"
+                                                        : "the driver alone does not have it");
     c.saw(w.wiggle.height_percent > 2.0 ? 1.5 : 0.4,
           fmt::format("the loop is {:.1f} % high", w.wiggle.height_percent));
     c.next_step = "Take the driver's impedance in free air.";

@@ -19,9 +19,12 @@ std::vector<Claim> claims(const CaseView& v) {
     Claim c(0.25);
     c.wiggle = i;
     if (w.in_free_air)
-      c.saw(*w.in_free_air ? 20.0 : 0.05, *w.in_free_air ? "the driver has it in free air too"
+      c.saw(*w.in_free_air ? 14.0 : 0.05, *w.in_free_air ? "the driver has it in free air too"
                                                          : "the driver alone does not have it");
     if (w.damped && *w.damped > 0.7) c.saw(1.5, "lining does not change it");
+    const double ka = v.ka(leading_driver(v.material->subject, f), f);
+    c.saw(std::clamp(std::pow(1.7 / ka, 6.0), 0.05, 1.5),
+          fmt::format("the cone measures {:.1f} wavelengths round there", ka));
     if (w.wiggle.height_percent < 1.5) c.saw(0.4, "it is small");
     c.next_step =
         "Take the driver's impedance in free air: if the loop is there, it is the surround.";

@@ -1,0 +1,76 @@
+#include "diagnosis/view/alignment.h"
+
+#include <algorithm>
+#include <cmath>
+#include <vector>
+
+#include "acoustics/enclosure/driver_circuit.h"
+
+namespace lalometer {
+namespace {
+
+constexpr double kLittle_db = 1.0;
+
+struct Run {
+  double hump_db;
+  double f3_hz;
+};
+
+/// Volume velocity to all sides times the frequency, as the pressure goes.
+Run run_of(const DriverParameters& driver, double alpha, double fb, double ql) {
+  BoxLoad box{.kind = BoxLoad::Kind::kVented};
+  box.volume_m3 = driver.vas_m3() / alpha;
+  box.tuning_hz = fb;
+  box.ql = ql;
+  const double fs = driver.fs_hz();
+  std::vector<std::pair<double, double>> level;
+  double mean = 0.0, count = 0.0;
+  for (double f = 0.3 * fs; f < 8.0 * fs; f *= std::exp2(1.0 / 24.0)) {
+    const DriverSolution s = solve_driver(driver, box, f);
+    const double db = 20.0 * std::log10(f * std::abs(s.cone_volume_velocity_m3_s_per_v +
+                                                     s.port_volume_velocity_m3_s_per_v +
+                                                     s.leak_volume_velocity_m3_s_per_v));
+    level.emplace_back(f, db);
+    if (f > 4.0 * fs) {
+      mean += db;
+      count += 1.0;
+    }
+  }
+  mean /= count;
+  Run out{-100.0, 0.0};
+  for (const auto& [f, db] : level) out.hump_db = std::max(out.hump_db, db - mean);
+  for (auto it = level.rbegin(); it != level.rend(); ++it)
+    if (it->second - mean < -3.0) {
+      out.f3_hz = it->first;
+      break;
+    }
+  return out;
+}
+
+}  // namespace
+
+std::optional<Alignment> alignment_of(const BoxFit& fit) {
+  const DriverParameters driver = elements_of({.fs_hz = fit.driver_fs_hz.value,
+                                               .qms = fit.driver_qms.value,
+                                               .qes = fit.driver_qes.value,
+                                               .vas_m3 = 0.02,
+                                               .sd_m2 = 0.013,
+                                               .re_ohm = fit.re_ohm.value,
+                                               .le_h = 1e-7});
+  const double ql = fit.ql ? fit.ql->value : 10.0;
+  const double fs = driver.fs_hz();
+  Alignment out;
+  const Run own = run_of(driver, fit.alpha.value, fit.fb_hz.value, ql);
+  out.hump_db = own.hump_db;
+  out.f3_hz = own.f3_hz;
+  for (double fb = 0.5 * fs; fb <= 2.0 * fs; fb *= std::exp2(1.0 / 12.0)) {
+    const Run r = run_of(driver, fit.alpha.value, fb, ql);
+    if (r.hump_db > kLittle_db || r.f3_hz <= 0.0) continue;
+    if (out.best_f3_hz > 0.0 && r.f3_hz >= out.best_f3_hz) continue;
+    out.best_f3_hz = r.f3_hz;
+    out.best_fb_hz = fb;
+  }
+  return out.best_f3_hz > 0.0 && out.f3_hz > 0.0 ? std::optional(out) : std::nullopt;
+}
+
+}  // namespace lalometer

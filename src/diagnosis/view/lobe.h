@@ -1,0 +1,24 @@
+#pragma once
+
+#include <optional>
+
+#include "diagnosis/view/view.h"
+
+namespace lalometer {
+
+/// What the levels above and below the axis say of the phase in which two drivers meet: their ways
+/// to the microphone differ by a known length at every angle, so that each phase has its own lobe.
+struct Lobe {
+  double between_deg = 0.0;  ///< upper over lower driver that follows the levels best, -180 to 180
+  double misfit_db = 0.0;    ///< rms of that
+  /// How much likelier the levels are with the drivers a quarter period apart (60 to 120 degrees),
+  /// or the wrong way round (150 to 180), than nearly in phase (up to 40).
+  double quarter_ratio = 1.0;
+  double reversed_ratio = 1.0;
+};
+/// At least three angles up and down within 35 degrees; the levels re the axis about the crossover,
+/// both drivers as pistons at their drawn places, their ratio of levels free at each frequency.
+/// Nothing where they lie less than a quarter wavelength apart.
+[[nodiscard]] std::optional<Lobe> lobe_of(const CaseView& view, const CaseCrossover& crossing);
+
+}  // namespace lalometer
