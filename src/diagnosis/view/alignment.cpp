@@ -10,6 +10,7 @@ namespace lalometer {
 namespace {
 
 constexpr double kLittle_db = 1.0;
+constexpr double kUsualLoss = 10.0;
 
 struct Run {
   double hump_db;
@@ -47,30 +48,48 @@ Run run_of(const DriverParameters& driver, double alpha, double fb, double ql) {
   return out;
 }
 
-}  // namespace
-
-std::optional<Alignment> alignment_of(const BoxFit& fit) {
-  const DriverParameters driver = elements_of({.fs_hz = fit.driver_fs_hz.value,
-                                               .qms = fit.driver_qms.value,
-                                               .qes = fit.driver_qes.value,
-                                               .vas_m3 = 0.02,
-                                               .sd_m2 = 0.013,
-                                               .re_ohm = fit.re_ohm.value,
-                                               .le_h = 1e-7});
-  const double ql = fit.ql ? fit.ql->value : 10.0;
+std::optional<Alignment> aligned(const DriverParameters& driver, double alpha, double tuning_hz,
+                                 double ql) {
   const double fs = driver.fs_hz();
   Alignment out;
-  const Run own = run_of(driver, fit.alpha.value, fit.fb_hz.value, ql);
+  const Run own = run_of(driver, alpha, tuning_hz, ql);
   out.hump_db = own.hump_db;
   out.f3_hz = own.f3_hz;
   for (double fb = 0.5 * fs; fb <= 2.0 * fs; fb *= std::exp2(1.0 / 12.0)) {
-    const Run r = run_of(driver, fit.alpha.value, fb, ql);
+    const Run r = run_of(driver, alpha, fb, ql);
     if (r.hump_db > kLittle_db || r.f3_hz <= 0.0) continue;
     if (out.best_f3_hz > 0.0 && r.f3_hz >= out.best_f3_hz) continue;
     out.best_f3_hz = r.f3_hz;
     out.best_fb_hz = fb;
   }
   return out.best_f3_hz > 0.0 && out.f3_hz > 0.0 ? std::optional(out) : std::nullopt;
+}
+
+DriverParameters driver_of(double fs, double qms, double qes, double re) {
+  return elements_of({.fs_hz = fs,
+                      .qms = qms,
+                      .qes = qes,
+                      .vas_m3 = 0.02,
+                      .sd_m2 = 0.013,
+                      .re_ohm = re,
+                      .le_h = 1e-7});
+}
+
+}  // namespace
+
+std::optional<Alignment> alignment_of(const BoxFit& fit) {
+  return aligned(driver_of(fit.driver_fs_hz.value, fit.driver_qms.value, fit.driver_qes.value,
+                           fit.re_ohm.value),
+                 fit.alpha.value, fit.fb_hz.value, fit.ql ? fit.ql->value : kUsualLoss);
+}
+
+std::optional<Alignment> alignment_of(const DriverFit& free_air, double upper, double tuning_hz) {
+  const double fs = free_air.fs_hz.value;
+  const double lower = fs * tuning_hz / upper;
+  const double alpha = (lower * lower + upper * upper - tuning_hz * tuning_hz) / (fs * fs) - 1.0;
+  if (!(alpha > 0.05) || lower > upper) return std::nullopt;
+  return aligned(driver_of(fs, free_air.qms.value, free_air.qes.value, free_air.re_ohm.value),
+                 alpha, tuning_hz, kUsualLoss);
 }
 
 }  // namespace lalometer

@@ -17,4 +17,10 @@ struct Alignment {
 /// Nothing where no tuning between half and twice the driver's resonance stays without a hump.
 [[nodiscard]] std::optional<Alignment> alignment_of(const BoxFit& fit);
 
+/// The same where the curve begins above the lower hump: the driver from free air, the tuning as
+/// drawn, and from the upper hump what the box's air adds, by fL fH = fs fB and fL^2 + fH^2 = fs^2
+/// (1 + alpha) + fB^2 (Small 1973, without losses).
+[[nodiscard]] std::optional<Alignment> alignment_of(const DriverFit& free_air, double upper_hump_hz,
+                                                    double tuning_hz);
+
 }  // namespace lalometer

@@ -1,9 +1,12 @@
 #include "diagnosis/view/crossing.h"
 
+#include <fmt/format.h>
+
 #include <cmath>
 #include <limits>
 
 #include "base/constants.h"
+#include "base/text.h"
 
 namespace lalometer {
 namespace {
@@ -108,6 +111,17 @@ void saw_alone(Claim& c, const CaseView& v, const SeenCrossing& seen) {
     c.saw(0.1, "a driver alone has it");
   else if (*alone < 0.3)
     c.saw(2.0, "no driver alone has it");
+}
+
+void saw_bent(Claim& c, const CaseView& v, const SeenCrossing& seen) {
+  for (const SeenFeature& f : v.features) {
+    const double below = std::log2(seen.at_hz / f.at_hz);
+    if (f.feature.height_db < 2.5 || f.q < 3.0 || below < 0.0 || below > 0.7) continue;
+    if (f.leads != seen.crossing->low || f.wiggle_free.value_or(0.0) < 0.3) continue;
+    c.saw(0.1, fmt::format("{} resonates at {}, which turns its phase", f.leads,
+                           frequency_text(f.at_hz)));
+    return;
+  }
 }
 
 void place(Claim& claim, const SeenCrossing& seen) {

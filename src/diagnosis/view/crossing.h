@@ -25,6 +25,8 @@ struct SeenCrossing {
 [[nodiscard]] std::vector<SeenCrossing> crossings(const CaseView& view);
 /// Puts a claim to where it belongs: on the dip, or on the crossing.
 void place(Claim& claim, const SeenCrossing& seen);
+/// Whether the lower driver's cone bends just below: then its phase turns there.
+void saw_bent(Claim& claim, const CaseView& view, const SeenCrossing& seen);
 /// Whether the driver that leads has the dip by itself: then no sum made it.
 void saw_alone(Claim& claim, const CaseView& view, const SeenCrossing& seen);
 

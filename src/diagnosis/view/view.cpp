@@ -369,9 +369,13 @@ void find_wiggles_of(CaseView& v) {
   for (SeenFeature& f : v.features) {
     double box = 0.0;
     for (const SeenWiggle& w : v.wiggles)
-      if (std::abs(std::log(w.wiggle.frequency_hz.value / f.at_hz)) < 0.06)
+      if (std::abs(std::log(w.wiggle.frequency_hz.value / f.at_hz)) < 0.06) {
         box = std::max(box, w.wiggle.height_percent);
+      }
     f.wiggle_box = box;
+    for (const BoxMode& mode : modes)
+      f.at_mode = f.at_mode || (mode.order[0] + mode.order[1] + mode.order[2] > 0 &&
+                                std::abs(std::log(mode.frequency_hz / f.at_hz)) < kMode);
     if (!free) continue;
     f.wiggle_free = 0.0;
     for (const Wiggle& w : *free)

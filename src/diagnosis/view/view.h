@@ -39,6 +39,7 @@ struct SeenFeature {
   std::optional<double> wiggle_box =
       std::nullopt;  ///< height of an impedance loop there, %; 0: none
   std::optional<double> wiggle_free = std::nullopt;
+  bool at_mode = false;  ///< it lies where a wave of the box does
 };
 
 /// A loop of the impedance in the box, and what else has it.

@@ -22,7 +22,11 @@ std::optional<double> stands_db(const Response& curve, double f) {
   if (around.size() < 4 || there < -1e8) return std::nullopt;
   const auto middle = around.begin() + static_cast<std::ptrdiff_t>(around.size() / 2);
   std::nth_element(around.begin(), middle, around.end());
-  return there - *middle;
+  const double run = *middle;
+  double scatter = 0.0;
+  for (const double each : around) scatter += std::abs(each - run);
+  scatter /= static_cast<double>(around.size());
+  return there - run > 4.0 * scatter ? there - run : 0.0;
 }
 
 struct Spikes {

@@ -40,7 +40,8 @@ std::vector<Claim> claims(const CaseView& v) {
     if (f.horizontal)
       c.saw(*f.horizontal > 0.5 ? 1.5 : 0.5,
             *f.horizontal > 0.5 ? "it is the same to the sides" : "it is gone to the sides");
-    if (f.from_edges && *f.from_edges > 0.45) c.saw(0.3, "the edges foretell it");
+    if (f.from_edges && *f.from_edges > 0.45)
+      c.saw(f.horizontal && *f.horizontal < 0.5 ? 0.05 : 0.3, "the edges foretell it");
     c.next_step = "Move the loudspeaker away from everything, or gate before it, and take again.";
     all.push_back(std::move(c));
   }

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "acoustics/impedance/box_signature.h"
 #include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
@@ -12,7 +13,39 @@
 namespace lalometer {
 namespace {
 
+void saw_alignment(Claim& c, const Alignment& a) {
+  const double later = a.f3_hz / a.best_f3_hz;
+  const double by_hump = std::exp(1.5 * (a.hump_db - 2.8));
+  const double by_fall = std::exp(12.0 * (later - 1.28));
+  c.saw(std::clamp(std::max(by_hump, by_fall), 0.1, 25.0),
+        by_hump > by_fall
+            ? fmt::format("it lifts the bass by {:.1f} dB; tuned to {:.0f} Hz it would not",
+                          a.hump_db, a.best_fb_hz)
+            : fmt::format("it falls 3 dB at {:.0f} Hz; tuned to {:.0f} Hz it would at {:.0f} Hz",
+                          a.f3_hz, a.best_fb_hz, a.best_f3_hz));
+}
+
+/// Where the impedance begins above the lower hump: by the drawing and the upper one.
+std::vector<Claim> of_upper_hump(const CaseView& v) {
+  const CaseSubject& s = v.material->subject;
+  if (v.box || !v.free_air || v.bass_humps != 1 || v.lower_hump_in_range || !s.volume_m3 ||
+      s.ports.empty())
+    return {};
+  std::vector<PortGeometry> ports;
+  for (const CasePort& p : s.ports) ports.push_back(p.geometry);
+  const double wanted = helmholtz_hz(*s.volume_m3, ports, kSpeedOfSound20_m_s);
+  const auto humps = impedance_peaks(v.box_impedance->curve, 0.12);
+  const auto a = alignment_of(*v.free_air, humps.front().frequency_hz, wanted);
+  if (!a) return {};
+  Claim c(0.2);
+  saw_alignment(c, *a);
+  c.next_step = "Take the impedance from 10 Hz on: its lower hump tells the tuning.";
+  return {c};
+}
+
 std::vector<Claim> claims(const CaseView& v) {
+  if (v.material->subject.loading == "vented" && !v.box && v.box_impedance != nullptr)
+    return of_upper_hump(v);
   const CaseSubject& s = v.material->subject;
   if (v.box && s.loading == "vented" && s.volume_m3 && !s.ports.empty()) {
     std::vector<PortGeometry> ports;
@@ -26,18 +59,7 @@ std::vector<Claim> claims(const CaseView& v) {
           fmt::format("it is tuned to {:.1f} Hz, {:.0f} % {} what {:.1f} l and the port give",
                       v.box->fb_hz.value, 100.0 * std::abs(std::expm1(off)),
                       off < 0.0 ? "below" : "above", 1e3 * *s.volume_m3));
-    if (const auto a = alignment_of(*v.box)) {
-      const double later = a->f3_hz / a->best_f3_hz;
-      const double by_hump = std::exp(1.5 * (a->hump_db - 2.8));
-      const double by_fall = std::exp(12.0 * (later - 1.28));
-      c.saw(
-          std::clamp(std::max(by_hump, by_fall), 0.1, 25.0),
-          by_hump > by_fall
-              ? fmt::format("it lifts the bass by {:.1f} dB; tuned to {:.0f} Hz it would not",
-                            a->hump_db, a->best_fb_hz)
-              : fmt::format("it falls 3 dB at {:.0f} Hz; tuned to {:.0f} Hz it would at {:.0f} Hz",
-                            a->f3_hz, a->best_fb_hz, a->best_f3_hz));
-    }
+    if (const auto a = alignment_of(*v.box)) saw_alignment(c, *a);
     c.next_step = "Measure the port's length and the volume again.";
     return {c};
   }

@@ -18,7 +18,8 @@ std::vector<Claim> of_sound(const CaseView& v) {
   if (v.material->subject.loading == "open-baffle") return all;
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
-    if (f.at_hz < 80.0 || f.at_hz > 1500.0 || (!f.sharp && f.q < 9.0)) continue;
+    if (f.at_hz < std::max(80.0, 1.3 * v.valid.low_hz) || f.at_hz > 1500.0) continue;
+    if (!f.sharp && f.q < 9.0) continue;
     Claim c(0.2);
     c.feature = i;
     c.saw(std::clamp(std::pow(f.q / 16.0, 2.0), 0.3, 5.0), fmt::format("its Q is {:.0f}", f.q));

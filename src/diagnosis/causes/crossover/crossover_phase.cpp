@@ -21,7 +21,7 @@ std::vector<Claim> claims(const CaseView& v) {
     place(c, s);
     const double deep = -s.depth_db;
     c.saw(deep < 2.0   ? 0.5
-          : deep < 3.3 ? 1.3
+          : deep < 3.3 ? 0.9
           : deep < 5.0 ? 1.0
                        : 0.35,
           fmt::format("where {} and {} meet {:.1f} dB are missing", s.crossing->low,
@@ -42,6 +42,7 @@ std::vector<Claim> claims(const CaseView& v) {
                 "the levels up and down are those of drivers {:.0f}° apart (within {:.1f} dB)",
                 std::abs(s.lobe->between_deg), s.lobe->misfit_db));
     saw_alone(c, v, s);
+    saw_bent(c, v, s);
     if (s.sides_db)
       c.saw(*s.sides_db < 0.5 * s.depth_db ? 2.0 : 0.3,
             fmt::format("to the sides {:.1f} dB are missing", -*s.sides_db));

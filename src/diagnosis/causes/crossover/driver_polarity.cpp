@@ -40,6 +40,7 @@ std::vector<Claim> claims(const CaseView& v) {
                 "the levels up and down are those of drivers {:.0f}° apart (within {:.1f} dB)",
                 std::abs(s.lobe->between_deg), s.lobe->misfit_db));
     saw_alone(c, v, s);
+    saw_bent(c, v, s);
     if (s.sides_db)
       c.saw(*s.sides_db < 0.4 * s.depth_db ? 1.8 : 0.4,
             fmt::format("to the sides {:.1f} dB are missing", -*s.sides_db));

@@ -59,9 +59,51 @@ double octaves_from_crossover(const CaseView& v, double f) {
   return least;
 }
 
+/// A trap across the driver: the terminals see less than the driver itself, and no peak.
+std::vector<Claim> of_shunts(const CaseView& v) {
+  std::vector<Claim> all;
+  if (v.free_impedance == nullptr) return all;
+  for (std::size_t i = 0; i < v.features.size(); ++i) {
+    const SeenFeature& f = v.features[i];
+    if (f.feature.height_db > -2.5 || f.sharp || f.at_hz < 200.0) continue;
+    double least = 1e9;
+    double least_hz = f.at_hz;
+    for (double hz = 0.5 * f.at_hz; hz < 1.2 * f.at_hz; hz *= 1.05) {
+      const double share = std::abs(value_at(v.box_impedance->curve, hz)) /
+                           std::abs(value_at(v.free_impedance->curve, hz));
+      if (!(share < least)) continue;
+      least = share;
+      least_hz = hz;
+    }
+    if (!(least < 0.8)) continue;
+    Claim c(0.1);
+    c.feature = i;
+    c.saw(std::clamp(std::exp(14.0 * (0.68 - least)), 0.2, 8.0),
+          fmt::format("the terminals see {:.0f} % of the driver's impedance at {}", 100.0 * least,
+                      frequency_text(least_hz)));
+    c.saw(std::clamp(std::exp(0.9 * (-f.feature.height_db - 3.2)), 0.3, 4.0),
+          fmt::format("the dip is {:.1f} dB deep", -f.feature.height_db));
+    if (f.horizontal)
+      c.saw(*f.horizontal > 0.65 ? 2.5 : 0.2,
+            *f.horizontal > 0.65 ? "it is alike at all angles" : "it changes with the angle");
+    if (f.alone)
+      c.saw(*f.alone > 0.6 ? 3.0 : 0.1,
+            *f.alone > 0.6 ? f.leads + " alone has it" : f.leads + " alone does not have it");
+    if (f.wiggle_free)
+      c.saw(*f.wiggle_free > 0.4 ? 0.2 : 2.0, *f.wiggle_free > 0.4
+                                                  ? "the driver in free air has a loop there"
+                                                  : "the driver in free air has nothing there");
+    if (f.from_edges && *f.from_edges > 0.45) c.saw(0.2, "the edges foretell it");
+    if (f.crossover_octaves < 0.5) c.saw(0.2, "two drivers meet there");
+    c.next_step = "Look for a trap in the network, or bridge it and take again.";
+    all.push_back(std::move(c));
+  }
+  return all;
+}
+
 std::vector<Claim> claims(const CaseView& v) {
   if (v.box_impedance == nullptr || v.axis_take == nullptr) return {};
-  std::vector<Claim> all;
+  std::vector<Claim> all = of_shunts(v);
   for (const ImpedancePeak& p : impedance_peaks(v.box_impedance->curve, 0.08)) {
     const double f = p.frequency_hz;
     if (f < 200.0 || f > 9000.0 || of_driver(v, f)) continue;
@@ -79,13 +121,11 @@ std::vector<Claim> claims(const CaseView& v) {
     }
     // A network has a peak of its own where its halves meet.
     c.saw(
-        from_crossover > 0.7   ? 12.0
-        : from_crossover > 0.5 ? 2.0
+        from_crossover > 0.9   ? 12.0
+        : from_crossover > 0.6 ? 2.5
                                : 0.15,
         fmt::format("the impedance peaks at {} ({:.1f} ohm)", frequency_text(f), p.magnitude_ohm));
-    c.saw(*under < -4.0   ? 5.0
-          : *under < -2.5 ? 2.0
-                          : 0.6,
+    c.saw(std::clamp(std::exp(0.8 * (-*under - 3.8)), 0.15, 6.0),
           fmt::format("the level lies {:.1f} dB under what is an octave away", -*under));
     double sides = 0.0;
     double count = 0.0;

@@ -45,7 +45,10 @@ std::vector<Claim> claims(const CaseView& v) {
                                                   : "nothing in the driver's free-air impedance");
     else if (f.wiggle_box && *f.wiggle_box > 0.4)
       c.saw(3.0, "the impedance has a loop there");
-    if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz");
+    if (f.in_comb)
+      c.saw(0.1, "it is one of many, evenly spaced in Hz");
+    else if (v.comb_hz > 0.0)
+      c.saw(0.15, "a comb of dips and peaks lies over all");
     if (f.q > 3.5) c.saw(f.q > 5.0 ? 2.5 : 1.6, fmt::format("it is sharp (Q {:.0f})", f.q));
     if (std::abs(f.feature.height_db) > 3.5) c.saw(1.5, "it is large");
     c.equalise = true;

@@ -40,12 +40,21 @@ std::vector<Claim> claims(const CaseView& v) {
       c.saw(*f.wiggle_free > 0.4 ? 15.0 : 0.2, *f.wiggle_free > 0.4
                                                    ? "the driver's impedance has it in free air"
                                                    : "nothing in the driver's free-air impedance");
+    else if (f.wiggle_box && *f.wiggle_box > 0.4 && !f.at_mode)
+      c.saw(5.0, "the impedance has a loop there, where no wave of the box lies");
     if (f.horizontal && *f.horizontal > 0.65) c.saw(2.0, "it is alike at all angles");
     if (f.horizontal && *f.horizontal < 0.3) c.saw(0.3, "it is gone to the sides");
     if (f.near)
       c.saw(*f.near > 0.5 ? 2.5 : 0.3,
             *f.near > 0.5 ? "the near field has it too" : "the near field does not have it");
-    if (f.from_edges && *f.from_edges > 0.45) c.saw(0.3, "the edges foretell it");
+    if (f.from_edges && *f.from_edges > 0.45)
+      c.saw(0.3, "the edges foretell it");
+    else if (f.from_edges && *f.from_edges < 0.2)
+      c.saw(1.6, "the edges foretell nothing there");
+    if (v.material->subject.inner && !f.at_mode && f.horizontal && *f.horizontal > 0.65)
+      c.saw(1.5, "no wave of the box lies there");
+    if (f.q > 4.0 && f.q < 20.0) c.saw(1.4, fmt::format("its Q is {:.0f}", f.q));
+    if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz");
     c.next_step = "Take the driver's impedance in free air and its near field.";
     all.push_back(std::move(c));
   }
