@@ -70,4 +70,16 @@ double shared_by(const CurveFeature& f, const std::vector<double>& own,
   return sum / static_cast<double>(others.size());
 }
 
+std::optional<double> scatter_db(const Response& curve, double from_hz, double to_hz) {
+  std::vector<double> bends;
+  for (std::size_t i = 2; i < curve.size(); ++i)
+    if (curve.axis()[i - 2] >= from_hz && curve.axis()[i] <= to_hz)
+      bends.push_back(
+          std::abs(curve.level_db(i) - 2.0 * curve.level_db(i - 1) + curve.level_db(i - 2)));
+  if (bends.size() < 8) return std::nullopt;
+  const auto middle = bends.begin() + static_cast<std::ptrdiff_t>(bends.size() / 2);
+  std::nth_element(bends.begin(), middle, bends.end());
+  return *middle / 0.6745 / std::sqrt(6.0);
+}
+
 }  // namespace lalometer

@@ -1,8 +1,10 @@
 #pragma once
 
+#include <optional>
 #include <vector>
 
 #include "acoustics/directivity/orbit.h"
+#include "acoustics/spectrum/response.h"
 
 /// What stands out of a curve, and whether other angles have it too.
 namespace lalometer {
@@ -35,5 +37,9 @@ struct CurveFeature {
 /// below where they bend the other way. 1 without others.
 [[nodiscard]] double shared_by(const CurveFeature& feature, const std::vector<double>& own,
                                const std::vector<std::vector<double>>& others);
+
+/// What neighbouring rows scatter by about a smooth run, dB, between two frequencies: by the median
+/// of their second differences, so that nulls and sharp loops do not count. Nothing from few rows.
+[[nodiscard]] std::optional<double> scatter_db(const Response& curve, double from_hz, double to_hz);
 
 }  // namespace lalometer

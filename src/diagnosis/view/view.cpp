@@ -179,8 +179,11 @@ void find_features(CaseView& v) {
       stands[d.id] = outstanding(*v.axis, filled(*edges));
       v.edges[d.id] = *std::move(edges);
     }
+  // A sixth of an octave leaves a third of what neighbouring rows scatter.
+  const double scatter = scatter_db(v.axis_take->curve, 300.0, 10000.0).value_or(0.0);
+  const double least = std::max(kLeast_db, 1.4 * scatter);
   for (const CurveFeature& f : features_of(*v.axis, v.outstanding_db, 1.15 * v.valid.low_hz,
-                                           std::min(v.valid.high_hz / 1.1, 16000.0), kLeast_db)) {
+                                           std::min(v.valid.high_hz / 1.1, 16000.0), least)) {
     SeenFeature s = seen_at(v, f);
     ask_others(v, s, v.outstanding_db, outstanding);
     if (const auto foretold = stands.find(s.leads); foretold != stands.end()) {
@@ -211,11 +214,6 @@ void find_sharp_features(CaseView& v) {
                                            std::min(kHighest, v.valid.high_hz), least)) {
     SeenFeature s = seen_at(v, f);
     if (s.high_hz / s.low_hz > std::exp2(0.3)) continue;
-    const bool known =
-        std::any_of(v.features.begin(), v.features.end(), [&](const SeenFeature& other) {
-          return !other.sharp && other.q > 5.0 && std::abs(std::log(other.at_hz / s.at_hz)) < 0.05;
-        });
-    if (known) continue;
     s.sharp = true;
     // By what stands higher than half of it.
     std::size_t wide = 0;
@@ -223,7 +221,16 @@ void find_sharp_features(CaseView& v) {
       wide += std::abs(fine[i]) > 0.5 * std::abs(f.height_db) ? 1U : 0U;
     s.q = kPerOctave / (std::log(2.0) * static_cast<double>(wide));
     ask_others(v, s, fine, finely);
-    v.features.push_back(s);
+    const auto broad =
+        std::find_if(v.features.begin(), v.features.end(), [&](const SeenFeature& other) {
+          return !other.sharp && other.feature.height_db * f.height_db > 0.0 &&
+                 std::abs(std::log(other.at_hz / s.at_hz)) < 0.05;
+        });
+    // What the broad look has smeared is one feature with what the finer look shows.
+    if (broad == v.features.end())
+      v.features.push_back(s);
+    else if (std::abs(f.height_db) > 1.2 * std::abs(broad->feature.height_db))
+      *broad = s;
   }
 }
 

@@ -19,6 +19,8 @@ std::vector<Claim> claims(const CaseView& v) {
   const auto step = step_share(v);
   if (!step || v.comb_hz > 0.0) return {};
   const Baffle& baffle = *v.material->subject.baffle;
+  // Nearer, what lies apart on the front is heard unlike.
+  if (v.axis_take->distance_m < 2.0 * baffle.width_m()) return {};
   const double at_hz = baffle_step_rule_hz(baffle);
   Claim c(0.25);
   c.at_hz = at_hz;

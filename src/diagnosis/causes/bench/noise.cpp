@@ -10,20 +10,6 @@
 namespace lalometer {
 namespace {
 
-/// What neighbouring rows scatter by about a smooth run, dB, between two frequencies: by the median
-/// of their second differences, so that nulls and sharp loops do not count.
-std::optional<double> rough_db(const Response& curve, double from_hz, double to_hz) {
-  std::vector<double> bends;
-  for (std::size_t i = 2; i < curve.size(); ++i)
-    if (curve.axis()[i - 2] >= from_hz && curve.axis()[i] <= to_hz)
-      bends.push_back(
-          std::abs(curve.level_db(i) - 2.0 * curve.level_db(i - 1) + curve.level_db(i - 2)));
-  if (bends.size() < 8) return std::nullopt;
-  const auto middle = bends.begin() + static_cast<std::ptrdiff_t>(bends.size() / 2);
-  std::nth_element(bends.begin(), middle, bends.end());
-  return *middle / 0.6745 / std::sqrt(6.0);
-}
-
 /// The second lowest of the octaves: noise is in all of them, where rows lie too far apart for a
 /// comb or a pipe's waves it is only in some.
 double rough_db(const CaseTake& t) {
@@ -33,7 +19,7 @@ double rough_db(const CaseTake& t) {
   const double high = near ? 1600.0 : 16000.0;
   std::vector<double> octaves;
   for (double f = low; 2.0 * f <= high; f *= 2.0)
-    if (const auto each = rough_db(t.curve, f, 2.0 * f)) octaves.push_back(*each);
+    if (const auto each = scatter_db(t.curve, f, 2.0 * f)) octaves.push_back(*each);
   if (octaves.size() < 3) return 0.0;
   std::sort(octaves.begin(), octaves.end());
   return octaves[1];

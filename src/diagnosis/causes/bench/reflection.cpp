@@ -16,7 +16,10 @@ std::vector<Claim> claims(const CaseView& v) {
   const CaseTake& t = *v.axis_take;
   const bool inside = t.reflection_s && t.gate_s > 0.0 && *t.reflection_s < 0.95 * t.gate_s;
   std::vector<Claim> all;
-  int comb = 0;
+  // What edges make at short waves is evenly spaced as well.
+  const auto comb = std::count_if(v.features.begin(), v.features.end(), [](const SeenFeature& f) {
+    return f.in_comb && f.from_edges.value_or(0.0) < 0.4;
+  });
   // An open panel's rear is a second arrival as well, where the drawing has it.
   const CaseSubject& subject = v.material->subject;
   double round_m = 0.0;
@@ -26,11 +29,11 @@ std::vector<Claim> claims(const CaseView& v) {
   const bool panel = round_m > 0.0 && (!inside || *t.reflection_s < round_m / kSpeedOfSound20_m_s);
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
-    if (f.in_comb && f.from_edges.value_or(0.0) < 0.4) ++comb;
-    if (panel || (!f.in_comb && !inside)) continue;
+    const bool evenly = f.in_comb && comb >= 5;
+    if (panel || (!evenly && !inside)) continue;
     Claim c(0.1);
     c.feature = i;
-    if (f.in_comb) c.saw(25.0, "it is one of many dips and peaks evenly spaced in Hz");
+    if (evenly) c.saw(25.0, "it is one of many dips and peaks evenly spaced in Hz");
     if (inside)
       c.saw(6.0,
             fmt::format("something arrives {:.2f} ms after the sound, within the gate of {:.1f} ms",

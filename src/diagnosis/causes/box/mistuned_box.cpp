@@ -15,7 +15,7 @@ namespace {
 
 void saw_alignment(Claim& c, const Alignment& a) {
   const double later = a.f3_hz / a.best_f3_hz;
-  const double by_hump = std::exp(1.5 * (a.hump_db - 2.8));
+  const double by_hump = std::exp(1.5 * (a.hump_db - 3.2));
   const double by_fall = std::exp(12.0 * (later - 1.28));
   c.saw(std::clamp(std::max(by_hump, by_fall), 0.1, 25.0),
         by_hump > by_fall

@@ -20,7 +20,7 @@ std::vector<Claim> claims(const CaseView& v) {
     place(c, s);
     const double deep = -s.depth_db;
     c.saw(deep > 7.0   ? 10.0
-          : deep > 4.5 ? 5.0
+          : deep > 5.5 ? 4.0
                        : 1.5,
           fmt::format("a null of {:.0f} dB where {} and {} meet", deep, s.crossing->low,
                       s.crossing->high));
