@@ -28,6 +28,8 @@ struct Finding {
   FindingSeverity severity = FindingSeverity::kNone;
   bool correctable_by_eq = false;
   std::string next_step = {};
+  /// Code of the take that this asks for (next_step.h); empty: it is no take.
+  std::string next_take = {};
 };
 
 /// Findings that have a place, and causes that have none.

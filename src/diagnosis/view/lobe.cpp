@@ -118,7 +118,7 @@ std::optional<Lobe> lobe_of(const CaseView& v, const CaseCrossover& x) {
       count[which] += 1.0;
     };
     if (off <= 40.0) into(0);
-    if (off >= 60.0 && off <= 120.0) into(1);
+    if (off >= 65.0 && off <= 120.0) into(1);
     if (off >= 150.0) into(2);
   }
   const double in_phase = mean[0] / count[0] + 1e-6;

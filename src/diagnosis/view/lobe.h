@@ -11,7 +11,7 @@ namespace lalometer {
 struct Lobe {
   double between_deg = 0.0;  ///< upper over lower driver that follows the levels best, -180 to 180
   double misfit_db = 0.0;    ///< rms of that
-  /// How much likelier the levels are with the drivers a quarter period apart (60 to 120 degrees),
+  /// How much likelier the levels are with the drivers a quarter period apart (65 to 120 degrees),
   /// or the wrong way round (150 to 180), than nearly in phase (up to 40).
   double quarter_ratio = 1.0;
   double reversed_ratio = 1.0;

@@ -28,8 +28,8 @@ std::vector<Claim> claims(const CaseView& v) {
                       s.crossing->high, deep));
     if (s.between_deg) {
       const double off = std::abs(*s.between_deg);
-      c.saw(off > 60.0 && off < 112.0   ? 10.0
-            : off > 60.0 && off < 130.0 ? 1.5
+      c.saw(off > 70.0 && off < 112.0   ? 10.0
+            : off > 58.0 && off < 130.0 ? 1.5
                                         : 0.1,
             fmt::format("alone they are {:.0f}° apart there", off));
     }

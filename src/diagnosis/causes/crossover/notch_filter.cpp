@@ -59,6 +59,15 @@ double octaves_from_crossover(const CaseView& v, double f) {
   return least;
 }
 
+/// Whether the network's own peak, where two drivers meet, stands beside this one.
+bool nearer_crossover(const CaseView& v, const std::vector<ImpedancePeak>& peaks, double f) {
+  const double own = octaves_from_crossover(v, f);
+  return std::any_of(peaks.begin(), peaks.end(), [&](const ImpedancePeak& p) {
+    const double octaves = octaves_from_crossover(v, p.frequency_hz);
+    return octaves < 1.0 && octaves < own - 0.2;
+  });
+}
+
 /// A trap across the driver: the terminals see less than the driver itself, and no peak.
 std::vector<Claim> of_shunts(const CaseView& v) {
   std::vector<Claim> all;
@@ -78,7 +87,7 @@ std::vector<Claim> of_shunts(const CaseView& v) {
     if (!(least < 0.8)) continue;
     Claim c(0.1);
     c.feature = i;
-    c.saw(std::clamp(std::exp(14.0 * (0.68 - least)), 0.2, 8.0),
+    c.saw(std::clamp(std::exp(14.0 * (0.56 - least)), 0.2, 8.0),
           fmt::format("the terminals see {:.0f} % of the driver's impedance at {}", 100.0 * least,
                       frequency_text(least_hz)));
     c.saw(std::clamp(std::exp(0.9 * (-f.feature.height_db - 3.2)), 0.3, 4.0),
@@ -104,7 +113,8 @@ std::vector<Claim> of_shunts(const CaseView& v) {
 std::vector<Claim> claims(const CaseView& v) {
   if (v.box_impedance == nullptr || v.axis_take == nullptr) return {};
   std::vector<Claim> all = of_shunts(v);
-  for (const ImpedancePeak& p : impedance_peaks(v.box_impedance->curve, 0.08)) {
+  const auto peaks = impedance_peaks(v.box_impedance->curve, 0.08);
+  for (const ImpedancePeak& p : peaks) {
     const double f = p.frequency_hz;
     if (f < 200.0 || f > 9000.0 || of_driver(v, f)) continue;
     if (v.box && f < 1.6 * v.box->fh_hz.value) continue;
@@ -120,10 +130,12 @@ std::vector<Claim> claims(const CaseView& v) {
       c.size_db = *under;
     }
     // A network has a peak of its own where its halves meet.
+    const bool another = nearer_crossover(v, peaks, f);
     c.saw(
-        from_crossover > 0.9   ? 12.0
-        : from_crossover > 0.6 ? 2.5
-                               : 0.15,
+        from_crossover > 0.95             ? 12.0
+        : from_crossover > 0.4 && another ? 6.0
+        : from_crossover > 0.6            ? 0.6
+                                          : 0.15,
         fmt::format("the impedance peaks at {} ({:.1f} ohm)", frequency_text(f), p.magnitude_ohm));
     c.saw(std::clamp(std::exp(0.8 * (-*under - 3.8)), 0.15, 6.0),
           fmt::format("the level lies {:.1f} dB under what is an octave away", -*under));
