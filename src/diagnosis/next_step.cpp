@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <span>
 #include <string_view>
 
 namespace lalometer {
@@ -20,7 +21,7 @@ struct Possible {
   const char* sentence;
   double minutes;
   bool (*there)(const CaseView&);
-  std::vector<Weight> weights;
+  std::span<const Weight> weights;
 };
 
 bool any_take(const CaseView& v, bool (*is)(const CaseView&, const CaseTake&)) {
@@ -83,117 +84,83 @@ bool has_damped(const CaseView& v) {
                      [](const CaseVariant& each) { return each.change == "damping"; });
 }
 
-const std::vector<Possible>& possible_takes() {
-  static const std::vector<Possible> all = {
-      {"side",
-       "Turn 30 degrees and take again: a bending cone or a trap stays, an edge goes.",
-       1.0,
-       has_side,
-       {{"edge-diffraction", 1.4},
-        {"driver-breakup", 1.3},
-        {"notch-filter", 1.2},
-        {"suspension-resonance", 0.9},
-        {"panel-resonance", 1.0},
-        {"directivity-mismatch", 2.2},
-        {"beaming", 2.2},
-        {"crossover-phase", 0.5},
-        {"reflection", 0.5}}},
-      {"vertical",
-       "Take 15 and 30 degrees up and down: two sources show there.",
-       3.0,
-       has_vertical,
-       {{"crossover-phase", 2.4},
-        {"driver-polarity", 2.4},
-        {"source-spacing-lobing", 2.4},
-        {"directivity-mismatch", 0.6},
-        {"driver-breakup", 0.5}}},
-      {"flipped",
-       "Flip one driver and take again: a wrong polarity fills, a wrong phase stays.",
-       2.0,
-       has_flipped,
-       {{"driver-polarity", 2.6}, {"crossover-phase", 1.4}, {"notch-filter", 0.6}}},
-      {"alone",
-       "Take each driver alone, on one clock: their phase where they meet tells.",
-       4.0,
-       has_alone,
-       {{"crossover-phase", 2.4},
-        {"driver-polarity", 2.5},
-        {"driver-breakup", 1.2},
-        {"notch-filter", 1.2}}},
-      {"box-impedance",
-       "Take the impedance in the box: it holds tuning, losses, waves and traps.",
-       2.0,
-       has_box,
-       {{"box-leak", 2.4},
-        {"overdamped-port", 2.4},
-        {"mistuned-box", 2.4},
-        {"notch-filter", 2.6},
-        {"cabinet-standing-wave", 2.4},
-        {"passive-radiator-notch", 2.0},
-        {"panel-resonance", 1.2},
-        {"port-pipe-resonance", 0.8},
-        {"suspension-resonance", 1.4},
-        {"driver-breakup", 0.8}}},
-      {"free-air-impedance",
-       "Take the driver's impedance in free air: what is there too is the driver's.",
-       8.0,
-       has_free,
-       {{"suspension-resonance", 2.8},
-        {"driver-breakup", 2.4},
-        {"cabinet-standing-wave", 2.0},
-        {"panel-resonance", 1.8},
-        {"mistuned-box", 1.2},
-        {"box-leak", 1.3},
-        {"overdamped-port", 0.8},
-        {"notch-filter", 0.8}}},
-      {"near-cone",
-       "Take the cone's near field: baffle, edges and room are not in it.",
-       2.0,
-       has_near_cone,
-       {{"baffle-step", 1.2},
-        {"edge-diffraction", 1.2},
-        {"suspension-resonance", 1.1},
-        {"panel-resonance", 0.8},
-        {"cabinet-standing-wave", 0.9},
-        {"box-leak", 0.8},
-        {"overdamped-port", 0.8}}},
-      {"near-back",
-       "Take the near field of the port or the radiator: its output and its pipe show.",
-       2.0,
-       has_near_back,
-       {{"port-pipe-resonance", 2.4},
-        {"passive-radiator-notch", 2.2},
-        {"overdamped-port", 1.5},
-        {"box-leak", 1.5}}},
-      {"large-baffle",
-       "Take the driver in a large baffle: if it is gone, it is the edge.",
-       30.0,
-       has_large,
-       {{"edge-diffraction", 2.4},
-        {"driver-breakup", 1.8},
-        {"baffle-step", 1.8},
-        {"dipole-cancellation", 1.6},
-        {"cavity-resonance", 1.2}}},
-      {"damped",
-       "Line the box or fill it and take the impedance again: a wave of the air shrinks.",
-       15.0,
-       has_damped,
-       {{"cabinet-standing-wave", 1.6}, {"panel-resonance", 1.2}, {"port-pipe-resonance", 0.6}}}};
-  return all;
-}
+constexpr Weight kSide[] = {{"edge-diffraction", 1.4}, {"driver-breakup", 1.3},
+                            {"notch-filter", 1.2},     {"suspension-resonance", 0.9},
+                            {"panel-resonance", 1.0},  {"directivity-mismatch", 2.2},
+                            {"beaming", 2.2},          {"crossover-phase", 0.5},
+                            {"reflection", 0.5}};
+constexpr Weight kVertical[] = {{"crossover-phase", 2.4},
+                                {"driver-polarity", 2.4},
+                                {"source-spacing-lobing", 2.4},
+                                {"directivity-mismatch", 0.6},
+                                {"driver-breakup", 0.5}};
+constexpr Weight kFlipped[] = {
+    {"driver-polarity", 2.6}, {"crossover-phase", 1.4}, {"notch-filter", 0.6}};
+constexpr Weight kAlone[] = {{"crossover-phase", 2.4},
+                             {"driver-polarity", 2.5},
+                             {"driver-breakup", 1.2},
+                             {"notch-filter", 1.2}};
+constexpr Weight kBoxImpedance[] = {
+    {"box-leak", 2.4},        {"overdamped-port", 2.4},       {"mistuned-box", 2.4},
+    {"notch-filter", 2.6},    {"cabinet-standing-wave", 2.4}, {"passive-radiator-notch", 2.0},
+    {"panel-resonance", 1.2}, {"port-pipe-resonance", 0.8},   {"suspension-resonance", 1.4},
+    {"driver-breakup", 0.8}};
+constexpr Weight kFreeAirImpedance[] = {{"suspension-resonance", 2.8},  {"driver-breakup", 2.4},
+                                        {"cabinet-standing-wave", 2.0}, {"panel-resonance", 1.8},
+                                        {"mistuned-box", 1.2},          {"box-leak", 1.3},
+                                        {"overdamped-port", 0.8},       {"notch-filter", 0.8}};
+constexpr Weight kNearCone[] = {{"baffle-step", 1.2},           {"edge-diffraction", 1.2},
+                                {"suspension-resonance", 1.1},  {"panel-resonance", 0.8},
+                                {"cabinet-standing-wave", 0.9}, {"box-leak", 0.8},
+                                {"overdamped-port", 0.8}};
+constexpr Weight kNearBack[] = {{"port-pipe-resonance", 2.4},
+                                {"passive-radiator-notch", 2.2},
+                                {"overdamped-port", 1.5},
+                                {"box-leak", 1.5}};
+constexpr Weight kLargeBaffle[] = {{"edge-diffraction", 2.4},
+                                   {"driver-breakup", 1.8},
+                                   {"baffle-step", 1.8},
+                                   {"dipole-cancellation", 1.6},
+                                   {"cavity-resonance", 1.2}};
+constexpr Weight kDamped[] = {
+    {"cabinet-standing-wave", 1.6}, {"panel-resonance", 1.2}, {"port-pipe-resonance", 0.6}};
+
+const Possible kPossible[] = {
+    {"side", "Turn 30 degrees and take again: a bending cone or a trap stays, an edge goes.", 1.0,
+     has_side, kSide},
+    {"vertical", "Take 15 and 30 degrees up and down: two sources show there.", 3.0, has_vertical,
+     kVertical},
+    {"flipped", "Flip one driver and take again: a wrong polarity fills, a wrong phase stays.", 2.0,
+     has_flipped, kFlipped},
+    {"alone", "Take each driver alone, on one clock: their phase where they meet tells.", 4.0,
+     has_alone, kAlone},
+    {"box-impedance", "Take the impedance in the box: it holds tuning, losses, waves and traps.",
+     2.0, has_box, kBoxImpedance},
+    {"free-air-impedance",
+     "Take the driver's impedance in free air: what is there too is the driver's.", 8.0, has_free,
+     kFreeAirImpedance},
+    {"near-cone", "Take the cone's near field: baffle, edges and room are not in it.", 2.0,
+     has_near_cone, kNearCone},
+    {"near-back", "Take the near field of the port or the radiator: its output and its pipe show.",
+     2.0, has_near_back, kNearBack},
+    {"large-baffle", "Take the driver in a large baffle: if it is gone, it is the edge.", 30.0,
+     has_large, kLargeBaffle},
+    {"damped", "Line the box or fill it and take the impedance again: a wave of the air shrinks.",
+     15.0, has_damped, kDamped},
+};
 
 }  // namespace
 
 std::optional<NextTake> next_take(const CaseView& view, const std::vector<FindingCause>& causes) {
   const Possible* best = nullptr;
   double most = 0.02;
-  for (const Possible& p : possible_takes()) {
+  for (const Possible& p : kPossible) {
     if (p.there(view)) continue;
     double gain = 0.0;
     for (const FindingCause& c : causes)
       for (const Weight& w : p.weights)
         if (w.cause == c.cause) gain += c.probability * (1.0 - c.probability) * w.moves * w.moves;
-    gain /= std::sqrt(2.0 + p.minutes);
+    gain /= 1.0 + p.minutes;
     if (gain <= most) continue;
     most = gain;
     best = &p;

@@ -18,7 +18,7 @@ struct NextTake {
 
 /// Of all takes that the case lacks, the one that parts the causes best for its time: the sum over
 /// the causes of p (1 - p) and the square of how much the take would move that cause's odds, over
-/// the root of its minutes (a take always costs some setting up). Minutes are common practice, no
+/// its minutes and one (a take always costs some setting up). Minutes are common practice, no
 /// source. Nothing where no missing take says anything of these causes.
 [[nodiscard]] std::optional<NextTake> next_take(const CaseView& view,
                                                 const std::vector<FindingCause>& causes);

@@ -233,6 +233,7 @@ TEST(SoundCausesTest, APortThatSoundsAsLoudAsTheConeIsHeardAsAPipe) {
 
 TEST(SoundCausesTest, LevelsThatJumpToTheSidesThroughTheCrossoverAreAMismatch) {
   CaseMaterial m = kiosk();
+  m.subject.drivers[0].radius_m = 0.1;  // 3.7 wavelengths round: too large for it
   m.takes.push_back(response(0.0, level_of([](double) { return 85.0; })));
   for (const double a : {45.0, -45.0, 60.0})
     m.takes.push_back(response(a, level_of([](double f) { return f < 2000.0 ? 78.0 : 84.5; })));

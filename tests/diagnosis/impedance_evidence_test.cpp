@@ -4,7 +4,7 @@
 
 #include "acoustics/enclosure/driver_circuit.h"
 #include "diagnosis/made_curves.h"
-#include "diagnosis/view/losses.h"
+#include "diagnosis/view/bass/losses.h"
 
 namespace lalometer {
 namespace {
@@ -65,7 +65,7 @@ TEST(ImpedanceEvidenceTest, ARadiatorsNotchNearTheTuningIsSaidAndOneFarBelowIsNo
   const auto diagnosed = [&](double compliance_m_per_n) {
     CaseMaterial m = one_cone(0.065);
     m.subject.loading = "passive-radiator";
-    m.subject.radiator = true;
+    m.subject.radiators.push_back({"radiator", 0.065});
     m.subject.volume_m3 = 0.014;
     BoxLoad box{.kind = BoxLoad::Kind::kPassiveRadiator};
     box.volume_m3 = 0.014;

@@ -10,8 +10,8 @@
 #include "acoustics/impedance/fit/driver_fit.h"
 #include "acoustics/impedance/wiggles.h"
 #include "diagnosis/material.h"
+#include "diagnosis/view/bass/losses.h"
 #include "diagnosis/view/features.h"
-#include "diagnosis/view/losses.h"
 
 /// The takes as all causes look at them: computed once.
 namespace lalometer {
@@ -73,6 +73,7 @@ struct CaseView {
   /// The curve begins low enough (a fifth of what is seen) to show a vented box's lower hump as
   /// well, where one is seen.
   bool lower_hump_in_range = false;
+  bool begins_below_humps = false;  ///< well under the lowest that is seen
   std::vector<SeenWiggle> wiggles = {};
   /// What the edges and the step make of each driver on the axis, dB re an infinite baffle; NaN
   /// where it was not computed.

@@ -43,7 +43,7 @@ std::vector<Claim> claims(const CaseView& v) {
       if (*f.large_baffle < 0.35)
         c.saw(8.0, "it is gone in the large baffle");
       else if (*f.large_baffle > 0.7)
-        c.saw(0.05, "the large baffle has it too");
+        c.saw(0.03, "the large baffle has it too");
     }
     if (f.near && *f.near > 0.6) c.saw(0.1, "the near field has it too");
     c.next_step = f.horizontal ? "Take the driver in a large baffle: if it is gone, it is the edge."

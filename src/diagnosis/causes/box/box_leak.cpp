@@ -6,7 +6,7 @@
 #include "acoustics/impedance/box_signature.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
-#include "diagnosis/view/flow.h"
+#include "diagnosis/view/bass/flow.h"
 
 /// A box that is not tight.
 namespace lalometer {

@@ -7,7 +7,7 @@
 #include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
-#include "diagnosis/view/alignment.h"
+#include "diagnosis/view/bass/alignment.h"
 
 /// A tuning far from what volume and port want; a total Q above 1.
 namespace lalometer {

@@ -5,7 +5,7 @@
 
 #include "base/text.h"
 #include "diagnosis/registry.h"
-#include "diagnosis/view/flow.h"
+#include "diagnosis/view/bass/flow.h"
 
 /// Stuffing before the port: the lower hump falls, the upper one stays.
 namespace lalometer {
@@ -16,10 +16,12 @@ std::vector<Claim> of_no_fit(const CaseView& v) {
   Claim c(0.25);
   c.group = "losses";
   const bool hump = v.box_impedance != nullptr && v.bass_humps == 1 && v.lower_hump_in_range;
-  if (hump) c.saw(5.0, "one hump stands where a vented box has two");
+  const bool unlike = v.box_impedance != nullptr && v.bass_humps >= 2 && v.begins_below_humps;
+  if (hump) c.saw(8.0, "one hump stands where a vented box has two");
+  if (unlike) c.saw(6.0, "no vented box with its two humps follows this impedance");
   const bool flow = saw_flow(c, v, false);
   c.next_step = "Take the port's near field with and without what lies before it.";
-  return hump || flow ? std::vector<Claim>{c} : std::vector<Claim>{};
+  return hump || unlike || flow ? std::vector<Claim>{c} : std::vector<Claim>{};
 }
 
 std::vector<Claim> claims(const CaseView& v) {

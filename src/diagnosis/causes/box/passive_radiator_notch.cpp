@@ -5,7 +5,7 @@
 
 #include "base/text.h"
 #include "diagnosis/registry.h"
-#include "diagnosis/view/flow.h"
+#include "diagnosis/view/bass/flow.h"
 
 /// The radiator shorts the box at its own resonance.
 namespace lalometer {

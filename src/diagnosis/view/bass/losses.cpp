@@ -1,4 +1,4 @@
-#include "diagnosis/view/losses.h"
+#include "diagnosis/view/bass/losses.h"
 
 #include <algorithm>
 #include <array>

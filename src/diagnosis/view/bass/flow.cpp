@@ -1,4 +1,4 @@
-#include "diagnosis/view/flow.h"
+#include "diagnosis/view/bass/flow.h"
 
 #include <fmt/format.h>
 

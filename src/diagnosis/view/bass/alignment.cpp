@@ -1,4 +1,4 @@
-#include "diagnosis/view/alignment.h"
+#include "diagnosis/view/bass/alignment.h"
 
 #include <algorithm>
 #include <cmath>

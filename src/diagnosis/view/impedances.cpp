@@ -1,0 +1,154 @@
+#include "diagnosis/view/impedances.h"
+
+#include <algorithm>
+#include <cmath>
+
+#include "acoustics/impedance/box_signature.h"
+#include "base/constants.h"
+
+namespace lalometer {
+namespace {
+
+constexpr double kC = kSpeedOfSound20_m_s;
+constexpr double kMode = 0.05;  // how far off the inner sizes may be
+
+/// Which impedances there are, and what fits of them say.
+void fit_impedances(CaseView& v) {
+  const CaseMaterial& m = *v.material;
+  for (const CaseTake& t : m.takes) {
+    if (t.kind != CaseTake::Kind::kImpedance) continue;
+    const bool free = t.condition == "free-air";
+    const bool other = t.condition == "added-mass" || t.condition == "test-box";
+    if (free && v.free_impedance == nullptr) v.free_impedance = &t;
+    if (!free && !other && t.variant == v.variant && v.box_impedance == nullptr)
+      v.box_impedance = &t;
+  }
+  if (v.free_impedance != nullptr)
+    if (auto fit = fit_driver(v.free_impedance->curve)) v.free_air = *std::move(fit);
+  if (v.box_impedance == nullptr) return;
+  const Response& z = v.box_impedance->curve;
+  for (const ImpedancePeak& p : impedance_peaks(z, 0.12))
+    if (p.frequency_hz < 200.0 && v.bass_humps++ == 0) {
+      v.lower_hump_in_range = z.axis().front() < 0.2 * p.frequency_hz;
+      v.begins_below_humps = z.axis().front() < 0.8 * p.frequency_hz;
+    }
+  const std::string& loading = m.subject.loading;
+  if (loading == "vented" || loading == "passive-radiator") {
+    if (auto fit = fit_box(z, loading == "vented" ? BackLoad::kVented : BackLoad::kRadiator))
+      v.box = *std::move(fit);
+    if (v.box && loading == "vented")
+      v.losses = loss_kinds(z, *v.box, v.free_air ? &*v.free_air : nullptr);
+  } else if (loading == "sealed") {
+    if (auto fit = fit_driver(z, {.in_closed_box = true})) v.closed = *std::move(fit);
+  }
+}
+
+WiggleSearch search_of(const CaseView& v) {
+  WiggleSearch search;
+  if (v.box) {
+    search.model_to_hz = v.box->fitted_to_hz;
+    search.humps = {0.7 * v.box->fl_hz.value, 1.4 * v.box->fh_hz.value};
+  } else if (v.closed) {
+    search.model_to_hz = v.closed->fitted_to_hz;
+  }
+  search.least_percent = 0.3;
+  search.low_hz = v.box ? 1.5 * v.box->fh_hz.value : 60.0;
+  search.high_hz = 8000.0;
+  return search;
+}
+
+const Wiggle* same_place(const Wiggle& w, const std::vector<Wiggle>& all) {
+  for (const Wiggle& o : all)
+    if (std::abs(std::log(o.frequency_hz.value / w.frequency_hz.value)) < 0.03) return &o;
+  return nullptr;
+}
+
+/// The nearest wave of the box, and the port's pipe.
+void match(SeenWiggle& s, const CaseSubject& subject, const std::vector<BoxMode>& modes) {
+  const double f = s.wiggle.frequency_hz.value;
+  for (const BoxMode& mode : modes) {
+    const int whole = mode.order[0] + mode.order[1] + mode.order[2];
+    if (whole == 0 || whole > 3) continue;
+    const double off = std::abs(std::log(f / mode.frequency_hz));
+    if (off >= s.mode_off || off > kMode) continue;
+    s.mode_off = off;
+    const char* const words[3] = {"width", "height", "depth"};
+    s.mode = whole == 1 ? std::string(words[mode.order[0] > 0   ? 0
+                                            : mode.order[1] > 0 ? 1
+                                                                : 2])
+                        : "higher";
+  }
+  for (const CasePort& p : subject.ports)
+    s.pipe_off = std::min(s.pipe_off, std::abs(std::log(f / pipe_resonance_hz(p.geometry, kC))));
+}
+
+/// What became of the loops where another variant changed the damping or the port.
+void follow_variants(CaseView& v, const WiggleSearch& search) {
+  for (const CaseTake& t : v.material->takes) {
+    if (t.kind != CaseTake::Kind::kImpedance || t.variant == v.variant || t.condition == "free-air")
+      continue;
+    const auto variant =
+        std::find_if(v.material->variants.begin(), v.material->variants.end(),
+                     [&](const CaseVariant& each) { return each.id == t.variant; });
+    if (variant == v.material->variants.end()) continue;
+    const bool damping = variant->change == "damping";
+    if (!damping && variant->change != "port") continue;
+    const auto others = find_wiggles(t.curve, nullptr, search);
+    for (SeenWiggle& w : v.wiggles) {
+      const Wiggle* there = same_place(w.wiggle, others);
+      const double left = there == nullptr ? 0.0 : there->height_percent / w.wiggle.height_percent;
+      (damping ? w.damped : w.port_changed) = left;
+    }
+  }
+}
+
+/// Loops of the impedance in the box, of those in free air, and which features they belong to.
+void find_wiggles_of(CaseView& v) {
+  if (v.box_impedance == nullptr) return;
+  const CaseMaterial& m = *v.material;
+  const Response& z = v.box_impedance->curve;
+  const FittedImpedance* motor = v.box ? &v.box->motor : v.closed ? &v.closed->motor : nullptr;
+  const WiggleSearch search = search_of(v);
+  std::optional<std::vector<Wiggle>> free;
+  if (v.free_air) {
+    WiggleSearch own = search;
+    own.model_to_hz = v.free_air->fitted_to_hz;
+    own.humps = {1.0, 0.0};
+    free = find_wiggles(v.free_impedance->curve, &v.free_air->motor, own);
+  }
+  std::vector<BoxMode> modes;
+  if (m.subject.inner)
+    modes = box_modes(*m.subject.inner, 2500.0, inner_speed_m_s(m.subject.damping, kC));
+  for (const Wiggle& w : find_wiggles(z, motor, search)) {
+    SeenWiggle s{.wiggle = w};
+    if (free) s.in_free_air = same_place(w, *free) != nullptr;
+    match(s, m.subject, modes);
+    v.wiggles.push_back(s);
+  }
+  follow_variants(v, search);
+  for (SeenFeature& f : v.features) {
+    double box = 0.0;
+    for (const SeenWiggle& w : v.wiggles)
+      if (std::abs(std::log(w.wiggle.frequency_hz.value / f.at_hz)) < 0.06) {
+        box = std::max(box, w.wiggle.height_percent);
+      }
+    f.wiggle_box = box;
+    for (const BoxMode& mode : modes)
+      f.at_mode = f.at_mode || (mode.order[0] + mode.order[1] + mode.order[2] > 0 &&
+                                std::abs(std::log(mode.frequency_hz / f.at_hz)) < kMode);
+    if (!free) continue;
+    f.wiggle_free = 0.0;
+    for (const Wiggle& w : *free)
+      if (std::abs(std::log(w.frequency_hz.value / f.at_hz)) < 0.06)
+        f.wiggle_free = std::max(*f.wiggle_free, w.height_percent);
+  }
+}
+
+}  // namespace
+
+void look_at_impedances(CaseView& v) {
+  fit_impedances(v);
+  find_wiggles_of(v);
+}
+
+}  // namespace lalometer
