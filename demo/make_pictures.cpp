@@ -74,6 +74,7 @@ struct Pictures {
     window.showDesk(QStringLiteral("boxes"));
     window.boxes()->add();
     save("boxes");
+    caseStation();
     window.setStation(RouteStrip::kRead);
     bass();
     angles();
@@ -154,6 +155,19 @@ struct Pictures {
   void lanes(std::initializer_list<const char*> kinds) {
     while (!window.score()->lanes().empty()) window.score()->removeLane(0);
     for (const char* kind : kinds) act((std::string("lane-") + kind).c_str());
+  }
+
+  /// What the takes say is wrong, one finding pointed at.
+  void caseStation() {
+    window.setStation(RouteStrip::kCase);
+    rest();
+    if (auto* seen = window.findChild<QWidget*>(QStringLiteral("message"))) seen->hide();
+    QTest::mouseClick(window.findChild<QPushButton*>(QStringLiteral("caseTraits")), Qt::LeftButton);
+    if (auto* card = window.findChild<QWidget*>(QStringLiteral("findingCard"))) {
+      QEnterEvent enter(QPointF(5, 5), QPointF(5, 5), QPointF(5, 5));
+      QApplication::sendEvent(card, &enter);
+    }
+    save("case");
   }
 
   /// Near fields and the join with the far field.

@@ -41,4 +41,10 @@ std::string frequency_text(double frequency_hz) {
   return three_digits(frequency_hz) + " Hz";
 }
 
+std::string capitalised(std::string text) {
+  if (!text.empty() && text.front() >= 'a' && text.front() <= 'z')
+    text.front() = static_cast<char>(text.front() - 'a' + 'A');
+  return text;
+}
+
 }  // namespace lalometer

@@ -21,4 +21,7 @@ namespace lalometer {
 /// A frequency for people: "222 Hz", "2.28 kHz".
 [[nodiscard]] std::string frequency_text(double frequency_hz);
 
+/// Its first letter large, where it is one of ASCII.
+[[nodiscard]] std::string capitalised(std::string text);
+
 }  // namespace lalometer

@@ -49,6 +49,44 @@ std::vector<FindingCause> competed(const std::vector<const Named*>& claims) {
   return causes;
 }
 
+/// The takes in which a place of the sound is looked at: the axis, one to the side, one up or down,
+/// the near field and the driver alone.
+std::vector<std::int64_t> sound_of(const CaseView& v, const std::string& lead) {
+  std::vector<std::int64_t> ids;
+  const auto put = [&](const CaseTake* t) {
+    if (t != nullptr && t->id != 0 && std::find(ids.begin(), ids.end(), t->id) == ids.end())
+      ids.push_back(t->id);
+  };
+  put(v.axis_take);
+  const CaseTake* side = nullptr;
+  const CaseTake* up = nullptr;
+  for (const CaseTake* t : v.responses()) {
+    const auto nearer = [&](double CaseTake::*angle, double wanted, const CaseTake* than) {
+      return t->*angle > 5.0 &&
+             (than == nullptr || std::abs(t->*angle - wanted) < std::abs(than->*angle - wanted));
+    };
+    if (t->vertical_deg == 0.0 && nearer(&CaseTake::horizontal_deg, 30.0, side)) side = t;
+    if (t->horizontal_deg == 0.0 && nearer(&CaseTake::vertical_deg, 15.0, up)) up = t;
+  }
+  put(side);
+  put(up);
+  for (const CaseTake& t : v.material->takes) {
+    const bool own = t.variant == v.variant && t.sample == v.sample && !lead.empty();
+    if (own && t.kind == CaseTake::Kind::kNearField && t.source == lead) put(&t);
+    if (own && t.kind == CaseTake::Kind::kResponse && t.driver == lead && t.horizontal_deg == 0.0 &&
+        t.vertical_deg == 0.0)
+      put(&t);
+  }
+  return ids;
+}
+
+std::vector<std::int64_t> impedances_of(const CaseView& v) {
+  std::vector<std::int64_t> ids;
+  for (const CaseTake* t : {v.box_impedance, v.free_impedance})
+    if (t != nullptr && t->id != 0) ids.push_back(t->id);
+  return ids;
+}
+
 const Named* strongest(const std::vector<const Named*>& claims) {
   return *std::max_element(claims.begin(), claims.end(), [](const Named* a, const Named* b) {
     return a->claim.odds() < b->claim.odds();
@@ -102,6 +140,12 @@ Finding of_place(const std::vector<FindingCause>& causes, const Named& first) {
 
 }  // namespace
 
+std::string spoken_cause(const std::string& cause) {
+  std::string text = cause;
+  std::replace(text.begin(), text.end(), '-', ' ');
+  return text;
+}
+
 const char* word_of(FindingShape shape) {
   constexpr const char* kWords[] = {"dip", "peak", "step", "ripple", "wiggle"};
   return kWords[static_cast<std::size_t>(shape)];
@@ -149,17 +193,25 @@ Diagnosis diagnose(const CaseMaterial& material) {
   for (const auto& [group, claims] : by_group) {
     const auto causes = competed(claims);
     if (causes.empty()) continue;
-    if (strongest(claims)->claim.at_hz > 0.0)
+    if (strongest(claims)->claim.at_hz > 0.0) {
       d.findings.push_back(of_place(causes, *strongest(claims)));
-    else
-      d.overall.insert(d.overall.end(), causes.begin(), causes.end());
+      d.findings.back().shown_by = sound_of(view, {});
+      continue;
+    }
+    const auto shown = view.box_impedance != nullptr ? impedances_of(view) : sound_of(view, {});
+    for (const FindingCause& cause : causes) {
+      d.overall.push_back(cause);
+      d.overall.back().shown_by = shown;
+    }
   }
   for (const auto& [i, claims] : by_feature) {
     Finding f = of_feature(view.features[i], claims);
+    f.shown_by = sound_of(view, view.features[i].leads);
     if (!f.causes.empty()) d.findings.push_back(std::move(f));
   }
   for (const auto& [i, claims] : by_wiggle) {
     Finding f = of_wiggle(view.wiggles[i], claims);
+    f.shown_by = impedances_of(view);
     if (!f.causes.empty()) d.findings.push_back(std::move(f));
   }
   for (Finding& f : d.findings)

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstdint>
 #include <optional>
 #include <string>
 #include <vector>
@@ -12,10 +13,14 @@ struct FindingCause {
   double probability = 0.0;
   std::vector<std::string> evidence = {};
   std::vector<std::string> against = {};
+  /// Takes that show it, where the cause has no place of its own.
+  std::vector<std::int64_t> shown_by = {};
 };
 
 enum class FindingShape { kDip, kPeak, kStep, kRipple, kWiggle };
 enum class FindingSeverity { kNone, kMinor, kAudible, kSevere };
+/// "edge-diffraction" for a reader: "edge diffraction".
+[[nodiscard]] std::string spoken_cause(const std::string& cause);
 [[nodiscard]] const char* word_of(FindingShape shape);
 [[nodiscard]] const char* word_of(FindingSeverity severity);
 
@@ -30,6 +35,8 @@ struct Finding {
   std::string next_step = {};
   /// Code of the take that this asks for (next_step.h); empty: it is no take.
   std::string next_take = {};
+  /// Takes that show it, the most telling first (ids of the material's takes).
+  std::vector<std::int64_t> shown_by = {};
 };
 
 /// Findings that have a place, and causes that have none.

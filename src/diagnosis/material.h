@@ -1,5 +1,6 @@
 #pragma once
 
+#include <cstdint>
 #include <map>
 #include <optional>
 #include <string>
@@ -57,7 +58,8 @@ struct CaseSubject {
 struct CaseTake {
   enum class Kind { kResponse, kNearField, kImpedance };
   Kind kind = Kind::kResponse;
-  std::string name = {};  ///< for sentences and links
+  std::string name = {};  ///< for sentences
+  std::int64_t id = 0;    ///< for links; 0: it has none
   std::string variant = {}, sample = {};
   std::string driver = {};     ///< the only one that plays, or the one measured; empty: all
   std::string source = {};     ///< of a near field

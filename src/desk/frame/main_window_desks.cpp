@@ -10,6 +10,7 @@
 #include "desk/boxes/box_page.h"
 #include "desk/capture/capture_page.h"
 #include "desk/capture/rig_page.h"
+#include "desk/case/case_page.h"
 #include "desk/chart/chart_page.h"
 #include "desk/drawing/drawing_page.h"
 #include "desk/frame/job_strip.h"
@@ -18,7 +19,6 @@
 #include "desk/impedance/series_desk.h"
 #include "desk/level/level_page.h"
 #include "desk/monitor/monitor_page.h"
-#include "desk/pages/case_page.h"
 #include "desk/pages/plan_page.h"
 #include "desk/pages/practice_page.h"
 #include "desk/pages/read_page.h"
@@ -83,7 +83,7 @@ void MainWindow::makeStationDesks() {
   addDesk({QStringLiteral("capture"), RouteStrip::kCapture, score_, capture_page_, true});
   addDesk(
       {QStringLiteral("read"), RouteStrip::kRead, score_, new ReadPage(session_, state_, pages_)});
-  addDesk({QStringLiteral("case"), RouteStrip::kCase, score_, new CasePage(session_, pages_)});
+  addDesk({QStringLiteral("case"), RouteStrip::kCase, score_, new CasePage(session_, state_, queue_, pages_)});
   addDesk({QStringLiteral("report"), RouteStrip::kReport, score_, report});
   connect(plan, &PlanPage::captureAsked, this, [this](bool impedance) {
     setStation(RouteStrip::kCapture);

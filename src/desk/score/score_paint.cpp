@@ -57,6 +57,24 @@ void ScoreView::drawCursor(QPainter& painter) {
   painter.drawText(flag, Qt::AlignCenter, text);
 }
 
+/// A thread through all lanes, as wide as what is pointed at.
+void ScoreView::drawHeld(QPainter& painter) {
+  const FrequencyRange held = state_.held();
+  if (!(held.low_hz > 0.0) || held.high_hz < held.low_hz) return;
+  const double left = std::max(across().px(held.low_hz), plotLeft());
+  const double right = std::min(std::max(across().px(held.high_hz), left + 3.0), plotRight());
+  if (right <= left) return;
+  QColor wash = theme_.accent;
+  wash.setAlphaF(0.16F);
+  painter.setRenderHint(QPainter::Antialiasing, false);
+  for (std::size_t i = 0; i < lanes_.size(); ++i) {
+    if (!lanes_[i].content.over_frequency()) continue;
+    const QRectF rect = laneRect(i);
+    painter.fillRect(QRectF(QPointF(left, rect.top() + kHeading_px), QPointF(right, rect.bottom())),
+                     wash);
+  }
+}
+
 bool ScoreView::showsTime(std::size_t lane) const {
   const LaneContent& content = lanes_[lane].content;
   return content.left.quantity == AxisQuantity::kTime && content.find<ValueMap>() != nullptr;
@@ -201,6 +219,7 @@ void ScoreView::paintEvent(QPaintEvent* event) {
   drawAxis(painter);
   drawHandles(painter);
   drawThread(painter);
+  drawHeld(painter);
   drawTimeCursor(painter);
   drawCursor(painter);
   if (drop_line_y_ >= 0.0)

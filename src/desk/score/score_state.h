@@ -54,6 +54,13 @@ class ScoreState : public QObject {
     cursor_periods_ = periods;
     emit timeMoved();
   }
+  /// A range that something elsewhere on the desk points at; empty (low = high): none.
+  [[nodiscard]] FrequencyRange held() const { return held_; }
+  void setHeld(FrequencyRange range) {
+    if (range == held_) return;
+    held_ = range;
+    emit heldChanged();
+  }
   /// Steps by 1/24 octave times `steps`.
   void nudgeCursor(double steps) { setCursorHz(cursor_hz_ * std::exp2(steps / 24.0)); }
 
@@ -62,9 +69,11 @@ class ScoreState : public QObject {
   void cursorMoved();
   void timeMoved();
   void proportionChanged();
+  void heldChanged();
 
  private:
   FrequencyRange range_;
+  FrequencyRange held_ = {0.0, 0.0};
   double cursor_hz_ = 1000.0;
   double cursor_ms_ = 0.0;
   double cursor_periods_ = 0.0;

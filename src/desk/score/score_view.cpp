@@ -44,6 +44,7 @@ ScoreView::ScoreView(Work& work, ScoreState& state, QWidget* parent)
   connect(&settle_, &QTimer::timeout, this, &ScoreView::startFine);
   connect(&state_, &ScoreState::rangeChanged, this, &ScoreView::invalidate);
   connect(&state_, &ScoreState::cursorMoved, this, &ScoreView::updateCursorStrip);
+  connect(&state_, &ScoreState::heldChanged, this, qOverload<>(&QWidget::update));
   connect(&state_, &ScoreState::timeMoved, this, [this] {
     for (std::size_t i = 0; i < lanes_.size(); ++i)
       if (showsTime(i)) update(laneRect(i).toAlignedRect());

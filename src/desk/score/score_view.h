@@ -116,6 +116,7 @@ class ScoreView : public QWidget, public DeskPart {
   [[nodiscard]] AcrossMapping across() const;
   void updateCursorStrip();
   void drawCursor(QPainter& painter);
+  void drawHeld(QPainter& painter);
   void drawAxis(QPainter& painter);
   void drawHandles(QPainter& painter);
   void drawThread(QPainter& painter);

@@ -19,6 +19,7 @@ BookSession::BookSession(Work& work, QObject* parent)
       work_(work),
       angles_(*this, work),
       time_(*this, work),
+      case_(*this, work),
       store_(std::make_shared<ResultStore>(kResultsLimit_bytes)) {
   view_timer_.setSingleShot(true);
   view_timer_.setInterval(kViewRest_ms);
@@ -90,6 +91,7 @@ void BookSession::adopt(Book book, Book for_writing) {
     alike_ = book_->view("treated-alike") == "1";
     angles_.restart();
     time_.restart();
+    case_.restart();
     reload();
     // Opened for the first time: something is laid, so that there is something to see.
     const bool looked_at =

@@ -10,6 +10,7 @@
 
 #include "book/book_writer.h"
 #include "desk/session/angle_sets.h"
+#include "desk/session/case_watch.h"
 #include "desk/session/time_readings.h"
 #include "desk/session/work.h"
 #include "workbench/reading/lane_content.h"
@@ -73,6 +74,8 @@ class BookSession : public QObject {
   [[nodiscard]] AngleSets& angles() { return angles_; }
   /// What laid takes tell of level and time.
   [[nodiscard]] TimeReadings& time() { return time_; }
+  /// What the chosen subject's takes say is wrong.
+  [[nodiscard]] CaseWatch& caseWatch() { return case_; }
   /// Small curve of a take for the shelf; empty while it is not known. Asking starts the work.
   [[nodiscard]] std::vector<float> miniatureOf(const Take& take);
   [[nodiscard]] const std::shared_ptr<ResultStore>& store() const { return store_; }
@@ -154,6 +157,7 @@ class BookSession : public QObject {
 
  private:
   friend class AngleSets;
+  friend class CaseWatch;
   friend class TimeReadings;
   /// Newest results of a laid take; shown on while newer ones are being analysed.
   struct Shown {
@@ -205,6 +209,7 @@ class BookSession : public QObject {
   Work& work_;
   AngleSets angles_;
   TimeReadings time_;
+  CaseWatch case_;
   std::shared_ptr<ResultStore> store_;
   std::optional<Book> book_;
   std::shared_ptr<BookWriter> writer_;

@@ -92,6 +92,7 @@ Result<CaseMaterial> case_material(const Description& description, const std::st
     if (t.curve == nullptr || t.curve->size() < 4) continue;
     const Take& take = *t.take;
     CaseTake one{.name = take.name,
+                 .id = take.id,
                  .variant = t.variant,
                  .sample = take.conditions.sample,
                  .driver = take.conditions.driver,

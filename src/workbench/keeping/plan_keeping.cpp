@@ -31,6 +31,7 @@ Json json_of(const TakeRequest& r) {
           {"sample", r.sample},
           {"condition", r.condition},
           {"source", r.source},
+          {"flipped", r.flipped},
           {"gate_s", r.gate_s},
           {"added_mass_g", r.added_mass_g},
           {"test_box_l", r.test_box_l},
@@ -57,6 +58,7 @@ TakeRequest request_of(const Json& j, Id subject) {
   r.sample = j.value("sample", "");
   r.condition = j.value("condition", "");
   r.source = j.value("source", "");
+  r.flipped = j.value("flipped", "");
   r.gate_s = j.value("gate_s", 0.0);
   r.added_mass_g = j.value("added_mass_g", 0.0);
   r.test_box_l = j.value("test_box_l", 0.0);

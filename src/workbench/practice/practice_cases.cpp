@@ -50,12 +50,6 @@ const PracticeCase* practice_case(const std::string& id) {
   return nullptr;
 }
 
-std::string spoken_cause(const std::string& word) {
-  std::string spoken = word;
-  std::replace(spoken.begin(), spoken.end(), '-', ' ');
-  return spoken;
-}
-
 Result<ImportPreview> case_takes(const PracticeCase& one, std::stop_token stop,
                                  const Progress& progress, const Parallel& parallel) {
   auto planned = simulation_plan_of(one.plan_json, one.title, fnv1a(one.id));

@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "book/book.h"
+#include "diagnosis/finding.h"
 #include "workbench/practice/simulating.h"
 #include "workbench/sharing/importing.h"
 
@@ -24,9 +25,6 @@ struct PracticeCase {
 };
 [[nodiscard]] const std::vector<PracticeCase>& practice_cases();
 [[nodiscard]] const PracticeCase* practice_case(const std::string& id);
-
-/// A cause's word in plain speech: "edge-diffraction" gives "edge diffraction".
-[[nodiscard]] std::string spoken_cause(const std::string& word);
 
 /// Makes the case's takes on the practice bench. The same case gives the same takes on every
 /// machine.

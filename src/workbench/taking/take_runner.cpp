@@ -164,6 +164,7 @@ Take take_of(const TakeRequest& request, const Stimulus& stimulus) {
   take.conditions.temperature_c = request.temperature_c;
   take.conditions.sample = request.sample;
   if (request.kind != TakeKind::kNearField) take.conditions.driver = request.source;
+  take.conditions.polarity_flipped = request.flipped;
   take.plan_item = request.plan_item;
   take.drawing = request.drawing;
   take.conditions.stimulus = stimulus;

@@ -37,6 +37,7 @@ struct TakeRequest {
   /// Of a near field: the part before the microphone, distance_m from it. Else: the only driver
   /// that plays.
   std::string source = {};
+  std::string flipped = {};  ///< driver whose polarity was flipped for this take
   double gate_s = 0.0;  ///< what the room allows at this stand; 0: not specified
   double added_mass_g = 0.0;
   double test_box_l = 0.0;

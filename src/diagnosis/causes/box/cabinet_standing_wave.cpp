@@ -31,8 +31,9 @@ std::vector<Claim> claims(const CaseView& v) {
           fmt::format("the loop is {:.1f} % high", height));
     // A lining leaves a wave a Q of some 8.
     if (w.wiggle.q > 25.0) c.saw(5.0, fmt::format("it rings long (Q {:.0f})", w.wiggle.q));
-    c.next_step =
-        "Line the box or fill it and take the impedance again: a wave of the air shrinks.";
+    c.next_step = w.damped ? "Keep the lining, or line the two walls that face each other thicker."
+                           : "Line the box or fill it and take the impedance again: a wave of the "
+                             "air shrinks.";
     all.push_back(std::move(c));
   }
   return all;

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "base/text.h"
+#include "diagnosis/remedies.h"
 
 namespace lalometer {
 namespace {
@@ -32,7 +33,9 @@ std::vector<std::string> sentences(const Diagnosis& d) {
     std::string text = fmt::format("{} at {} ({:+.1f} dB)", word_of(f.shape),
                                    frequency_text(f.frequency_hz), f.size_db);
     for (const FindingCause& c : f.causes) text += ". " + spoken(c);
-    all.push_back(text + ". Next: " + f.next_step);
+    if (!f.causes.empty() && f.causes.front().probability > 0.5)
+      text += ". Remedy: " + remedy_of(f.causes.front().cause);
+    all.push_back(text + (text.back() == '.' ? " Next: " : ". Next: ") + f.next_step);
   }
   for (const FindingCause& c : d.overall) all.push_back(spoken(c));
   return all;
@@ -51,6 +54,7 @@ Told told_of(const Diagnosis& d) {
     row.put("causes", Told::Value(std::move(causes)));
     row.put("severity", word_of(f.severity)).put("correctable_by_eq", f.correctable_by_eq);
     row.put("next_step", f.next_step);
+    row.put("remedy", f.causes.empty() ? std::string() : remedy_of(f.causes.front().cause));
     findings.push_back(std::move(row));
   }
   std::vector<Told> overall;

@@ -1,0 +1,335 @@
+#include "desk/case/case_page.h"
+
+#include <fmt/format.h>
+
+#include <QPlainTextEdit>
+#include <QPushButton>
+#include <QTimer>
+#include <cmath>
+
+#include "desk/case/finding_card.h"
+#include "desk/parts/page_parts.h"
+#include "desk/queue/queue_controller.h"
+#include "desk/session/case_watch.h"
+#include "workbench/taking/plan/asked_takes.h"
+
+namespace lalometer {
+namespace {
+
+QString text_of(const std::string& s) {
+  return QString::fromStdString(s);
+}
+
+/// What tells a card apart while the page is filled anew.
+QString name_of(const Finding& f) {
+  const FindingPlace p = place_of(f);
+  return QStringLiteral("%1/%2")
+      .arg(text_of(p.shape))
+      .arg(std::lround(10.0 * std::log(p.at_hz + 1.0)));
+}
+
+/// A cause without a place, as a card shows it.
+Finding of_cause(const FindingCause& cause) {
+  Finding f;
+  f.causes = {cause};
+  f.severity = cause.probability > 0.5 ? FindingSeverity::kAudible : FindingSeverity::kMinor;
+  f.shown_by = cause.shown_by;
+  return f;
+}
+
+FindingPlace place_on_card(const Finding& f) {
+  return f.frequency_hz > 0.0 ? place_of(f) : place_of(f.causes.front());
+}
+
+/// A heading that folds what follows.
+QPushButton* fold(QVBoxLayout* layout, const char* name, QWidget* box, QWidget* inside) {
+  auto* button = new QPushButton(inside);
+  button->setObjectName(QLatin1String(name));
+  button->setCheckable(true);
+  button->hide();
+  layout->addWidget(button);
+  layout->addWidget(box);
+  box->hide();
+  QObject::connect(button, &QPushButton::toggled, box, &QWidget::setVisible);
+  return button;
+}
+
+QVBoxLayout* column_in(QWidget* box) {
+  auto* column = new QVBoxLayout(box);
+  column->setContentsMargins(0, 0, 0, 0);
+  column->setSpacing(6);
+  return column;
+}
+
+}  // namespace
+
+CasePage::CasePage(BookSession& session, ScoreState& state, QueueController& queue, QWidget* parent)
+    : QWidget(parent), session_(session), state_(state), queue_(queue) {
+  setObjectName(QStringLiteral("casePage"));
+  auto* layout = scrolled_page(this);
+  QWidget* inside = layout->parentWidget();
+  layout->addWidget(role_label(tr("Case"), "title", inside));
+  state_of_case_ = role_label({}, "quiet", inside);
+  state_of_case_->setObjectName(QStringLiteral("caseState"));
+  state_of_case_->setWordWrap(true);
+  layout->addWidget(state_of_case_);
+  changes_ = new QVBoxLayout;
+  changes_->setSpacing(3);
+  layout->addLayout(changes_);
+  findings_ = new QVBoxLayout;
+  findings_->setSpacing(6);
+  layout->addLayout(findings_);
+  lesser_box_ = new QWidget(inside);
+  lesser_ = column_in(lesser_box_);
+  more_ = fold(layout, "caseTraits", lesser_box_, inside);
+  more_->setToolTip(
+      tr("What is less likely than not, or ordinary: traits of a sound loudspeaker."));
+  dismissed_box_ = new QWidget(inside);
+  dismissed_ = column_in(dismissed_box_);
+  aside_ = fold(layout, "caseDismissed", dismissed_box_, inside);
+  makeNotes(layout, inside);
+  layout->addStretch(1);
+  connect(&session_, &BookSession::rowsChanged, this, &CasePage::show);
+  connect(&session_, &BookSession::laidChanged, this, &CasePage::show);
+  connect(&session_.caseWatch(), &CaseWatch::changed, this, &CasePage::showCase);
+  if (session_.isOpen()) show();
+}
+
+void CasePage::makeNotes(QVBoxLayout* layout, QWidget* inside) {
+  layout->addWidget(rule(inside));
+  layout->addWidget(role_label(tr("Notes"), "head", inside));
+  note_ = new QPlainTextEdit(this);
+  note_->setObjectName(QStringLiteral("subjectNote"));
+  note_->setPlaceholderText(tr("What this loudspeaker is for, what was heard, what is suspected…"));
+  note_->setMinimumHeight(110);
+  layout->addWidget(note_);
+  layout->addWidget(role_label(tr("Doubts about its takes"), "head", inside));
+  cards_ = new QVBoxLayout;
+  cards_->setSpacing(6);
+  layout->addLayout(cards_);
+  auto* pause = new QTimer(this);
+  pause->setSingleShot(true);
+  pause->setInterval(800);
+  connect(note_, &QPlainTextEdit::textChanged, this, [this, pause] {
+    unkept_ = true;
+    pause->start();
+  });
+  connect(pause, &QTimer::timeout, this, &CasePage::keep);
+}
+
+void CasePage::setTheme(const Theme& theme) {
+  theme_ = theme;
+  shown_.clear();
+  showCase();
+}
+
+void CasePage::shown() {
+  session_.caseWatch().want();
+}
+
+bool CasePage::settling() const {
+  return isVisible() && session_.caseWatch().awaiting();
+}
+
+void CasePage::keep() {
+  if (subject_ == 0 || !unkept_) return;
+  const std::string text = note_->toPlainText().toStdString();
+  session_.edit([subject = subject_, text](Book& book) { return book.set_note(subject, text); },
+                [this, subject = subject_, text](bool kept) {
+                  if (kept && subject == subject_ && note_->toPlainText().toStdString() == text)
+                    unkept_ = false;
+                });
+}
+
+void CasePage::showEvent(QShowEvent* event) {
+  QWidget::showEvent(event);
+  show();
+}
+
+void CasePage::hideEvent(QHideEvent* event) {
+  keep();
+  state_.setHeld({0.0, 0.0});
+  QWidget::hideEvent(event);
+}
+
+void CasePage::show() {
+  if (!isVisible()) return;
+  const Id subject = session_.chosenSubject();
+  showNote(subject);
+  showDoubts(subject);
+  showCase();
+}
+
+void CasePage::showNote(Id subject) {
+  const QString kept = QString::fromStdString(session_.book().note(subject).value_or(""));
+  // What is written and not kept yet is never written over; of another subject it is kept first.
+  if (subject != subject_) keep();
+  if (subject == subject_ && (unkept_ || kept == note_->toPlainText())) return;
+  subject_ = subject;
+  unkept_ = false;
+  const QSignalBlocker blocker(note_);
+  note_->setPlainText(kept);
+}
+
+void CasePage::showDoubts(Id subject) {
+  clear_layout(cards_);
+  int shown = 0;
+  for (const Take& t : session_.takes()) {
+    if (t.subject_id != subject) continue;
+    for (Remark r : t.remarks) {
+      if (r.weight == Remark::Weight::kNote) continue;
+      r.text = t.name + ": " + r.text;
+      cards_->addWidget(remark_card(r, nullptr));
+      ++shown;
+    }
+  }
+  if (shown == 0)
+    cards_->addWidget(
+        role_label(tr("None: every take of this subject passed its checks."), "quiet", nullptr));
+}
+
+void CasePage::showChanges() {
+  clear_layout(changes_);
+  const CaseFile& file = session_.caseWatch().file();
+  if (file.changes.empty()) return;
+  changes_->addWidget(role_label(
+      tr("What the latest takes changed, %1").arg(text_of(file.changed_on.substr(0, 10))), "head",
+      nullptr));
+  for (const std::string& each : file.changes) {
+    auto* line = new QLabel(text_of(each));
+    line->setWordWrap(true);
+    changes_->addWidget(line);
+  }
+}
+
+void CasePage::showCase() {
+  if (!isVisible() || !session_.isOpen()) return;
+  CaseWatch& watch = session_.caseWatch();
+  const Diagnosis* d = watch.diagnosis();
+  const QString takes = count_text(watch.takeCount(), tr("take"), tr("takes"));
+  if (!watch.problem().isEmpty())
+    state_of_case_->setText(watch.problem());
+  else if (watch.takeCount() == 0)
+    state_of_case_->setText(
+        tr("No take yet. A response on the axis and an impedance are enough to "
+           "begin with."));
+  else if (d == nullptr)
+    state_of_case_->setText(tr("Looking at %1…").arg(takes));
+  else
+    state_of_case_->setText(d->clean() ? tr("Nothing is wrong that %1 could show.").arg(takes)
+                                       : tr("From %1, what matters most first.").arg(takes));
+  // Filled anew only where something else is to be said: a card under the pointer stays.
+  std::string says = to_json(watch.file());
+  if (d != nullptr)
+    for (const SeenFinding& each : seen_of(*d))
+      says += fmt::format("|{} {} {} {}", each.place.at_hz, each.place.cause, each.probability,
+                          each.size_db);
+  says += fmt::format("#{}", session_.chosenSubject());
+  if (says == shown_) return;
+  shown_ = says;
+  showChanges();
+  for (QVBoxLayout* column : {findings_, lesser_, dismissed_}) clear_layout(column);
+  state_.setHeld({0.0, 0.0});
+  int lesser = 0;
+  int aside = 0;
+  const auto put = [&](const Finding& f) {
+    if (f.causes.empty()) return;
+    const KeptVerdict* verdict = watch.file().verdict_on(place_on_card(f));
+    if (verdict != nullptr && verdict->verdict == CaseVerdict::kDismissed) {
+      ++aside;
+      return addCard(dismissed_, f);
+    }
+    const bool told = f.causes.front().probability > 0.5 ||
+                      (verdict != nullptr && verdict->verdict == CaseVerdict::kAgreed);
+    if (!told) ++lesser;
+    addCard(told ? findings_ : lesser_, f);
+  };
+  if (d != nullptr) {
+    std::vector<Finding> all = d->findings;
+    for (const FindingCause& c : d->overall) all.push_back(of_cause(c));
+    std::stable_sort(all.begin(), all.end(), [](const Finding& a, const Finding& b) {
+      const auto weight = [](const Finding& f) {
+        return f.causes.empty()
+                   ? 0.0
+                   : f.causes.front().probability * (1.0 + static_cast<double>(f.severity));
+      };
+      return weight(a) > weight(b);
+    });
+    for (const Finding& f : all) put(f);
+    for (const std::string& note : d->notes) {
+      auto* line = role_label(text_of(note), "quiet", nullptr);
+      line->setWordWrap(true);
+      findings_->addWidget(line);
+    }
+  }
+  more_->setVisible(lesser > 0);
+  more_->setText(tr("Traits and weak suspicions (%1)").arg(lesser));
+  lesser_box_->setVisible(lesser > 0 && more_->isChecked());
+  aside_->setVisible(aside > 0);
+  aside_->setText(tr("Put aside by you (%1)").arg(aside));
+  dismissed_box_->setVisible(aside > 0 && aside_->isChecked());
+}
+
+void CasePage::addCard(QVBoxLayout* to, const Finding& f) {
+  const FindingPlace place = place_on_card(f);
+  auto* card = new FindingCard(f, session_.caseWatch().file().verdict_on(place), theme_, nullptr);
+  to->addWidget(card);
+  const QString name = name_of(f);
+  // The first one says at once why.
+  if (to == findings_ && findings_->count() == 1 && open_.isEmpty()) open_.insert(name);
+  card->setUnfolded(open_.contains(name));
+  connect(card, &FindingCard::unfolded, this,
+          [this, name](bool on) { on ? (void)open_.insert(name) : (void)open_.remove(name); });
+  connect(card, &FindingCard::pointed, this, [this, f](bool on) { point(f, on); });
+  connect(card, &FindingCard::takesAsked, this, [this, f] { lay(f.shown_by); });
+  connect(card, &FindingCard::planAsked, this, [this, f] { plan(f); });
+  connect(card, &FindingCard::judged, this, [this, place](CaseVerdict verdict, const QString& why) {
+    // The card goes with the next filling; what it said must not go with it.
+    QMetaObject::invokeMethod(
+        this,
+        [this, place, verdict, why] {
+          session_.caseWatch().give(place, verdict, why.toStdString());
+        },
+        Qt::QueuedConnection);
+  });
+}
+
+void CasePage::point(const Finding& f, bool on) {
+  if (!on || f.frequency_hz <= 0.0) return state_.setHeld({0.0, 0.0});
+  state_.setHeld({f.low_hz, f.high_hz});
+  state_.setCursorHz(f.frequency_hz);
+}
+
+void CasePage::lay(const std::vector<std::int64_t>& takes) {
+  std::vector<Id> others;
+  std::vector<Id> missing;
+  const auto wanted = [&](Id id) {
+    return std::find(takes.begin(), takes.end(), id) != takes.end();
+  };
+  for (const Take& t : session_.takes()) {
+    if (t.colour >= 0 && !wanted(t.id)) others.push_back(t.id);
+    if (t.colour < 0 && wanted(t.id)) missing.push_back(t.id);
+  }
+  const BookSession::Together together(session_);
+  session_.setLaid(others, false);
+  session_.setLaid(missing, true);
+  session_.chooseTake(takes.front());
+}
+
+void CasePage::plan(const Finding& f) {
+  const Subject* subject = session_.subject(session_.chosenSubject());
+  if (subject == nullptr) return;
+  Id variant = 0;
+  if (!f.shown_by.empty())
+    if (const Take* t = session_.take(f.shown_by.front())) variant = t->variant_id;
+  const auto made = plan_with_asked(queue_.plan(), f.next_take, *subject, variant);
+  if (!made) {
+    state_of_case_->setText(text_of(made.error().text()));
+    return;
+  }
+  queue_.setPlan(*made);
+  state_of_case_->setText(
+      tr("In the plan of %1: it waits under Plan, Takes.").arg(text_of(subject->name)));
+}
+
+}  // namespace lalometer

@@ -1,0 +1,68 @@
+#pragma once
+
+#include <QSet>
+#include <QWidget>
+
+#include "desk/parts/desk_part.h"
+#include "desk/score/score_state.h"
+#include "desk/session/book_session.h"
+
+class QLabel;
+class QPlainTextEdit;
+class QPushButton;
+class QVBoxLayout;
+
+namespace lalometer {
+
+class QueueController;
+
+/// The case: what was found and why, what the latest take changed, what the tester says; notes on
+/// the subject and all doubts about its takes.
+class CasePage : public QWidget, public DeskPart {
+  Q_OBJECT
+ public:
+  CasePage(BookSession& session, ScoreState& state, QueueController& queue,
+           QWidget* parent = nullptr);
+  void setTheme(const Theme& theme) override;
+  void shown() override;
+  [[nodiscard]] bool settling() const override;
+
+ protected:
+  void showEvent(QShowEvent* event) override;
+  void hideEvent(QHideEvent* event) override;
+
+ private:
+  void makeNotes(QVBoxLayout* layout, QWidget* inside);
+  void show();
+  void showNote(Id subject);
+  void showDoubts(Id subject);
+  void showCase();
+  void showChanges();
+  void addCard(QVBoxLayout* to, const Finding& finding);
+  void point(const Finding& finding, bool on);
+  void plan(const Finding& finding);
+  void lay(const std::vector<std::int64_t>& takes);
+  void keep();
+
+  BookSession& session_;
+  ScoreState& state_;
+  QueueController& queue_;
+  Theme theme_ = Theme::light();
+  QLabel* state_of_case_;
+  QVBoxLayout* changes_;
+  QVBoxLayout* findings_;
+  QPushButton* more_;
+  QWidget* lesser_box_;
+  QVBoxLayout* lesser_;
+  QPushButton* aside_;
+  QWidget* dismissed_box_;
+  QVBoxLayout* dismissed_;
+  QPlainTextEdit* note_;
+  QVBoxLayout* cards_;
+  Id subject_ = 0;
+  bool unkept_ = false;  ///< written since it was last kept
+  std::string shown_;    ///< what the cards say
+  QSet<QString> open_;   ///< cards whose reasons stand open
+};
+
+}  // namespace lalometer

@@ -1,0 +1,67 @@
+#pragma once
+
+#include <QFrame>
+#include <QPointer>
+
+#include "desk/parts/theme.h"
+#include "workbench/diagnosing/case_file.h"
+
+class QLabel;
+class QLineEdit;
+class QPushButton;
+class QVBoxLayout;
+
+namespace lalometer {
+
+/// How probable a cause is, as a bar over the full width; a tick at one half.
+class ChanceBar : public QWidget {
+  Q_OBJECT
+ public:
+  ChanceBar(double share, QWidget* parent);
+  void setTheme(const Theme& theme);
+  [[nodiscard]] QSize sizeHint() const override { return {120, 7}; }
+
+ protected:
+  void paintEvent(QPaintEvent* event) override;
+
+ private:
+  double share_;
+  QColor ink_, ground_, tick_;
+};
+
+/// A finding: where it is, its causes with what speaks for and against each, whether equalising
+/// helps, what to do next, and what the tester says.
+class FindingCard : public QFrame {
+  Q_OBJECT
+ public:
+  FindingCard(const Finding& finding, const KeptVerdict* verdict, const Theme& theme,
+              QWidget* parent);
+  [[nodiscard]] const Finding& finding() const { return finding_; }
+
+ signals:
+  /// The pointer rests on it, or the keyboard; left: on nothing.
+  void pointed(bool on);
+  void takesAsked();
+  void planAsked();
+  void judged(CaseVerdict verdict, const QString& reason);
+  void unfolded(bool on);
+
+ public:
+  void setUnfolded(bool on);
+
+ protected:
+  void enterEvent(QEnterEvent* event) override;
+  void leaveEvent(QEvent* event) override;
+
+ private:
+  void addHeading(QVBoxLayout* layout);
+  void addCauses(QVBoxLayout* layout, const Theme& theme);
+  void addSteps(QVBoxLayout* layout);
+  void addVerdict(QVBoxLayout* layout, const KeptVerdict* verdict);
+
+  Finding finding_;
+  QWidget* reasons_;
+  QPushButton* why_;
+};
+
+}  // namespace lalometer

@@ -1,0 +1,158 @@
+#include "workbench/diagnosing/case_file.h"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+
+#include "base/json_text.h"
+#include "base/text.h"
+#include "exchange/json_read.h"
+
+namespace lalometer {
+namespace {
+
+constexpr const char* kVerdicts[] = {"none", "agreed", "doubted", "dismissed"};
+constexpr double kWithin = 0.06;
+constexpr double kMoved = 0.1;
+/// Below, nobody is told of a finding's going.
+constexpr double kCounted = 0.3;
+
+nlohmann::json json_of(const FindingPlace& p) {
+  return {{"at_hz", p.at_hz}, {"shape", p.shape}, {"cause", p.cause}};
+}
+
+FindingPlace place_from(const nlohmann::json& j) {
+  return {json_number(j, "at_hz", 0.0), json_text(j, "shape"), json_text(j, "cause")};
+}
+
+std::string named(const FindingPlace& p) {
+  if (p.at_hz <= 0.0) return spoken_cause(p.cause);
+  return fmt::format("the {} at {}", p.shape, frequency_text(p.at_hz));
+}
+
+std::string percent(double p) {
+  return fmt::format("{:.0f} %", 100.0 * p);
+}
+
+}  // namespace
+
+const char* word_of(CaseVerdict verdict) {
+  return kVerdicts[static_cast<std::size_t>(verdict)];
+}
+
+bool FindingPlace::same(const FindingPlace& other) const {
+  if (at_hz <= 0.0 || other.at_hz <= 0.0)
+    return at_hz <= 0.0 && other.at_hz <= 0.0 && cause == other.cause;
+  return shape == other.shape && std::abs(std::log(at_hz / other.at_hz)) < kWithin;
+}
+
+FindingPlace place_of(const Finding& f) {
+  return {f.frequency_hz, word_of(f.shape), f.causes.empty() ? "" : f.causes.front().cause};
+}
+
+FindingPlace place_of(const FindingCause& overall) {
+  return {0.0, "", overall.cause};
+}
+
+const KeptVerdict* CaseFile::verdict_on(const FindingPlace& place) const {
+  for (const KeptVerdict& v : verdicts)
+    if (v.place.same(place)) return &v;
+  return nullptr;
+}
+
+void CaseFile::give(const KeptVerdict& verdict) {
+  std::erase_if(verdicts, [&](const KeptVerdict& v) { return v.place.same(verdict.place); });
+  if (verdict.verdict != CaseVerdict::kNone) verdicts.push_back(verdict);
+}
+
+std::string to_json(const CaseFile& file) {
+  nlohmann::json json{{"of", file.of}, {"changes", file.changes}, {"changed_on", file.changed_on}};
+  json["verdicts"] = nlohmann::json::array();
+  for (const KeptVerdict& v : file.verdicts)
+    json["verdicts"].push_back({{"place", json_of(v.place)},
+                                {"verdict", word_of(v.verdict)},
+                                {"reason", v.reason},
+                                {"date", v.date}});
+  json["seen"] = nlohmann::json::array();
+  for (const SeenFinding& s : file.seen)
+    json["seen"].push_back(
+        {{"place", json_of(s.place)}, {"probability", s.probability}, {"size_db", s.size_db}});
+  return dumped(json);
+}
+
+CaseFile case_file_from_json(const std::string& text) {
+  using Type = nlohmann::json::value_t;
+  const nlohmann::json json = parsed_json(text);
+  CaseFile file;
+  if (!json.is_object()) return file;
+  file.of = json_text(json, "of");
+  file.changed_on = json_text(json, "changed_on");
+  for (const auto& each : json_member(json, "changes", Type::array))
+    if (each.is_string()) file.changes.push_back(each.get<std::string>());
+  for (const auto& each : json_member(json, "verdicts", Type::array)) {
+    if (!each.is_object()) continue;
+    const std::string word = json_text(each, "verdict");
+    const auto* found = std::find(std::begin(kVerdicts), std::end(kVerdicts), word);
+    if (found == std::end(kVerdicts)) continue;
+    file.verdicts.push_back({place_from(json_member(each, "place", Type::object)),
+                             static_cast<CaseVerdict>(found - std::begin(kVerdicts)),
+                             json_text(each, "reason"), json_text(each, "date")});
+  }
+  for (const auto& each : json_member(json, "seen", Type::array))
+    if (each.is_object())
+      file.seen.push_back({place_from(json_member(each, "place", Type::object)),
+                           json_number(each, "probability", 0.0),
+                           json_number(each, "size_db", 0.0)});
+  return file;
+}
+
+std::vector<SeenFinding> seen_of(const Diagnosis& d) {
+  std::vector<SeenFinding> all;
+  for (const Finding& f : d.findings)
+    if (!f.causes.empty()) all.push_back({place_of(f), f.causes.front().probability, f.size_db});
+  for (const FindingCause& c : d.overall) all.push_back({place_of(c), c.probability, 0.0});
+  return all;
+}
+
+std::vector<std::string> changes_between(const std::vector<SeenFinding>& before,
+                                         const Diagnosis& diagnosis) {
+  const std::vector<SeenFinding> now = seen_of(diagnosis);
+  const auto same_in = [](const std::vector<SeenFinding>& all, const SeenFinding& one) {
+    const auto found = std::find_if(all.begin(), all.end(), [&](const SeenFinding& other) {
+      return other.place.same(one.place);
+    });
+    return found == all.end() ? nullptr : &*found;
+  };
+  std::vector<std::string> told;
+  for (const SeenFinding& was : before) {
+    if (was.probability < kCounted || same_in(now, was) != nullptr) continue;
+    told.push_back(fmt::format("Gone: {} ({}, {} before).", named(was.place),
+                               spoken_cause(was.place.cause), percent(was.probability)));
+  }
+  for (const SeenFinding& is : now) {
+    const SeenFinding* was = same_in(before, is);
+    const std::string cause = spoken_cause(is.place.cause);
+    if (was == nullptr) {
+      if (is.probability >= kCounted)
+        told.push_back(
+            is.place.at_hz > 0.0
+                ? fmt::format("New: {}, {} {}.", named(is.place), cause, percent(is.probability))
+                : fmt::format("New: {} {}.", cause, percent(is.probability)));
+    } else if (was->place.cause != is.place.cause) {
+      if (std::max(was->probability, is.probability) >= kCounted)
+        told.push_back(fmt::format("For {} now {} {}, before {} {}.", named(is.place), cause,
+                                   percent(is.probability), spoken_cause(was->place.cause),
+                                   percent(was->probability)));
+    } else if (std::abs(was->probability - is.probability) >= kMoved) {
+      const std::string where = is.place.at_hz > 0.0 ? ", " + named(is.place) : "";
+      told.push_back(fmt::format("{}{}: {} to {}.", cause, where, percent(was->probability),
+                                 percent(is.probability)));
+    }
+  }
+  for (std::string& each : told) each = capitalised(std::move(each));
+  return told;
+}
+
+}  // namespace lalometer
