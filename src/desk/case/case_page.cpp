@@ -11,6 +11,7 @@
 #include "desk/parts/page_parts.h"
 #include "desk/queue/queue_controller.h"
 #include "desk/session/case_watch.h"
+#include "workbench/keeping/case_keeping.h"
 #include "workbench/taking/plan/asked_takes.h"
 
 namespace lalometer {

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "desk/session/book_session.h"
+#include "workbench/keeping/case_keeping.h"
 
 namespace lalometer {
 namespace {

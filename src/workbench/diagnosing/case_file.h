@@ -50,8 +50,6 @@ struct CaseFile {
   /// A verdict of kNone takes back what stood there.
   void give(const KeptVerdict& verdict);
 };
-[[nodiscard]] std::string to_json(const CaseFile& file);
-[[nodiscard]] CaseFile case_file_from_json(const std::string& text);
 
 /// The findings that stand above one half, or did.
 [[nodiscard]] std::vector<SeenFinding> seen_of(const Diagnosis& diagnosis);

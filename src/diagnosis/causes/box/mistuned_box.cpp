@@ -35,7 +35,10 @@ std::vector<Claim> of_upper_hump(const CaseView& v) {
   for (const CasePort& p : s.ports) ports.push_back(p.geometry);
   const double wanted = helmholtz_hz(*s.volume_m3, ports, kSpeedOfSound20_m_s);
   const auto humps = impedance_peaks(v.box_impedance->curve, 0.12);
-  const auto a = alignment_of(*v.free_air, humps.front().frequency_hz, wanted);
+  const DriverFit& driver = *v.free_air;
+  const auto box = tuned_by_upper_hump(driver.fs_hz.value, driver.qms.value, driver.qes.value,
+                                       humps.front().frequency_hz, wanted);
+  const auto a = box ? alignment_of(*box) : std::nullopt;
   if (!a) return {};
   Claim c(0.2);
   saw_alignment(c, *a);
@@ -59,7 +62,7 @@ std::vector<Claim> claims(const CaseView& v) {
           fmt::format("it is tuned to {:.1f} Hz, {:.0f} % {} what {:.1f} l and the port give",
                       v.box->fb_hz.value, 100.0 * std::abs(std::expm1(off)),
                       off < 0.0 ? "below" : "above", 1e3 * *s.volume_m3));
-    if (const auto a = alignment_of(*v.box)) saw_alignment(c, *a);
+    if (const auto a = alignment_of(tuned(*v.box))) saw_alignment(c, *a);
     c.next_step = "Measure the port's length and the volume again.";
     return {c};
   }

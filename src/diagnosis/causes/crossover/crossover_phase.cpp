@@ -16,7 +16,8 @@ std::vector<Claim> claims(const CaseView& v) {
   for (const SeenCrossing& s : crossings(v)) {
     const bool told =
         s.between_deg && std::abs(*s.between_deg) > 60.0 && std::abs(*s.between_deg) < 130.0;
-    if (s.depth_db > -1.5 && !told) continue;
+    const bool lobes = s.lobe && s.lobe->quarter_ratio > 4.0;
+    if (s.depth_db > -1.5 && !told && !lobes) continue;
     Claim c(0.3);
     place(c, s);
     const double deep = -s.depth_db;

@@ -15,7 +15,8 @@ std::vector<Claim> claims(const CaseView& v) {
   std::vector<Claim> all;
   for (const SeenCrossing& s : crossings(v)) {
     const bool told = s.between_deg && std::abs(*s.between_deg) > 130.0;
-    if (s.depth_db > -3.0 && !told) continue;
+    const bool lobes = s.lobe && s.lobe->reversed_ratio > 4.0;
+    if (s.depth_db > -3.0 && !told && !lobes) continue;
     Claim c(0.2);
     place(c, s);
     const double deep = -s.depth_db;

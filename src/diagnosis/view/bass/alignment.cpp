@@ -48,48 +48,46 @@ Run run_of(const DriverParameters& driver, double alpha, double fb, double ql) {
   return out;
 }
 
-std::optional<Alignment> aligned(const DriverParameters& driver, double alpha, double tuning_hz,
-                                 double ql) {
+DriverParameters driver_of(const TunedBox& box) {
+  return elements_of({.fs_hz = box.fs_hz,
+                      .qms = box.qms,
+                      .qes = box.qes,
+                      .vas_m3 = 0.02,
+                      .sd_m2 = 0.013,
+                      .re_ohm = 6.0,
+                      .le_h = 1e-7});
+}
+
+}  // namespace
+
+TunedBox tuned(const BoxFit& fit) {
+  return {fit.driver_fs_hz.value, fit.driver_qms.value, fit.driver_qes.value,
+          fit.alpha.value,        fit.fb_hz.value,      fit.ql ? fit.ql->value : kUsualLoss};
+}
+
+std::optional<TunedBox> tuned_by_upper_hump(double fs, double qms, double qes, double upper,
+                                            double fb) {
+  const double lower = fs * fb / upper;
+  const double alpha = (lower * lower + upper * upper - fb * fb) / (fs * fs) - 1.0;
+  if (!(alpha > 0.05) || lower > upper) return std::nullopt;
+  return TunedBox{fs, qms, qes, alpha, fb, kUsualLoss};
+}
+
+std::optional<Alignment> alignment_of(const TunedBox& box) {
+  const DriverParameters driver = driver_of(box);
   const double fs = driver.fs_hz();
   Alignment out;
-  const Run own = run_of(driver, alpha, tuning_hz, ql);
+  const Run own = run_of(driver, box.alpha, box.fb_hz, box.ql);
   out.hump_db = own.hump_db;
   out.f3_hz = own.f3_hz;
   for (double fb = 0.5 * fs; fb <= 2.0 * fs; fb *= std::exp2(1.0 / 12.0)) {
-    const Run r = run_of(driver, alpha, fb, ql);
+    const Run r = run_of(driver, box.alpha, fb, box.ql);
     if (r.hump_db > kLittle_db || r.f3_hz <= 0.0) continue;
     if (out.best_f3_hz > 0.0 && r.f3_hz >= out.best_f3_hz) continue;
     out.best_f3_hz = r.f3_hz;
     out.best_fb_hz = fb;
   }
   return out.best_f3_hz > 0.0 && out.f3_hz > 0.0 ? std::optional(out) : std::nullopt;
-}
-
-DriverParameters driver_of(double fs, double qms, double qes, double re) {
-  return elements_of({.fs_hz = fs,
-                      .qms = qms,
-                      .qes = qes,
-                      .vas_m3 = 0.02,
-                      .sd_m2 = 0.013,
-                      .re_ohm = re,
-                      .le_h = 1e-7});
-}
-
-}  // namespace
-
-std::optional<Alignment> alignment_of(const BoxFit& fit) {
-  return aligned(driver_of(fit.driver_fs_hz.value, fit.driver_qms.value, fit.driver_qes.value,
-                           fit.re_ohm.value),
-                 fit.alpha.value, fit.fb_hz.value, fit.ql ? fit.ql->value : kUsualLoss);
-}
-
-std::optional<Alignment> alignment_of(const DriverFit& free_air, double upper, double tuning_hz) {
-  const double fs = free_air.fs_hz.value;
-  const double lower = fs * tuning_hz / upper;
-  const double alpha = (lower * lower + upper * upper - tuning_hz * tuning_hz) / (fs * fs) - 1.0;
-  if (!(alpha > 0.05) || lower > upper) return std::nullopt;
-  return aligned(driver_of(fs, free_air.qms.value, free_air.qes.value, free_air.re_ohm.value),
-                 alpha, tuning_hz, kUsualLoss);
 }
 
 }  // namespace lalometer

@@ -14,13 +14,22 @@ struct Alignment {
   double best_f3_hz = 0.0;
   double best_fb_hz = 0.0;  ///< the lowest F3 with a hump of at most 1 dB
 };
-/// Nothing where no tuning between half and twice the driver's resonance stays without a hump.
-[[nodiscard]] std::optional<Alignment> alignment_of(const BoxFit& fit);
-
+/// A driver in a vented box, by the numbers that make its response.
+struct TunedBox {
+  double fs_hz, qms, qes;
+  double alpha;  ///< compliance of the suspension over that of the box's air
+  double fb_hz;
+  double ql;
+};
+[[nodiscard]] TunedBox tuned(const BoxFit& fit);
 /// The same where the curve begins above the lower hump: the driver from free air, the tuning as
 /// drawn, and from the upper hump what the box's air adds, by fL fH = fs fB and fL^2 + fH^2 = fs^2
-/// (1 + alpha) + fB^2 (Small 1973, without losses).
-[[nodiscard]] std::optional<Alignment> alignment_of(const DriverFit& free_air, double upper_hump_hz,
-                                                    double tuning_hz);
+/// (1 + alpha) + fB^2 (Small 1973, without losses); its own losses are set to a usual box's.
+/// Nothing where no air makes that hump.
+[[nodiscard]] std::optional<TunedBox> tuned_by_upper_hump(double fs_hz, double qms, double qes,
+                                                          double upper_hump_hz, double fb_hz);
+
+/// Nothing where no tuning between half and twice the driver's resonance stays without a hump.
+[[nodiscard]] std::optional<Alignment> alignment_of(const TunedBox& box);
 
 }  // namespace lalometer

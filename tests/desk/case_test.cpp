@@ -1,0 +1,144 @@
+#include <gmock/gmock.h>
+
+#include <QLabel>
+#include <QLineEdit>
+#include <QPushButton>
+
+#include "desk/case/finding_card.h"
+#include "desk/session/case_watch.h"
+#include "desk/window_fixture.h"
+
+namespace lalometer {
+namespace {
+
+class CaseStation : public test::WindowTest {
+ protected:
+  void SetUp() override {
+    WindowTest::SetUp();
+    visit();
+  }
+  void visit() {
+    window_->setStation(RouteStrip::kCase);
+    rest();
+  }
+  std::vector<FindingCard*> cards() {
+    std::vector<FindingCard*> all;
+    for (FindingCard* card : part<QWidget>("casePage")->findChildren<FindingCard*>())
+      if (card->isVisible()) all.push_back(card);
+    return all;
+  }
+  void press(FindingCard* card, const char* name) {
+    auto* button = card->findChild<QPushButton*>(QLatin1String(name));
+    ASSERT_NE(button, nullptr) << name;
+    QTest::mouseClick(button, Qt::LeftButton);
+    // What stood there is deleted late.
+    QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+    rest();
+    QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+  }
+  std::vector<Id> laidIds() {
+    std::vector<Id> ids;
+    for (const LaidTake& one : session().laid()) ids.push_back(one.take.id);
+    return ids;
+  }
+};
+
+TEST_F(CaseStation, TheDemoLoudspeakersWaveStandsFirstWithItsReasons) {
+  const Diagnosis* d = session().caseWatch().diagnosis();
+  ASSERT_NE(d, nullptr);
+  ASSERT_FALSE(cards().empty());
+  const Finding& first = cards().front()->finding();
+  EXPECT_EQ(first.causes.front().cause, "cabinet-standing-wave");
+  EXPECT_GT(first.causes.front().probability, 0.5);
+  // What is written on the card are the figures of the finding.
+  QString written;
+  for (QLabel* label : cards().front()->findChildren<QLabel*>())
+    if (label->isVisible()) written += label->text() + QLatin1Char('\n');
+  EXPECT_TRUE(written.contains(
+      QStringLiteral("%1 %").arg(std::round(100.0 * first.causes.front().probability))))
+      << written.toStdString();
+  for (const std::string& reason : first.causes.front().evidence)
+    EXPECT_TRUE(written.contains(QString::fromStdString(reason))) << reason;
+}
+
+TEST_F(CaseStation, PointingAtAFindingHoldsItsPlaceOnTheScore) {
+  FindingCard* card = cards().front();
+  const QImage before = score().grab().toImage();
+  QEnterEvent enter(QPointF(5, 5), QPointF(5, 5), QPointF(5, 5));
+  QApplication::sendEvent(card, &enter);
+  EXPECT_DOUBLE_EQ(window_->state().held().low_hz, card->finding().low_hz);
+  EXPECT_DOUBLE_EQ(window_->state().cursorHz(), card->finding().frequency_hz);
+  rest();
+  EXPECT_NE(score().grab().toImage(), before);
+  QEvent leave(QEvent::Leave);
+  QApplication::sendEvent(card, &leave);
+  EXPECT_EQ(window_->state().held().low_hz, 0.0);
+}
+
+TEST_F(CaseStation, AVerdictIsKeptWithItsReasonAndStaysWhenATakeIsTaken) {
+  const FindingPlace place = place_of(cards().front()->finding());
+  const std::size_t shown = cards().size();
+  press(cards().front(), "findingDismiss");
+  EXPECT_EQ(cards().size(), shown - 1) << "put aside, folded away";
+  auto* aside = part<QPushButton>("caseDismissed");
+  ASSERT_TRUE(aside->isVisible());
+  QTest::mouseClick(aside, Qt::LeftButton);
+  FindingCard* card = cards().back();
+  EXPECT_TRUE(place_of(card->finding()).same(place));
+  auto* why = card->findChild<QLineEdit*>(QStringLiteral("findingReason"));
+  QTest::keyClicks(why, QStringLiteral("the owner likes it"));
+  QTest::keyClick(why, Qt::Key_Return);
+  rest();
+  // The book holds it, and another day's window reads it.
+  reopen();
+  visit();
+  const KeptVerdict* kept = session().caseWatch().file().verdict_on(place);
+  ASSERT_NE(kept, nullptr);
+  EXPECT_EQ(kept->verdict, CaseVerdict::kDismissed);
+  EXPECT_EQ(kept->reason, "the owner likes it");
+  EXPECT_EQ(kept->date.size(), std::string("2026-01-01T00:00:00Z").size());
+  // A take goes: the case is read anew, and the verdict is where it was.
+  Id gone = 0;
+  for (const Take& t : session().takes())
+    if (t.kind() == TakeKind::kResponse && t.subject_id == session().chosenSubject()) gone = t.id;
+  ASSERT_NE(gone, 0);
+  edit([gone](Book& book) { return book.remove_take(gone); });
+  ASSERT_NE(session().caseWatch().file().verdict_on(place), nullptr);
+  EXPECT_TRUE(part<QPushButton>("caseDismissed")->isVisible());
+}
+
+TEST_F(CaseStation, UndoTakesAVerdictBack) {
+  const FindingPlace place = place_of(cards().front()->finding());
+  press(cards().front(), "findingAgree");
+  ASSERT_NE(session().caseWatch().file().verdict_on(place), nullptr);
+  undo();
+  visit();
+  EXPECT_EQ(session().caseWatch().file().verdict_on(place), nullptr);
+}
+
+TEST_F(CaseStation, ItsTakesAreLaidAndNothingElse) {
+  FindingCard* card = cards().front();
+  std::vector<Id> wanted(card->finding().shown_by.begin(), card->finding().shown_by.end());
+  ASSERT_FALSE(wanted.empty());
+  press(card, "findingTakes");
+  EXPECT_THAT(laidIds(), ::testing::UnorderedElementsAreArray(wanted));
+}
+
+TEST_F(CaseStation, WhatItAsksForGoesIntoThePlanOnce) {
+  QTest::mouseClick(part<QPushButton>("caseTraits"), Qt::LeftButton);
+  for (int twice = 0; twice < 2; ++twice) {
+    for (FindingCard* card : cards()) {
+      if (card->findChild<QPushButton*>(QStringLiteral("findingPlan")) == nullptr) continue;
+      press(card, "findingPlan");
+      break;
+    }
+    ASSERT_TRUE(window_->queue().plan().has_value());
+    EXPECT_EQ(window_->queue().plan()->takes.size(), window_->queue().status().size());
+  }
+  const std::size_t planned = window_->queue().plan()->takes.size();
+  EXPECT_GE(planned, 1U);
+  EXPECT_LE(planned, 4U) << "asked for twice, taken once";
+}
+
+}  // namespace
+}  // namespace lalometer

@@ -1,0 +1,121 @@
+#include <gtest/gtest.h>
+
+#include "diagnosis/made_curves.h"
+#include "diagnosis/view/bass/alignment.h"
+#include "diagnosis/view/bass/flow.h"
+#include "diagnosis/view/step.h"
+
+namespace lalometer {
+namespace {
+
+using namespace made;
+
+/// A vented box's near fields by the circuit written out: the cone's flow meets the compliance, the
+/// port's mass with its loss, and a leak; the port's share is Zt / Zp.
+CaseMaterial near_fields(double q_port, double q_leak) {
+  CaseMaterial m = one_cone(0.06);
+  m.subject.loading = "vented";
+  const PortGeometry port{.diameter_m = 0.05, .length_m = 0.13};
+  m.subject.ports = {{"port", port, false}};
+  m.subject.volume_m3 = 0.014;
+  const double fb = helmholtz_hz(0.014, {port}, kSpeedOfSound20_m_s);
+  const auto take = [&](const char* source, double radius, bool of_port) {
+    const Response near = curve(Quantity::kPressure, 15.0, 500.0, 48.0, true, [&](double f) {
+      const std::complex<double> s(0.0, f / fb);
+      const auto zp = s + 1.0 / q_port;
+      const auto total = 1.0 / (s + 1.0 / zp + 1.0 / q_leak);
+      // The cone's own flow, as a second-order high-pass; the port's against it.
+      const auto cone = s * s / (s * s + 1.2 * s + 1.0 + total) / s;
+      return (of_port ? -cone * total / zp : cone) * 0.1 / radius;
+    });
+    return CaseTake{
+        .kind = CaseTake::Kind::kNearField, .name = source, .source = source, .curve = near};
+  };
+  m.takes = {take("cone", 0.06, false), take("port", 0.025, true)};
+  return m;
+}
+
+TEST(BassFlowTest, ThePortMovesAsManyTimesTheConesAirAsTheBoxsQ) {
+  for (const double q : {2.5, 4.0, 7.0}) {
+    const CaseMaterial m = near_fields(q, 1e6);
+    const auto flow = bass_flow(view_of(m));
+    ASSERT_TRUE(flow && flow->total_q);
+    EXPECT_NEAR(*flow->total_q, std::sqrt(1.0 + q * q) / std::sqrt(1.0 + 1.0 / (q * q)), 0.12 * q);
+    EXPECT_NEAR(flow->tuning_hz, 49.0, 8.0);
+  }
+  // A leak and a port's loss of the same Q cannot be told apart by it: both claims stand alike.
+  const Diagnosis d = diagnose(near_fields(2.2, 1e6));
+  EXPECT_GT(probability(d, "overdamped-port"), 0.2);
+  EXPECT_NEAR(probability(d, "overdamped-port"), probability(d, "box-leak"), 0.05);
+  EXPECT_LT(probability(diagnose(near_fields(40.0, 9.0)), "box-leak"), 0.1) << "an ordinary box";
+}
+
+TEST(BassFlowTest, WithoutTheLastPortsNearFieldNothingIsSummed) {
+  CaseMaterial m = near_fields(7.0, 1e6);
+  m.takes.pop_back();
+  EXPECT_FALSE(bass_flow(view_of(m)).has_value());
+}
+
+TunedBox box(double qes, double alpha, double tuning) {
+  return {40.0, 1e4, qes, alpha, 40.0 * tuning, 1e5};
+}
+
+// A. N. Thiele, JAES 19 (1971), table I, alignment 5: a fourth-order Butterworth has fB = fs = f3,
+// alpha = 1.414, QT = 0.383, and no hump.
+TEST(AlignmentTest, ThielesButterworthFallsWhereHisTableSaysAndNoTuningIsBetter) {
+  const auto a = alignment_of(box(0.383, 1.414, 1.0));
+  ASSERT_TRUE(a.has_value());
+  EXPECT_NEAR(a->f3_hz, 40.0, 1.2);
+  EXPECT_LT(a->hump_db, 0.1);
+  EXPECT_LT(a->f3_hz, 1.15 * a->best_f3_hz);
+  const auto high = alignment_of(box(0.383, 1.414, 1.7));
+  ASSERT_TRUE(high.has_value());
+  EXPECT_GT(high->hump_db, 3.0) << "tuned far too high it lifts the bass";
+  const auto low = alignment_of(box(0.383, 1.414, 0.55));
+  ASSERT_TRUE(low.has_value());
+  EXPECT_GT(low->f3_hz, 1.2 * low->best_f3_hz) << "far too low it falls early";
+}
+
+// The same by the upper hump: without losses fL fH = fs fB, fL^2 + fH^2 = fs^2 (1 + alpha) + fB^2.
+TEST(AlignmentTest, TheUpperHumpAndTheDrawingTellTheSame) {
+  const double sum = 2.414 + 1.0;  // of the squares, in fs
+  const double upper = 40.0 * std::sqrt(0.5 * (sum + std::sqrt(sum * sum - 4.0)));
+  const auto told = tuned_by_upper_hump(40.0, 1e4, 0.383, upper, 40.0);
+  ASSERT_TRUE(told.has_value());
+  EXPECT_NEAR(told->alpha, 1.414, 0.01);
+  // A usual box's losses are put in: they cost some of it.
+  EXPECT_NEAR(alignment_of(*told)->f3_hz, 40.0, 5.0);
+  EXPECT_FALSE(tuned_by_upper_hump(40.0, 1e4, 0.383, 40.5, 40.0).has_value())
+      << "no air makes that hump";
+}
+
+TEST(StepTest, AStepThatTheNetworkFilledHasNoShareAndOneLeftInHasAll) {
+  // Common practice, no source: 6 dB about 115 m/s over the width.
+  CaseMaterial m = one_cone(0.04);
+  const auto shelf = [](double db) {
+    return level_of([=](double f) { return 82.0 + db / (1.0 + std::pow(500.0 / f, 2.0)); }, 120.0);
+  };
+  m.takes.push_back(at_angle(0.0, shelf(6.0)));
+  const auto left = step_share(view_of(m));
+  ASSERT_TRUE(left.has_value());
+  // The edges' first peak, which is no part of the rule, stands on top of the foretold step.
+  EXPECT_GT(left->share, 0.5);
+  EXPECT_LT(left->share, 1.2);
+  EXPECT_FALSE(left->near.has_value());
+  m.takes[0].curve = shelf(0.0);
+  EXPECT_NEAR(step_share(view_of(m))->share, 0.0, 0.05);
+  // The near field shows the driver and its network without the front.
+  m.takes[0].curve = shelf(6.0);
+  m.takes.push_back(
+      {.kind = CaseTake::Kind::kNearField, .name = "near", .source = "cone", .curve = shelf(0.0)});
+  const double flat = probability(diagnose(m), "baffle-step");
+  EXPECT_NEAR(*step_share(view_of(m))->near, 0.0, 0.05);
+  m.takes.back().curve = shelf(6.0);
+  EXPECT_LT(probability(diagnose(m), "baffle-step"), flat) << "then the driver rises by itself";
+  // So near that the front's parts are heard unlike, nothing is said.
+  m.takes[0].distance_m = 0.3;
+  EXPECT_EQ(found(diagnose(m), "baffle-step"), nullptr);
+}
+
+}  // namespace
+}  // namespace lalometer
