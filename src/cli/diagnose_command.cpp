@@ -1,13 +1,12 @@
 #include "cli/diagnose_command.h"
 
 #include <CLI/CLI.hpp>
-#include <list>
 #include <memory>
 
 #include "cli/options/reading_options.h"
 #include "cli/output.h"
 #include "diagnosis/diagnose.h"
-#include "workbench/diagnosing/case_material.h"
+#include "workbench/diagnosing/case_of_import.h"
 #include "workbench/telling/case/case_told.h"
 
 namespace lalometer {
@@ -20,28 +19,7 @@ struct DiagnoseOptions {
 
 int diagnose_command(const Doors& doors, const DiagnoseOptions& o) {
   const ImportPreview preview = read_source(o.path, choices_of(o.reading), doors.choice);
-  std::vector<DiagnosedTake> takes;
-  std::list<AnalysisInput> recordings;  // they stay where they are
-  for (const ImportItem& item : preview.items) {
-    if (item.calibration || !item.curve) continue;
-    if (item.stage)
-      recordings.push_back({item.take, item.raw.bytes, item.rig.value_or(RigCalibration{}),
-                            item.recipe.value_or(Recipe{})});
-    takes.push_back({.take = &item.take,
-                     .variant = item.variant_id,
-                     .curve = &*item.curve,
-                     .stage = item.stage.get(),
-                     .gate_s = item.recipe && item.recipe->gated && item.stage ? item.recipe->gate_s
-                                                                               : preview.gate_s,
-                     .notes = item.stage ? item.stage->notes : std::vector<std::string>(),
-                     .recording = item.stage ? &recordings.back() : nullptr});
-  }
-  if (takes.empty() && !preview.problems.empty()) return refuse(doors, preview.problems.front());
-  std::vector<CaseVariant> variants;
-  for (const auto& [id, variant] : preview.variants) variants.push_back({id, variant.change});
-  const Description nothing;
-  const auto material = case_material(preview.subject ? preview.subject->description : nothing,
-                                      o.path, takes, std::move(variants));
+  const auto material = case_of(preview, o.path);
   if (!material) return refuse(doors, material.error());
   Told told = told_of(diagnose(*material));
   for (const Error& problem : preview.problems) told.note(problem.text());

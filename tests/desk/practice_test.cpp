@@ -61,6 +61,26 @@ TEST_F(Practice, AVerdictTellsTheTruthAndIsKept) {
   EXPECT_TRUE(part<QListWidget>("caseList")->item(0)->text().contains(QStringLiteral("missed")));
 }
 
+TEST_F(Practice, TheCaseStationKeepsItsReasoningUntilThereIsAVerdict) {
+  open();
+  window_->setStation(RouteStrip::kCase);
+  rest();
+  EXPECT_TRUE(part<QLabel>("caseState")->text().contains(QStringLiteral("after your")));
+  EXPECT_EQ(part<QWidget>("casePage")->findChild<QWidget*>(QStringLiteral("findingCard")), nullptr);
+  window_->showDesk(QStringLiteral("practice"));
+  QTest::mouseClick(choice(one().cause), Qt::LeftButton, {}, QPoint(8, 8));
+  QTest::mouseClick(part<QPushButton>("caseCommit"), Qt::LeftButton);
+  rest();
+  ASSERT_TRUE(QTest::qWaitFor(
+      [&] { return part<QLabel>("caseOwn")->text().contains(QStringLiteral("makes of the same")); },
+      20000));
+  EXPECT_TRUE(part<QLabel>("caseOwn")->text().contains(QLatin1Char('%')));
+  EXPECT_EQ(part<QLabel>("caseRate")->text(), QStringLiteral("You were right in 1 of 1."));
+  window_->setStation(RouteStrip::kCase);
+  rest();
+  EXPECT_NE(part<QWidget>("casePage")->findChild<QWidget*>(QStringLiteral("findingCard")), nullptr);
+}
+
 TEST_F(Practice, ARightVerdictSolvesIt) {
   open();
   QTest::mouseClick(choice(one().cause), Qt::LeftButton, {}, QPoint(8, 8));

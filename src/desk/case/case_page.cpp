@@ -12,6 +12,7 @@
 #include "desk/queue/queue_controller.h"
 #include "desk/session/case_watch.h"
 #include "workbench/keeping/case_keeping.h"
+#include "workbench/practice/practice_cases.h"
 #include "workbench/taking/plan/asked_takes.h"
 
 namespace lalometer {
@@ -189,10 +190,10 @@ void CasePage::showDoubts(Id subject) {
         role_label(tr("None: every take of this subject passed its checks."), "quiet", nullptr));
 }
 
-void CasePage::showChanges() {
+void CasePage::showChanges(bool secret) {
   clear_layout(changes_);
   const CaseFile& file = session_.caseWatch().file();
-  if (file.changes.empty()) return;
+  if (secret || file.changes.empty()) return;
   changes_->addWidget(role_label(
       tr("What the latest takes changed, %1").arg(text_of(file.changed_on.substr(0, 10))), "head",
       nullptr));
@@ -208,7 +209,14 @@ void CasePage::showCase() {
   CaseWatch& watch = session_.caseWatch();
   const Diagnosis* d = watch.diagnosis();
   const QString takes = count_text(watch.takeCount(), tr("take"), tr("takes"));
-  if (!watch.problem().isEmpty())
+  const CaseState practice = case_state(session_.book(), session_.chosenSubject());
+  const bool secret = !practice.case_id.empty() && practice.verdict.empty();
+  if (secret) d = nullptr;
+  if (secret)
+    state_of_case_->setText(
+        tr("A practice case: what the program makes of it is told after your "
+           "verdict."));
+  else if (!watch.problem().isEmpty())
     state_of_case_->setText(watch.problem());
   else if (watch.takeCount() == 0)
     state_of_case_->setText(
@@ -220,7 +228,7 @@ void CasePage::showCase() {
     state_of_case_->setText(d->clean() ? tr("Nothing is wrong that %1 could show.").arg(takes)
                                        : tr("From %1, what matters most first.").arg(takes));
   // Filled anew only where something else is to be said: a card under the pointer stays.
-  std::string says = to_json(watch.file());
+  std::string says = to_json(watch.file()) + (secret ? "secret" : "");
   if (d != nullptr)
     for (const SeenFinding& each : seen_of(*d))
       says += fmt::format("|{} {} {} {}", each.place.at_hz, each.place.cause, each.probability,
@@ -228,7 +236,7 @@ void CasePage::showCase() {
   says += fmt::format("#{}", session_.chosenSubject());
   if (says == shown_) return;
   shown_ = says;
-  showChanges();
+  showChanges(secret);
   for (QVBoxLayout* column : {findings_, lesser_, dismissed_}) clear_layout(column);
   state_.setHeld({0.0, 0.0});
   int lesser = 0;

@@ -37,7 +37,8 @@ class CasePage : public QWidget, public DeskPart {
   void showNote(Id subject);
   void showDoubts(Id subject);
   void showCase();
-  void showChanges();
+  /// @param secret  a practice case that waits for its verdict: nothing is told.
+  void showChanges(bool secret);
   void addCard(QVBoxLayout* to, const Finding& finding);
   void point(const Finding& finding, bool on);
   void plan(const Finding& finding);

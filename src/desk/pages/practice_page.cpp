@@ -1,10 +1,13 @@
 #include "desk/pages/practice_page.h"
 
+#include <fmt/format.h>
+
 #include <QButtonGroup>
 #include <QListWidget>
 #include <QPushButton>
 #include <QRadioButton>
 
+#include "base/text.h"
 #include "desk/parts/page_parts.h"
 #include "workbench/practice/practice_cases.h"
 
@@ -52,7 +55,16 @@ PracticePage::PracticePage(BookSession& session, QWidget* parent)
   verdict_->setWordWrap(true);
   verdict_->setTextFormat(Qt::RichText);
   layout->addWidget(verdict_);
+  own_ = new QLabel(this);
+  own_->setObjectName(QStringLiteral("caseOwn"));
+  own_->setWordWrap(true);
+  layout->addWidget(own_);
+  rate_ = role_label({}, "quiet", this);
+  rate_->setObjectName(QStringLiteral("caseRate"));
+  layout->addWidget(rate_);
   layout->addStretch(1);
+  connect(&session_.caseWatch(), &CaseWatch::changed, this, &PracticePage::show);
+  connect(&session_, &BookSession::laidChanged, this, &PracticePage::show);
   connect(&session_, &BookSession::rowsChanged, this, &PracticePage::show);
   cases_->setCurrentRow(0);
 }
@@ -81,7 +93,44 @@ Id PracticePage::subjectOfCase() const {
   return found;
 }
 
+void PracticePage::showOwn(Id subject, bool judged) {
+  own_->setVisible(judged);
+  if (!judged) return;
+  session_.caseWatch().want();
+  const Diagnosis* d =
+      session_.chosenSubject() == subject ? session_.caseWatch().diagnosis() : nullptr;
+  if (d == nullptr) {
+    own_->setText(session_.chosenSubject() == subject
+                      ? tr("Looking at the same takes…")
+                      : tr("Choose one of its takes to see what the program makes of them."));
+    return;
+  }
+  std::vector<std::pair<double, std::string>> told;
+  const auto put = [&](const FindingCause& c, const std::string& where) {
+    std::string text = fmt::format("{} {:.0f} %{}", capitalised(spoken_cause(c.cause)),
+                                   100.0 * c.probability, where);
+    for (std::size_t i = 0; i < c.evidence.size(); ++i)
+      text += (i == 0 ? ": " : "; ") + c.evidence[i];
+    for (std::size_t i = 0; i < c.against.size(); ++i)
+      text += (i == 0 ? "; but: " : "; ") + c.against[i];
+    told.emplace_back(c.probability, text + ".");
+  };
+  for (const Finding& f : d->findings)
+    if (!f.causes.empty())
+      put(f.causes.front(), fmt::format(" at {}", frequency_text(f.frequency_hz)));
+  for (const FindingCause& c : d->overall) put(c, "");
+  std::stable_sort(told.begin(), told.end(),
+                   [](const auto& a, const auto& b) { return a.first > b.first; });
+  QString text = tr("What the program makes of the same takes:");
+  for (std::size_t i = 0; i < std::min<std::size_t>(told.size(), 3); ++i)
+    text += QStringLiteral("\n• ") + QString::fromStdString(told[i].second);
+  if (told.empty()) text += QStringLiteral("\n• ") + tr("Nothing is wrong that they could show.");
+  own_->setText(text);
+}
+
 void PracticePage::show() {
+  int solved = 0;
+  int given = 0;
   if (session_.isOpen()) {
     for (int row = 0; row < cases_->count(); ++row) {
       QListWidgetItem* item = cases_->item(row);
@@ -90,6 +139,8 @@ void PracticePage::show() {
       for (const Subject& subject : session_.subjects()) {
         const CaseState state = case_state(session_.book(), subject.id);
         if (state.case_id != one->id) continue;
+        given += state.verdict.empty() ? 0 : 1;
+        solved += state.verdict == one->cause ? 1 : 0;
         mark = state.verdict.empty()         ? tr(" – open")
                : state.verdict == one->cause ? tr(" – solved")
                                              : tr(" – missed");
@@ -99,6 +150,8 @@ void PracticePage::show() {
                              QString::fromStdString(one->title), mark));
     }
   }
+  rate_->setVisible(given > 0);
+  rate_->setText(tr("You were right in %1 of %2.").arg(solved).arg(given));
   const PracticeCase* one = practice_case(chosenCase().toStdString());
   if (one == nullptr) return;
   story_->setText(QString::fromStdString(one->story));
@@ -117,6 +170,7 @@ void PracticePage::show() {
   commit_->setVisible(open);
   commit_->setEnabled(group_->checkedButton() != nullptr);
   verdict_->setVisible(subject != 0 && !state.verdict.empty());
+  showOwn(subject, subject != 0 && !state.verdict.empty());
   if (!state.verdict.empty()) {
     const Verdict verdict = judged(*one, state.verdict);
     const QString text = QString::fromStdString(verdict.text).toHtmlEscaped();

@@ -32,6 +32,8 @@ class PracticePage : public QWidget, public DeskPart {
   void show();
   void showChoices();
   void commit();
+  /// After a verdict: what the diagnosis makes of the same takes.
+  void showOwn(Id subject, bool judged);
   /// Subject of the book that was opened from the chosen case; 0: none yet.
   [[nodiscard]] Id subjectOfCase() const;
   [[nodiscard]] QString chosenCase() const;
@@ -45,6 +47,8 @@ class PracticePage : public QWidget, public DeskPart {
   QButtonGroup* group_ = nullptr;
   QPushButton* commit_;
   QLabel* verdict_;
+  QLabel* own_;
+  QLabel* rate_;  ///< how often the learner was right
   QString shown_choices_;
 };
 
