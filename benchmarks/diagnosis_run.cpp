@@ -17,6 +17,7 @@
 #include <random>
 #include <set>
 
+#include "base/constants.h"
 #include "diagnosis/diagnose.h"
 #include "exchange/set/measurement_set.h"
 #include "workbench/diagnosing/case_of_import.h"
@@ -59,11 +60,25 @@ class Maker {
     const double h = w * between(1.5, 2.2);
     const double d = std::max(w * between(1.0, 1.5), 230.0);
     const double dia = std::min(w - 40.0, chance(0.5) ? 165.0 : 130.0);
-    const double port_mm = between(90, 150);
+    const double iw = w - 32, ih = h - 32, id = d - 52;
+    const double litres = iw * ih * id / 1e6 * 0.92;
+    const double fs = between(38, 55);
+    // Aligned as usual: what the driver wants, by a port of a length that fits.
+    const double fb = fs * between(0.92, 1.12);
+    const double whole_m = between(0.11, 0.18);
+    const double area = std::pow(2.0 * kPi * fb / kSpeedOfSound20_m_s, 2) * litres / 1e3 * whole_m;
+    const double port_m = std::clamp(2.0 * std::sqrt(area / kPi), 0.025, 0.07);
+    const double real_m = kPi * port_m * port_m / 4.0 /
+                          (std::pow(2.0 * kPi * fb / kSpeedOfSound20_m_s, 2) * litres / 1e3);
+    const double port_mm = std::max(1e3 * (real_m - 0.731 * port_m), 20.0);
     Json s{{"kind", "loudspeaker"}, {"loading", "vented"}};
     s["drivers"] = {{{"id", "woofer"},
                      {"role", "woofer"},
                      {"diameter_mm", dia},
+                     {"fs_hz", fs},
+                     {"qms", between(3, 6)},
+                     {"qes", between(0.36, 0.48)},
+                     {"vas_l", litres * between(1.2, 2.0)},
                      {"x_mm", 0},
                      {"y_mm", -h * between(0.12, 0.2)}},
                     {{"id", "tweeter"},
@@ -74,16 +89,11 @@ class Maker {
     s["baffle"] = {{"width_mm", w},    {"height_mm", h},
                    {"depth_mm", d},    {"edge_radius_mm", between(5, 20)},
                    {"left_mm", w / 2}, {"top_mm", h / 2}};
-    const double iw = w - 32, ih = h - 32, id = d - 52;
-    s["box"] = {{"net_volume_l", iw * ih * id / 1e6 * 0.92},
-                {"inner_width_mm", iw},
-                {"inner_height_mm", ih},
-                {"inner_depth_mm", id},
-                {"damping", "lined"},
-                {"ql", between(7, 18)}};
+    s["box"] = {{"net_volume_l", litres}, {"inner_width_mm", iw}, {"inner_height_mm", ih},
+                {"inner_depth_mm", id},   {"damping", "lined"},   {"ql", between(7, 18)}};
     s["ports"] = {{{"id", "port"},
                    {"panel", chance(0.5) ? "back" : "front"},
-                   {"diameter_mm", 50},
+                   {"diameter_mm", 1e3 * port_m},
                    {"length_mm", port_mm},
                    {"count", 1},
                    {"x_mm", 0},

@@ -123,6 +123,24 @@ Finding of_wiggle(const SeenWiggle& w, const std::vector<const Named*>& claims) 
   return out;
 }
 
+/// The next take over all causes; those that nothing speaks for are a little possible still.
+std::optional<NextTake> next_of_all(const CaseView& view, const Diagnosis& d) {
+  constexpr double kStillPossible = 0.03;
+  std::map<std::string, double> most;
+  for (const Cause& cause : all_causes()) most[cause.word] = kStillPossible;
+  const auto put = [&](const FindingCause& c) {
+    // The most undecided of a cause's findings is what a take is for.
+    double& p = most[c.cause];
+    if (std::abs(c.probability - 0.5) < std::abs(p - 0.5)) p = c.probability;
+  };
+  for (const Finding& f : d.findings)
+    for (const FindingCause& c : f.causes) put(c);
+  for (const FindingCause& c : d.overall) put(c);
+  std::vector<FindingCause> causes;
+  for (const auto& [word, p] : most) causes.push_back({word, p});
+  return next_take(view, causes);
+}
+
 /// What is at a place, without a feature of the reference curve.
 Finding of_place(const std::vector<FindingCause>& causes, const Named& first) {
   const Claim& c = first.claim;
@@ -227,6 +245,10 @@ Diagnosis diagnose(const CaseMaterial& material) {
   std::stable_sort(
       d.overall.begin(), d.overall.end(),
       [](const FindingCause& a, const FindingCause& b) { return a.probability > b.probability; });
+  if (const auto next = next_of_all(view, d)) {
+    d.next_step = next->sentence;
+    d.next_take = next->code;
+  }
   if (view.axis_take == nullptr)
     d.notes.emplace_back(
         "No response on the axis was taken: its dips and peaks are not looked at.");

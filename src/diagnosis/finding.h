@@ -44,6 +44,10 @@ struct Diagnosis {
   std::vector<Finding> findings = {};
   std::vector<FindingCause> overall = {};
   std::vector<std::string> notes = {};
+  /// The take that would tell most of the whole case (NextTake), findings or none; empty: all that
+  /// would tell something are there.
+  std::string next_step = {};
+  std::string next_take = {};
   /// No cause is more likely than not.
   [[nodiscard]] bool clean() const;
 };

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <QHBoxLayout>
 #include <QPlainTextEdit>
 #include <QPushButton>
 #include <QTimer>
@@ -265,6 +266,22 @@ void CasePage::showCase() {
       return weight(a) > weight(b);
     });
     for (const Finding& f : all) put(f);
+    if (!d->next_take.empty()) {
+      // As a finding without causes would ask for it.
+      Finding next;
+      next.next_take = d->next_take;
+      auto* line = new QLabel(tr("What would tell most: %1").arg(text_of(d->next_step)));
+      line->setObjectName(QStringLiteral("caseNext"));
+      line->setWordWrap(true);
+      findings_->addWidget(line);
+      auto* row = new QHBoxLayout;
+      QPushButton* button = add_button(row, tr("Into the plan"), "casePlan",
+                                       tr("Adds these takes to the plan of this subject."),
+                                       findings_->parentWidget());
+      row->addStretch(1);
+      findings_->addLayout(row);
+      connect(button, &QPushButton::clicked, this, [this, next] { plan(next); });
+    }
     for (const std::string& note : d->notes) {
       auto* line = role_label(text_of(note), "quiet", nullptr);
       line->setWordWrap(true);
@@ -329,6 +346,8 @@ void CasePage::plan(const Finding& f) {
   const Subject* subject = session_.subject(session_.chosenSubject());
   if (subject == nullptr) return;
   Id variant = 0;
+  for (const Variant& v : session_.variants())
+    if (v.subject_id == subject->id && variant == 0) variant = v.id;
   if (!f.shown_by.empty())
     if (const Take* t = session_.take(f.shown_by.front())) variant = t->variant_id;
   const auto made = plan_with_asked(queue_.plan(), f.next_take, *subject, variant);

@@ -37,7 +37,8 @@ void fit_impedances(CaseView& v) {
     if (auto fit = fit_box(z, loading == "vented" ? BackLoad::kVented : BackLoad::kRadiator))
       v.box = *std::move(fit);
     if (v.box && loading == "vented")
-      v.losses = loss_kinds(z, *v.box, v.free_air ? &*v.free_air : nullptr);
+      v.losses =
+          loss_kinds(z, *v.box, v.free_air ? &*v.free_air : nullptr, !m.subject.crossovers.empty());
   } else if (loading == "sealed") {
     if (auto fit = fit_driver(z, {.in_closed_box = true})) v.closed = *std::move(fit);
   }

@@ -56,8 +56,8 @@ std::vector<Claim> claims(const CaseView& v) {
   c.saw(std::clamp(std::exp(1.3 * (5.3 - ql)), 0.02, 30.0),
         fmt::format("all losses of the box together are QL {:.1f} (below 5: leaky)", ql));
   if (const auto& kinds = v.losses) {
-    const double other = std::min(kinds->port, kinds->absorption);
-    c.saw(std::clamp(std::pow(other / std::max(kinds->leak, 1e-4), 2.5), 0.05, 20.0),
+    const double other = std::min(LossKinds::kFlattery * kinds->port, kinds->absorption);
+    c.saw(kinds->ratio(other, kinds->leak),
           fmt::format("a leak follows the impedance within {:.1f} %, other losses within {:.1f} %",
                       100.0 * kinds->leak, 100.0 * other));
   }

@@ -14,15 +14,16 @@ namespace lalometer {
 namespace {
 
 void saw_alignment(Claim& c, const Alignment& a) {
-  const double later = a.f3_hz / a.best_f3_hz;
-  const double by_hump = std::exp(1.5 * (a.hump_db - 3.2));
-  const double by_fall = std::exp(12.0 * (later - 1.28));
-  c.saw(std::clamp(std::max(by_hump, by_fall), 0.1, 25.0),
-        by_hump > by_fall
-            ? fmt::format("it lifts the bass by {:.1f} dB; tuned to {:.0f} Hz it would not",
-                          a.hump_db, a.best_fb_hz)
-            : fmt::format("it falls 3 dB at {:.0f} Hz; tuned to {:.0f} Hz it would at {:.0f} Hz",
-                          a.f3_hz, a.best_fb_hz, a.best_f3_hz));
+  const double later = a.f6_hz / a.best_f6_hz;
+  const double by_hump = std::exp(2.2 * (a.hump_db - std::max(a.best_hump_db, 1.0) - 1.5));
+  const double by_fall = std::exp(35.0 * (later - 1.1));
+  c.saw(
+      std::clamp(std::max(by_hump, by_fall), 0.1, 25.0),
+      by_hump > by_fall
+          ? fmt::format("it lifts the bass by {:.1f} dB; tuned to {:.0f} Hz it would by {:.1f} dB",
+                        a.hump_db, a.best_fb_hz, std::max(a.best_hump_db, 0.0))
+          : fmt::format("it falls 6 dB at {:.0f} Hz; tuned to {:.0f} Hz it would at {:.0f} Hz",
+                        a.f6_hz, a.best_fb_hz, a.best_f6_hz));
 }
 
 /// Where the impedance begins above the lower hump: by the drawing and the upper one.
@@ -40,7 +41,7 @@ std::vector<Claim> of_upper_hump(const CaseView& v) {
                                        humps.front().frequency_hz, wanted);
   const auto a = box ? alignment_of(*box) : std::nullopt;
   if (!a) return {};
-  Claim c(0.2);
+  Claim c(0.25);
   saw_alignment(c, *a);
   c.next_step = "Take the impedance from 10 Hz on: its lower hump tells the tuning.";
   return {c};
@@ -55,10 +56,10 @@ std::vector<Claim> claims(const CaseView& v) {
     for (const CasePort& p : s.ports) ports.push_back(p.geometry);
     const double wanted = helmholtz_hz(*s.volume_m3, ports, kSpeedOfSound20_m_s);
     const double off = std::log(v.box->fb_hz.value / wanted);
-    Claim c(0.2);
+    Claim c(0.3);
     c.saw(std::abs(off) > 0.16   ? 25.0
           : std::abs(off) > 0.11 ? 3.0
-                                 : 0.5,
+                                 : 0.7,
           fmt::format("it is tuned to {:.1f} Hz, {:.0f} % {} what {:.1f} l and the port give",
                       v.box->fb_hz.value, 100.0 * std::abs(std::expm1(off)),
                       off < 0.0 ? "below" : "above", 1e3 * *s.volume_m3));

@@ -34,9 +34,9 @@ std::vector<Claim> claims(const CaseView& v) {
   c.saw(std::clamp(std::exp(1.3 * (5.3 - ql)), 0.02, 30.0),
         fmt::format("all losses of the box together are QL {:.1f}", ql));
   if (const auto& kinds = v.losses) {
-    const double other = std::min(kinds->leak, kinds->absorption);
+    const double other = std::min(kinds->leak, kinds->absorption) / LossKinds::kFlattery;
     c.saw(
-        std::clamp(std::pow(other / std::max(kinds->port, 1e-4), 2.5), 0.05, 20.0),
+        kinds->ratio(other, kinds->port),
         fmt::format("a loss in the port follows the impedance within {:.1f} %, other losses within "
                     "{:.1f} %",
                     100.0 * kinds->port, 100.0 * other));

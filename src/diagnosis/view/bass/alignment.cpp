@@ -14,7 +14,7 @@ constexpr double kUsualLoss = 10.0;
 
 struct Run {
   double hump_db;
-  double f3_hz;
+  double f6_hz;
 };
 
 /// Volume velocity to all sides times the frequency, as the pressure goes.
@@ -41,8 +41,8 @@ Run run_of(const DriverParameters& driver, double alpha, double fb, double ql) {
   Run out{-100.0, 0.0};
   for (const auto& [f, db] : level) out.hump_db = std::max(out.hump_db, db - mean);
   for (auto it = level.rbegin(); it != level.rend(); ++it)
-    if (it->second - mean < -3.0) {
-      out.f3_hz = it->first;
+    if (it->second - mean < -6.0) {
+      out.f6_hz = it->first;
       break;
     }
   return out;
@@ -79,15 +79,22 @@ std::optional<Alignment> alignment_of(const TunedBox& box) {
   Alignment out;
   const Run own = run_of(driver, box.alpha, box.fb_hz, box.ql);
   out.hump_db = own.hump_db;
-  out.f3_hz = own.f3_hz;
+  out.f6_hz = own.f6_hz;
+  // Where every tuning lifts the bass, the one that does so least.
+  Run best{1e9, 0.0};
   for (double fb = 0.5 * fs; fb <= 2.0 * fs; fb *= std::exp2(1.0 / 12.0)) {
     const Run r = run_of(driver, box.alpha, fb, box.ql);
-    if (r.hump_db > kLittle_db || r.f3_hz <= 0.0) continue;
-    if (out.best_f3_hz > 0.0 && r.f3_hz >= out.best_f3_hz) continue;
-    out.best_f3_hz = r.f3_hz;
+    if (r.f6_hz <= 0.0) continue;
+    const bool little = r.hump_db <= kLittle_db;
+    const bool better =
+        best.hump_db > kLittle_db ? r.hump_db < best.hump_db : little && r.f6_hz < best.f6_hz;
+    if (!better) continue;
+    best = r;
     out.best_fb_hz = fb;
   }
-  return out.best_f3_hz > 0.0 && out.f3_hz > 0.0 ? std::optional(out) : std::nullopt;
+  out.best_f6_hz = best.f6_hz;
+  out.best_hump_db = best.hump_db;
+  return out.best_f6_hz > 0.0 && out.f6_hz > 0.0 ? std::optional(out) : std::nullopt;
 }
 
 }  // namespace lalometer

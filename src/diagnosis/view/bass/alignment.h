@@ -10,9 +10,10 @@ namespace lalometer {
 /// in the same volume would give. By the fitted circuit, half space.
 struct Alignment {
   double hump_db = 0.0;  ///< above the mean from 4 to 8 times the driver's resonance
-  double f3_hz = 0.0;    ///< re that mean
-  double best_f3_hz = 0.0;
-  double best_fb_hz = 0.0;  ///< the lowest F3 with a hump of at most 1 dB
+  double f6_hz = 0.0;  ///< 6 dB under that mean: of a driver that slopes by itself 3 dB tell little
+  double best_f6_hz = 0.0;
+  double best_fb_hz = 0.0;  ///< the lowest F6 with a hump of at most 1 dB, else the least hump
+  double best_hump_db = 0.0;
 };
 /// A driver in a vented box, by the numbers that make its response.
 struct TunedBox {
@@ -29,7 +30,7 @@ struct TunedBox {
 [[nodiscard]] std::optional<TunedBox> tuned_by_upper_hump(double fs_hz, double qms, double qes,
                                                           double upper_hump_hz, double fb_hz);
 
-/// Nothing where no tuning between half and twice the driver's resonance stays without a hump.
+/// Tunings from half to twice the driver's resonance are tried. Nothing where none falls at all.
 [[nodiscard]] std::optional<Alignment> alignment_of(const TunedBox& box);
 
 }  // namespace lalometer

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <complex>
 
 #include "acoustics/enclosure/driver_circuit.h"
 #include "base/constants.h"
@@ -16,7 +17,7 @@ enum class Loss { kLeak, kPort, kPortAndAir, kPipe, kPipeAndAir, kAbsorption };
 
 /// An ordinary box's own.
 constexpr double kUsualLeak = 14.0;
-constexpr std::size_t kCount = 7;  // fs, Qms, Qes, alpha, fB, the loss, Re: as logarithms
+constexpr std::size_t kCount = 9;  // fs, Qms, Qes, alpha, fB, the loss, Re, coil, capacitor: logs
 using Point = std::array<double, kCount>;
 
 struct Target {
@@ -24,7 +25,6 @@ struct Target {
   std::vector<double> log_z;
   std::array<bool, kCount> held = {};
   Loss loss = Loss::kLeak;
-  double le_h = 0.0;
 };
 
 double misfit(const Point& p, const Target& t) {
@@ -35,7 +35,7 @@ double misfit(const Point& p, const Target& t) {
                                                .vas_m3 = 0.02,
                                                .sd_m2 = 0.013,
                                                .re_ohm = re,
-                                               .le_h = std::max(t.le_h, 1e-7)});
+                                               .le_h = std::exp(p[7])});
   BoxLoad box{.kind = BoxLoad::Kind::kVented};
   box.volume_m3 = 0.02 / std::exp(p[3]);
   box.tuning_hz = std::exp(p[4]);
@@ -52,8 +52,12 @@ double misfit(const Point& p, const Target& t) {
   if (t.loss == Loss::kAbsorption) box.qa = q;
   double sum = 0.0;
   for (std::size_t i = 0; i < t.frequency_hz.size(); ++i) {
-    const double z = std::abs(solve_driver(driver, box, t.frequency_hz[i]).impedance_ohm);
-    sum += std::pow(std::log(z) - t.log_z[i], 2);
+    std::complex<double> z = solve_driver(driver, box, t.frequency_hz[i]).impedance_ohm;
+    // What a crossover has across.
+    if (!t.held[8])
+      z = 1.0 /
+          (1.0 / z + std::complex<double>(0.0, 2.0 * kPi * t.frequency_hz[i] * std::exp(p[8])));
+    sum += std::pow(std::log(std::abs(z)) - t.log_z[i], 2);
   }
   return std::sqrt(sum / static_cast<double>(t.frequency_hz.size()));
 }
@@ -66,14 +70,14 @@ double least(Point& best, const Target& t) {
   std::vector<std::pair<double, Point>> simplex = {{misfit(best, t), best}};
   for (const std::size_t i : free) {
     Point p = best;
-    p[i] += i == 5 ? 0.4 : 0.06;
+    p[i] += i == 5 || i > 6 ? 0.4 : 0.06;
     simplex.emplace_back(misfit(p, t), p);
   }
   const auto order = [&] {
     std::sort(simplex.begin(), simplex.end(),
               [](const auto& a, const auto& b) { return a.first < b.first; });
   };
-  for (int round = 0; round < 260; ++round) {
+  for (int round = 0; round < 420; ++round) {
     order();
     if (simplex.back().first - simplex.front().first < 1e-6) break;
     Point middle = {};
@@ -108,8 +112,8 @@ double least(Point& best, const Target& t) {
 
 }  // namespace
 
-std::optional<LossKinds> loss_kinds(const Response& z, const BoxFit& fit,
-                                    const DriverFit* free_air) {
+std::optional<LossKinds> loss_kinds(const Response& z, const BoxFit& fit, const DriverFit* free_air,
+                                    bool crossed) {
   Target t;
   for (double f = 0.7 * fit.fl_hz.value; f < 1.5 * fit.fh_hz.value; f *= std::exp2(1.0 / 16)) {
     const double at = std::abs(value_at(z, f));
@@ -126,11 +130,15 @@ std::optional<LossKinds> loss_kinds(const Response& z, const BoxFit& fit,
                  log_of(fit.alpha.value),
                  log_of(fit.fb_hz.value),
                  log_of(fit.ql ? fit.ql->value : 5.0),
-                 log_of(fit.re_ohm.value)};
-  t.le_h = free ? free_air->le_1khz_h.value : 2e-4;
+                 log_of(fit.re_ohm.value),
+                 log_of(free ? std::max(free_air->le_1khz_h.value, 1e-5) : 2e-4),
+                 std::log(4e-6)};
   // The suspension's resonance moves a little with the box's air load; the losses do not.
   t.held[1] = free;
+  t.held[7] = !crossed;
+  t.held[8] = !crossed;
   LossKinds out;
+  out.whole = z.axis().front() < 0.75 * fit.fl_hz.value;
   const auto of = [&](Loss loss, double& q) {
     Point p = start;
     t.loss = loss;
@@ -149,6 +157,11 @@ std::optional<LossKinds> loss_kinds(const Response& z, const BoxFit& fit,
   }
   out.absorption = of(Loss::kAbsorption, out.absorption_q);
   return out;
+}
+
+double LossKinds::ratio(double other, double own) const {
+  const double most = whole ? 20.0 : 3.0;
+  return std::clamp(std::pow(other / std::max(own, 1e-4), 2.5), 1.0 / most, most);
 }
 
 }  // namespace lalometer

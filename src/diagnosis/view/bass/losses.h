@@ -15,9 +15,16 @@ namespace lalometer {
 struct LossKinds {
   double leak = 0.0, port = 0.0, absorption = 0.0;  ///< rms departure, ratio
   double leak_q = 0.0, port_q = 0.0, absorption_q = 0.0;
+  /// Without the lower hump's far side the kinds are hardly parted.
+  bool whole = true;
+  /// The best of five kinds of port against one of a leak.
+  static constexpr double kFlattery = 1.15;
+  /// How much likelier a kind is by its departure than by the others'.
+  [[nodiscard]] double ratio(double other, double own) const;
 };
+/// @param crossed  the drawing has a crossover: its coil and what it has across are fitted along.
 /// @param free_air  of its driver; null: not taken. Nothing where the curve has too few points.
 [[nodiscard]] std::optional<LossKinds> loss_kinds(const Response& impedance, const BoxFit& box,
-                                                  const DriverFit* free_air);
+                                                  const DriverFit* free_air, bool crossed);
 
 }  // namespace lalometer

@@ -62,7 +62,7 @@ Told told_of(const Diagnosis& d) {
   Told told;
   told.put("findings", Told::Value(std::move(findings)));
   told.put("overall", Told::Value(std::move(overall)));
-  told.put("clean", d.clean());
+  told.put("clean", d.clean()).put("next_step", d.next_step);
   return std::move(told.notes(d.notes).notes(sentences(d)));
 }
 
