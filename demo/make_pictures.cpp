@@ -14,7 +14,6 @@
 #include <QSettings>
 #include <QTest>
 #include <cmath>
-#include <fstream>
 
 #include "desk/boxes/box_desk.h"
 #include "desk/chart/chart_desk.h"
@@ -40,7 +39,6 @@ struct Pictures {
     window.grab().save(target.filePath(QLatin1String(name) + QStringLiteral(".png")));
   }
   void act(const char* id) { window.actionNamed(QLatin1String(id))->trigger(); }
-  void write(const char* name, const char* text) { std::ofstream(scratch / name) << text; }
 
   int run() {
     if (!target.mkpath(QStringLiteral("."))) return 2;
@@ -87,19 +85,6 @@ struct Pictures {
     save("practice");
     act("undo");
     window.setStation(RouteStrip::kRead);
-
-    write("hall-left.frd",
-          "* heard in the pump hall\n100 78.5 10\n300 81 0\n1000 82 -12\n3000 80.5 -30\n10000 79 "
-          "-60\n");
-    write("spoilt.frd", "100 80\n300 eighty\n");
-    write("microphone.cal", "20 -0.4\n200 0\n1000 0\n8000 0.6\n20000 -1.8\n");
-    QStringList files;
-    for (const char* name : {"hall-left.frd", "microphone.cal", "spoilt.frd"})
-      files.push_back(QString::fromStdString((scratch / name).string()));
-    window.importFiles(files);
-    save("import");
-    if (auto* leave = window.findChild<QWidget*>(QStringLiteral("importLeave")))
-      QTest::mouseClick(leave, Qt::LeftButton);
 
     if (auto* seen = window.findChild<QWidget*>(QStringLiteral("message"))) seen->hide();
     window.showDesk(QStringLiteral("takes"));

@@ -209,7 +209,7 @@ int validate_command(Doors doors, const std::string& path, const ReadingOptions&
   Told told;
   told.put("path", path).put("valid", true);
   std::error_code ignored;
-  const bool is_set = fs::is_directory(path, ignored) || fs::path(path).filename() == "set.json";
+  const bool is_set = fs::is_directory(path, ignored) || fs::path(path).extension() == ".json";
   if (fs::path(path).extension() == ".lalo") {
     const auto book = Book::open(path);
     if (!book) return refuse(doors, book.error());

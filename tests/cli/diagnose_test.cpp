@@ -63,6 +63,24 @@ std::string likeliest(const json& d) {
   return best;
 }
 
+// A script writes what name it likes.
+TEST(CliDiagnose, ASetsFileMayHaveAnotherName) {
+  const TemporaryFolder folder;
+  test::write(folder / "spec.json", afternoon(json::array()).dump());
+  const std::string set = (folder / "set").string();
+  ASSERT_EQ(run({"simulate", (folder / "spec.json").string(), set}).status, 0);
+  const auto whole = run({"diagnose", set, "--json"});
+  std::filesystem::rename(folder / "set" / "set.json", folder / "set" / "tuesday.json");
+  const auto named = run({"diagnose", (folder / "set" / "tuesday.json").string(), "--json"});
+  EXPECT_EQ(named.status, 0) << named.err;
+  EXPECT_EQ(named.out, whole.out);
+  EXPECT_EQ(run({"validate", (folder / "set" / "tuesday.json").string()}).status, 0);
+  test::write(folder / "no.json", "{\"takes\": 3");
+  const auto broken = run({"diagnose", (folder / "no.json").string()});
+  EXPECT_EQ(broken.status, 3);
+  EXPECT_NE(broken.err.find("no.json"), std::string::npos) << broken.err;
+}
+
 TEST(CliDiagnose, ASoundLoudspeakerIsClean) {
   const json d = diagnosed(afternoon(json::array()));
   EXPECT_TRUE(d["clean"].get<bool>()) << d.dump(1).substr(0, 2000);

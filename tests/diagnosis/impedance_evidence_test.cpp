@@ -112,7 +112,7 @@ TEST(ImpedanceEvidenceTest, TheKindOfLossIsTheOneThatFollowsTheImpedanceBest) {
       box.qa = absorption;
       const Response z = z_of(box);
       const auto fit = fit_box(z, BackLoad::kVented);
-      return fit ? loss_kinds(z, *fit, &*driver) : std::nullopt;
+      return fit ? loss_kinds(z, *fit, &*driver, false) : std::nullopt;
     };
     const auto leak = kinds(q, 0.0, 0.0);
     ASSERT_TRUE(leak.has_value()) << q;

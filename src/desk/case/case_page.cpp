@@ -205,95 +205,101 @@ void CasePage::showChanges(bool secret) {
   }
 }
 
-void CasePage::showCase() {
-  if (!isVisible() || !session_.isOpen()) return;
-  CaseWatch& watch = session_.caseWatch();
-  const Diagnosis* d = watch.diagnosis();
+/// How the case stands as a whole.
+void CasePage::sayState(const Diagnosis* d, bool secret) {
+  const CaseWatch& watch = session_.caseWatch();
   const QString takes = count_text(watch.takeCount(), tr("take"), tr("takes"));
-  const CaseState practice = case_state(session_.book(), session_.chosenSubject());
-  const bool secret = !practice.case_id.empty() && practice.verdict.empty();
-  if (secret) d = nullptr;
   if (secret)
     state_of_case_->setText(
-        tr("A practice case: what the program makes of it is told after your "
-           "verdict."));
+        tr("A practice case: what the program makes of it is told after your verdict."));
   else if (!watch.problem().isEmpty())
     state_of_case_->setText(watch.problem());
   else if (watch.takeCount() == 0)
     state_of_case_->setText(
-        tr("No take yet. A response on the axis and an impedance are enough to "
-           "begin with."));
+        tr("No take yet. A response on the axis and an impedance are enough to begin with."));
   else if (d == nullptr)
     state_of_case_->setText(tr("Looking at %1…").arg(takes));
   else
     state_of_case_->setText(d->clean() ? tr("Nothing is wrong that %1 could show.").arg(takes)
                                        : tr("From %1, what matters most first.").arg(takes));
+}
+
+void CasePage::showCase() {
+  if (!isVisible() || !session_.isOpen()) return;
+  const CaseWatch& watch = session_.caseWatch();
+  const CaseState practice = case_state(session_.book(), session_.chosenSubject());
+  const bool secret = !practice.case_id.empty() && practice.verdict.empty();
+  const Diagnosis* d = secret ? nullptr : watch.diagnosis();
+  sayState(d, secret);
   // Filled anew only where something else is to be said: a card under the pointer stays.
   std::string says = to_json(watch.file()) + (secret ? "secret" : "");
   if (d != nullptr)
     for (const SeenFinding& each : seen_of(*d))
       says += fmt::format("|{} {} {} {}", each.place.at_hz, each.place.cause, each.probability,
                           each.size_db);
+  if (d != nullptr) says += d->next_take;
   says += fmt::format("#{}", session_.chosenSubject());
   if (says == shown_) return;
   shown_ = says;
   showChanges(secret);
   for (QVBoxLayout* column : {findings_, lesser_, dismissed_}) clear_layout(column);
   state_.setHeld({0.0, 0.0});
-  int lesser = 0;
-  int aside = 0;
-  const auto put = [&](const Finding& f) {
-    if (f.causes.empty()) return;
-    const KeptVerdict* verdict = watch.file().verdict_on(place_on_card(f));
-    if (verdict != nullptr && verdict->verdict == CaseVerdict::kDismissed) {
-      ++aside;
-      return addCard(dismissed_, f);
-    }
-    const bool told = f.causes.front().probability > 0.5 ||
-                      (verdict != nullptr && verdict->verdict == CaseVerdict::kAgreed);
-    if (!told) ++lesser;
-    addCard(told ? findings_ : lesser_, f);
+  Counts counts;
+  if (d != nullptr) counts = fill(*d);
+  more_->setVisible(counts.lesser > 0);
+  more_->setText(tr("Traits and weak suspicions (%1)").arg(counts.lesser));
+  lesser_box_->setVisible(counts.lesser > 0 && more_->isChecked());
+  aside_->setVisible(counts.aside > 0);
+  aside_->setText(tr("Put aside by you (%1)").arg(counts.aside));
+  dismissed_box_->setVisible(counts.aside > 0 && aside_->isChecked());
+}
+
+/// A card each, in the order of what matters: how probable, and how much it is heard.
+CasePage::Counts CasePage::fill(const Diagnosis& d) {
+  Counts counts;
+  std::vector<Finding> all = d.findings;
+  for (const FindingCause& c : d.overall) all.push_back(of_cause(c));
+  std::erase_if(all, [](const Finding& f) { return f.causes.empty(); });
+  const auto weight = [](const Finding& f) {
+    return f.causes.front().probability * (1.0 + static_cast<double>(f.severity));
   };
-  if (d != nullptr) {
-    std::vector<Finding> all = d->findings;
-    for (const FindingCause& c : d->overall) all.push_back(of_cause(c));
-    std::stable_sort(all.begin(), all.end(), [](const Finding& a, const Finding& b) {
-      const auto weight = [](const Finding& f) {
-        return f.causes.empty()
-                   ? 0.0
-                   : f.causes.front().probability * (1.0 + static_cast<double>(f.severity));
-      };
-      return weight(a) > weight(b);
-    });
-    for (const Finding& f : all) put(f);
-    if (!d->next_take.empty()) {
-      // As a finding without causes would ask for it.
-      Finding next;
-      next.next_take = d->next_take;
-      auto* line = new QLabel(tr("What would tell most: %1").arg(text_of(d->next_step)));
-      line->setObjectName(QStringLiteral("caseNext"));
-      line->setWordWrap(true);
-      findings_->addWidget(line);
-      auto* row = new QHBoxLayout;
-      QPushButton* button = add_button(row, tr("Into the plan"), "casePlan",
-                                       tr("Adds these takes to the plan of this subject."),
-                                       findings_->parentWidget());
-      row->addStretch(1);
-      findings_->addLayout(row);
-      connect(button, &QPushButton::clicked, this, [this, next] { plan(next); });
-    }
-    for (const std::string& note : d->notes) {
-      auto* line = role_label(text_of(note), "quiet", nullptr);
-      line->setWordWrap(true);
-      findings_->addWidget(line);
-    }
+  std::stable_sort(all.begin(), all.end(),
+                   [&](const Finding& a, const Finding& b) { return weight(a) > weight(b); });
+  for (const Finding& f : all) {
+    const KeptVerdict* kept = session_.caseWatch().file().verdict_on(place_on_card(f));
+    const CaseVerdict verdict = kept == nullptr ? CaseVerdict::kNone : kept->verdict;
+    const bool aside = verdict == CaseVerdict::kDismissed;
+    const bool told = f.causes.front().probability > 0.5 || verdict == CaseVerdict::kAgreed;
+    counts.aside += aside ? 1 : 0;
+    counts.lesser += !aside && !told ? 1 : 0;
+    addCard(aside ? dismissed_ : told ? findings_ : lesser_, f);
   }
-  more_->setVisible(lesser > 0);
-  more_->setText(tr("Traits and weak suspicions (%1)").arg(lesser));
-  lesser_box_->setVisible(lesser > 0 && more_->isChecked());
-  aside_->setVisible(aside > 0);
-  aside_->setText(tr("Put aside by you (%1)").arg(aside));
-  dismissed_box_->setVisible(aside > 0 && aside_->isChecked());
+  addNext(d);
+  for (const std::string& note : d.notes) {
+    auto* line = role_label(text_of(note), "quiet", nullptr);
+    line->setWordWrap(true);
+    findings_->addWidget(line);
+  }
+  return counts;
+}
+
+/// The one take that would tell most.
+void CasePage::addNext(const Diagnosis& d) {
+  if (d.next_take.empty()) return;
+  auto* line = new QLabel(tr("What would tell most: %1").arg(text_of(d.next_step)));
+  line->setObjectName(QStringLiteral("caseNext"));
+  line->setWordWrap(true);
+  findings_->addWidget(line);
+  auto* row = new QHBoxLayout;
+  QPushButton* button =
+      add_button(row, tr("Into the plan"), "casePlan",
+                 tr("Adds these takes to the plan of this subject."), findings_->parentWidget());
+  row->addStretch(1);
+  findings_->addLayout(row);
+  // As a finding without causes would ask for it.
+  Finding next;
+  next.next_take = d.next_take;
+  connect(button, &QPushButton::clicked, this, [this, next] { plan(next); });
 }
 
 void CasePage::addCard(QVBoxLayout* to, const Finding& f) {

@@ -37,6 +37,13 @@ class CasePage : public QWidget, public DeskPart {
   void showNote(Id subject);
   void showDoubts(Id subject);
   void showCase();
+  void sayState(const Diagnosis* diagnosis, bool secret);
+  struct Counts {
+    int lesser = 0;  ///< traits and weak suspicions
+    int aside = 0;   ///< put aside by the tester
+  };
+  [[nodiscard]] Counts fill(const Diagnosis& diagnosis);
+  void addNext(const Diagnosis& diagnosis);
   /// @param secret  a practice case that waits for its verdict: nothing is told.
   void showChanges(bool secret);
   void addCard(QVBoxLayout* to, const Finding& finding);

@@ -262,7 +262,7 @@ ImportPreview preview_import(const std::vector<fs::path>& paths, const ImportCho
       read_sofa_into(preview, path, stop);
       continue;
     }
-    if (fs::is_directory(path, ignored) || path.filename() == "set.json") {
+    if (fs::is_directory(path, ignored) || ending_of(path) == ".json") {
       read_set_into(preview, path, choices, stop, tell);
       continue;
     }

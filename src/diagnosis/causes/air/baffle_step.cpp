@@ -33,7 +33,7 @@ std::vector<Claim> claims(const CaseView& v) {
   const double spread = kSpread * std::clamp(4.0 / step->foretold_db, 0.8, 2.0);
   const double z = (std::pow(step->share, 2) - std::pow(std::min(step->share, 1.0) - 1.0, 2)) /
                    (2.0 * spread * spread);
-  c.saw(std::clamp(std::exp(z), 0.03, 12.0),
+  c.saw(std::clamp(std::exp(z), 0.03, 8.0),
         fmt::format(
             "the level rises by {:.1f} dB from {} to {}, where {:.0f} mm of width make {:.1f}",
             c.size_db, frequency_text(step->low_hz), frequency_text(step->high_hz),

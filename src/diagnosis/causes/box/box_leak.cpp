@@ -57,6 +57,9 @@ std::vector<Claim> claims(const CaseView& v) {
         fmt::format("all losses of the box together are QL {:.1f} (below 5: leaky)", ql));
   if (const auto& kinds = v.losses) {
     const double other = std::min(LossKinds::kFlattery * kinds->port, kinds->absorption);
+    c.saw(kinds->leak_explains(),
+          fmt::format("the whole circuit with a leak departs by {:.1f} times what its rows scatter",
+                      kinds->unexplained));
     c.saw(kinds->ratio(other, kinds->leak),
           fmt::format("a leak follows the impedance within {:.1f} %, other losses within {:.1f} %",
                       100.0 * kinds->leak, 100.0 * other));

@@ -35,6 +35,9 @@ std::vector<Claim> claims(const CaseView& v) {
         fmt::format("all losses of the box together are QL {:.1f}", ql));
   if (const auto& kinds = v.losses) {
     const double other = std::min(kinds->leak, kinds->absorption) / LossKinds::kFlattery;
+    c.saw(1.0 / kinds->leak_explains(),
+          fmt::format("the whole circuit with a leak departs by {:.1f} times what its rows scatter",
+                      kinds->unexplained));
     c.saw(
         kinds->ratio(other, kinds->port),
         fmt::format("a loss in the port follows the impedance within {:.1f} %, other losses within "

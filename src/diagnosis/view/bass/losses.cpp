@@ -7,16 +7,28 @@
 
 #include "acoustics/enclosure/driver_circuit.h"
 #include "base/constants.h"
+#include "diagnosis/view/features.h"
 
 namespace lalometer {
 namespace {
 
 /// Stuffing before the port may damp the air of the box a little as well.
 /// Its own loss is a flow resistance, or grows with the frequency as a rough pipe's.
-enum class Loss { kLeak, kPort, kPortAndAir, kPipe, kPipeAndAir, kAbsorption };
+enum class Loss {
+  kLeak,
+  kLeakAndAir,
+  kLeakAndPort,
+  kPort,
+  kPortAndAir,
+  kPipe,
+  kPipeAndAir,
+  kAbsorption
+};
 
 /// An ordinary box's own.
 constexpr double kUsualLeak = 14.0;
+constexpr double kLinedAir = 20.0;
+constexpr double kUsualPort = 25.0;
 constexpr std::size_t kCount = 9;  // fs, Qms, Qes, alpha, fB, the loss, Re, coil, capacitor: logs
 using Point = std::array<double, kCount>;
 
@@ -40,9 +52,17 @@ double misfit(const Point& p, const Target& t) {
   box.volume_m3 = 0.02 / std::exp(p[3]);
   box.tuning_hz = std::exp(p[4]);
   const double q = std::exp(p[5]);
-  box.ql = t.loss == Loss::kLeak ? q : kUsualLeak;
-  const bool pipe = t.loss == Loss::kPipe || t.loss == Loss::kPipeAndAir;
-  if (t.loss == Loss::kPort || t.loss == Loss::kPortAndAir || pipe) box.qp = q;
+  const bool leak =
+      t.loss == Loss::kLeak || t.loss == Loss::kLeakAndAir || t.loss == Loss::kLeakAndPort;
+  box.ql = leak ? q : kUsualLeak;
+  if (t.loss == Loss::kLeakAndAir) box.qa = kLinedAir;
+  if (t.loss == Loss::kLeakAndPort) {
+    box.qp = kUsualPort;
+    box.qa = kLinedAir;
+  }
+  const bool pipe =
+      t.loss == Loss::kPipe || t.loss == Loss::kPipeAndAir || t.loss == Loss::kLeakAndPort;
+  if (t.loss == Loss::kPort || t.loss == Loss::kPortAndAir || (pipe && !leak)) box.qp = q;
   if (t.loss == Loss::kPortAndAir || t.loss == Loss::kPipeAndAir) box.qa = 2.0 * q;
   if (pipe) {
     constexpr double kArea_m2 = 20e-4;
@@ -77,9 +97,9 @@ double least(Point& best, const Target& t) {
     std::sort(simplex.begin(), simplex.end(),
               [](const auto& a, const auto& b) { return a.first < b.first; });
   };
-  for (int round = 0; round < 420; ++round) {
+  for (int round = 0; round < 350; ++round) {
     order();
-    if (simplex.back().first - simplex.front().first < 1e-6) break;
+    if (simplex.back().first - simplex.front().first < 1e-7) break;
     Point middle = {};
     for (std::size_t k = 0; k + 1 < simplex.size(); ++k)
       for (std::size_t i = 0; i < kCount; ++i)
@@ -124,29 +144,41 @@ std::optional<LossKinds> loss_kinds(const Response& z, const BoxFit& fit, const 
   if (t.frequency_hz.size() < 12) return std::nullopt;
   const bool free = free_air != nullptr;
   const auto log_of = [](double x) { return std::log(std::max(x, 1e-6)); };
-  Point start = {log_of(free ? free_air->fs_hz.value : fit.driver_fs_hz.value),
-                 log_of(free ? free_air->qms.value : fit.driver_qms.value),
-                 log_of(free ? free_air->qes.value : fit.driver_qes.value),
-                 log_of(fit.alpha.value),
-                 log_of(fit.fb_hz.value),
-                 log_of(fit.ql ? fit.ql->value : 5.0),
-                 log_of(fit.re_ohm.value),
-                 log_of(free ? std::max(free_air->le_1khz_h.value, 1e-5) : 2e-4),
-                 std::log(4e-6)};
+  Point start = {
+      log_of(free ? free_air->fs_hz.value : fit.driver_fs_hz.value),
+      log_of(free ? free_air->qms.value : fit.driver_qms.value),
+      log_of(free ? free_air->qes.value : fit.driver_qes.value),
+      log_of(fit.alpha.value),
+      log_of(fit.fb_hz.value),
+      log_of(fit.ql ? fit.ql->value : 5.0),
+      log_of(fit.re_ohm.value),
+      log_of((free ? std::max(free_air->le_1khz_h.value, 1e-5) : 2e-4) + (crossed ? 6e-4 : 0.0)),
+      std::log(4e-6)};
   // The suspension's resonance moves a little with the box's air load; the losses do not.
   t.held[1] = free;
   t.held[7] = !crossed;
   t.held[8] = !crossed;
   LossKinds out;
+  const double rows = scatter_db(z, 0.6 * fit.fl_hz.value, 6.0 * fit.fh_hz.value).value_or(0.02);
+  out.unexplained = fit.misfit_percent / (100.0 * std::expm1(std::max(rows, 0.004) / 8.686));
   out.whole = z.axis().front() < 0.75 * fit.fl_hz.value;
   const auto of = [&](Loss loss, double& q) {
     Point p = start;
     t.loss = loss;
-    const double m = least(p, t);
+    // A simplex that has shrunk too early is set up anew.
+    double m = least(p, t);
+    for (int again = 0; again < 3; ++again) m = least(p, t);
     q = std::exp(p[5]);
     return m;
   };
   out.leak = of(Loss::kLeak, out.leak_q);
+  for (const Loss kind : {Loss::kLeakAndAir, Loss::kLeakAndPort}) {
+    double q = 0.0;
+    if (const double m = of(kind, q); m < out.leak) {
+      out.leak = m;
+      out.leak_q = q;
+    }
+  }
   out.port = of(Loss::kPort, out.port_q);
   for (const Loss kind : {Loss::kPortAndAir, Loss::kPipe, Loss::kPipeAndAir}) {
     double q = 0.0;
@@ -160,8 +192,13 @@ std::optional<LossKinds> loss_kinds(const Response& z, const BoxFit& fit, const 
 }
 
 double LossKinds::ratio(double other, double own) const {
-  const double most = whole ? 20.0 : 3.0;
-  return std::clamp(std::pow(other / std::max(own, 1e-4), 2.5), 1.0 / most, most);
+  const double most = whole ? 6.0 : 3.0;
+  return std::clamp(std::pow(other / std::max(own, 1e-4), 1.3), 1.0 / most, most);
+}
+
+double LossKinds::leak_explains() const {
+  constexpr double kEven = 3.4;
+  return std::clamp(std::pow(kEven / unexplained, 3.0), 0.03, 15.0);
 }
 
 }  // namespace lalometer

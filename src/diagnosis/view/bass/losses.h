@@ -15,12 +15,17 @@ namespace lalometer {
 struct LossKinds {
   double leak = 0.0, port = 0.0, absorption = 0.0;  ///< rms departure, ratio
   double leak_q = 0.0, port_q = 0.0, absorption_q = 0.0;
+  /// How the whole circuit with a leak and absorption (BoxFit) departs, over what the rows scatter.
+  double unexplained = 1.0;
   /// Without the lower hump's far side the kinds are hardly parted.
   bool whole = true;
   /// The best of five kinds of port against one of a leak.
   static constexpr double kFlattery = 1.15;
   /// How much likelier a kind is by its departure than by the others'.
   [[nodiscard]] double ratio(double other, double own) const;
+  /// How much likelier that departure is where the losses are a leak's; below 1: where they are
+  /// not.
+  [[nodiscard]] double leak_explains() const;
 };
 /// @param crossed  the drawing has a crossover: its coil and what it has across are fitted along.
 /// @param free_air  of its driver; null: not taken. Nothing where the curve has too few points.
