@@ -44,8 +44,12 @@ std::vector<Claim> claims(const CaseView& v) {
   if (!v.box || !v.box->ql) {
     Claim c(0.25);
     c.group = "losses";
-    const bool hump = v.box_impedance != nullptr && v.bass_humps == 1 && v.lower_hump_in_range;
+    const bool hump =
+        !v.box && v.box_impedance != nullptr && v.bass_humps == 1 && v.lower_hump_in_range;
     if (hump) c.saw(1.5, "one hump stands where a vented box has two");
+    if (v.box && v.box->misfit_percent > 3.0)
+      c.saw(0.2, fmt::format("a leaky box departs from this impedance by {:.0f} %",
+                             v.box->misfit_percent));
     const bool flow = saw_flow(c, v, false);
     c.next_step = "Seal everything with putty and take the impedance again.";
     return hump || flow ? std::vector<Claim>{c} : std::vector<Claim>{};
@@ -57,7 +61,7 @@ std::vector<Claim> claims(const CaseView& v) {
         fmt::format("all losses of the box together are QL {:.1f} (below 5: leaky)", ql));
   if (const auto& kinds = v.losses) {
     const double other = std::min(LossKinds::kFlattery * kinds->port, kinds->absorption);
-    c.saw(kinds->leak_explains(),
+    c.saw(std::min(1.0, kinds->leak_explains()),
           fmt::format("the whole circuit with a leak departs by {:.1f} times what its rows scatter",
                       kinds->unexplained));
     c.saw(kinds->ratio(other, kinds->leak),

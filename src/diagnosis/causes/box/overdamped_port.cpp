@@ -11,23 +11,30 @@
 namespace lalometer {
 namespace {
 
+constexpr double kDeparts_percent = 3.0;
+
 /// So much of it that the lower hump is gone, and with it the fit; or a curve that begins too high.
 std::vector<Claim> of_no_fit(const CaseView& v) {
   Claim c(0.25);
   c.group = "losses";
-  const bool hump = v.box_impedance != nullptr && v.bass_humps == 1 && v.lower_hump_in_range;
-  const bool unlike = v.box_impedance != nullptr && v.bass_humps >= 2 && v.begins_below_humps;
+  const bool hump =
+      !v.box && v.box_impedance != nullptr && v.bass_humps == 1 && v.lower_hump_in_range;
+  const bool unlike =
+      !v.box && v.box_impedance != nullptr && v.bass_humps >= 2 && v.begins_below_humps;
   if (hump) c.saw(8.0, "one hump stands where a vented box has two");
   if (unlike) c.saw(6.0, "no vented box with its two humps follows this impedance");
+  const bool departs = v.box && v.box->misfit_percent > kDeparts_percent;
+  if (departs)
+    c.saw(6.0, fmt::format("a leaky box departs from this impedance by {:.0f} %",
+                           v.box->misfit_percent));
   const bool flow = saw_flow(c, v, false);
   c.next_step = "Take the port's near field with and without what lies before it.";
-  return hump || unlike || flow ? std::vector<Claim>{c} : std::vector<Claim>{};
+  return hump || unlike || departs || flow ? std::vector<Claim>{c} : std::vector<Claim>{};
 }
 
 std::vector<Claim> claims(const CaseView& v) {
   if (v.material->subject.loading != "vented") return {};
-  if (!v.box) return of_no_fit(v);
-  if (!v.box->ql) return {};
+  if (!v.box || !v.box->ql) return of_no_fit(v);
   const double ql = v.box->ql->value;
   Claim c(0.25);
   c.group = "losses";
@@ -35,7 +42,7 @@ std::vector<Claim> claims(const CaseView& v) {
         fmt::format("all losses of the box together are QL {:.1f}", ql));
   if (const auto& kinds = v.losses) {
     const double other = std::min(kinds->leak, kinds->absorption) / LossKinds::kFlattery;
-    c.saw(1.0 / kinds->leak_explains(),
+    c.saw(std::min(1.0, 1.0 / kinds->leak_explains()),
           fmt::format("the whole circuit with a leak departs by {:.1f} times what its rows scatter",
                       kinds->unexplained));
     c.saw(

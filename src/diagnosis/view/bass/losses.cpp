@@ -191,14 +191,20 @@ std::optional<LossKinds> loss_kinds(const Response& z, const BoxFit& fit, const 
   return out;
 }
 
+bool LossKinds::exact() const {
+  constexpr double kExact = 0.004;
+  return whole && std::min({leak, port, absorption}) < kExact;
+}
+
 double LossKinds::ratio(double other, double own) const {
-  const double most = whole ? 6.0 : 3.0;
-  return std::clamp(std::pow(other / std::max(own, 1e-4), 1.3), 1.0 / most, most);
+  const double most = exact() ? 20.0 : whole ? 6.0 : 3.0;
+  return std::clamp(std::pow(other / std::max(own, 1e-4), exact() ? 2.5 : 1.3), 1.0 / most, most);
 }
 
 double LossKinds::leak_explains() const {
   constexpr double kEven = 3.4;
-  return std::clamp(std::pow(kEven / unexplained, 3.0), 0.03, 15.0);
+  const double most = exact() ? 4.0 : 15.0;
+  return std::clamp(std::pow(kEven / unexplained, 3.0), exact() ? 0.25 : 0.03, most);
 }
 
 }  // namespace lalometer

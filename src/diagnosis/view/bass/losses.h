@@ -21,6 +21,9 @@ struct LossKinds {
   bool whole = true;
   /// The best of five kinds of port against one of a leak.
   static constexpr double kFlattery = 1.15;
+  /// One of the kinds follows the humps as the rows allow: then their shapes tell more than the
+  /// whole circuit, whose walls and coil are in its departure too.
+  [[nodiscard]] bool exact() const;
   /// How much likelier a kind is by its departure than by the others'.
   [[nodiscard]] double ratio(double other, double own) const;
   /// How much likelier that departure is where the losses are a leak's; below 1: where they are
