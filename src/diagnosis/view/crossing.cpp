@@ -116,7 +116,7 @@ void saw_alone(Claim& c, const CaseView& v, const SeenCrossing& seen) {
 void saw_bent(Claim& c, const CaseView& v, const SeenCrossing& seen) {
   for (const SeenFeature& f : v.features) {
     const double below = std::log2(seen.at_hz / f.at_hz);
-    if (f.feature.height_db < 2.5 || f.q < 3.0 || below < 0.0 || below > 0.7) continue;
+    if (f.feature.height_db < 2.5 || f.q < 2.0 || below < 0.0 || below > 0.7) continue;
     if (f.leads != seen.crossing->low || f.wiggle_free.value_or(0.0) < 0.3) continue;
     c.saw(0.1, fmt::format("{} resonates at {}, which turns its phase", f.leads,
                            frequency_text(f.at_hz)));

@@ -105,10 +105,7 @@ void follow_variants(CaseView& v, const WiggleSearch& search) {
 
 /// Loops of the impedance in the box, of those in free air, and which features they belong to.
 void find_wiggles_of(CaseView& v) {
-  if (v.box_impedance == nullptr) return;
   const CaseMaterial& m = *v.material;
-  const Response& z = v.box_impedance->curve;
-  const FittedImpedance* motor = v.box ? &v.box->motor : v.closed ? &v.closed->motor : nullptr;
   const WiggleSearch search = search_of(v);
   std::optional<std::vector<Wiggle>> free;
   if (v.free_air) {
@@ -120,27 +117,31 @@ void find_wiggles_of(CaseView& v) {
   std::vector<BoxMode> modes;
   if (m.subject.inner)
     modes = box_modes(*m.subject.inner, 2500.0, inner_speed_m_s(m.subject.damping, kC));
-  for (const Wiggle& w : find_wiggles(z, motor, search)) {
-    SeenWiggle s{.wiggle = w};
-    if (free) s.in_free_air = same_place(w, *free) != nullptr;
-    match(s, m.subject, modes);
-    v.wiggles.push_back(s);
+  if (v.box_impedance != nullptr) {
+    const FittedImpedance* motor = v.box ? &v.box->motor : v.closed ? &v.closed->motor : nullptr;
+    for (const Wiggle& w : find_wiggles(v.box_impedance->curve, motor, search)) {
+      SeenWiggle s{.wiggle = w};
+      if (free) s.in_free_air = same_place(w, *free) != nullptr;
+      match(s, m.subject, modes);
+      v.wiggles.push_back(s);
+    }
+    follow_variants(v, search);
   }
-  follow_variants(v, search);
   for (SeenFeature& f : v.features) {
-    double box = 0.0;
-    for (const SeenWiggle& w : v.wiggles)
-      if (std::abs(std::log(w.wiggle.frequency_hz.value / f.at_hz)) < 0.06) {
-        box = std::max(box, w.wiggle.height_percent);
-      }
-    f.wiggle_box = box;
-    for (const BoxMode& mode : modes)
-      f.at_mode = f.at_mode || (mode.order[0] + mode.order[1] + mode.order[2] > 0 &&
-                                std::abs(std::log(mode.frequency_hz / f.at_hz)) < kMode);
+    const auto near = [&](double hz) { return std::abs(std::log(hz / f.at_hz)); };
+    if (v.box_impedance != nullptr) {
+      f.wiggle_box = 0.0;
+      for (const SeenWiggle& w : v.wiggles)
+        if (near(w.wiggle.frequency_hz.value) < 0.06)
+          f.wiggle_box = std::max(*f.wiggle_box, w.wiggle.height_percent);
+    }
+    f.at_mode = std::any_of(modes.begin(), modes.end(), [&](const BoxMode& mode) {
+      return mode.order[0] + mode.order[1] + mode.order[2] > 0 && near(mode.frequency_hz) < kMode;
+    });
     if (!free) continue;
     f.wiggle_free = 0.0;
     for (const Wiggle& w : *free)
-      if (std::abs(std::log(w.frequency_hz.value / f.at_hz)) < 0.06)
+      if (near(w.frequency_hz.value) < 0.06)
         f.wiggle_free = std::max(*f.wiggle_free, w.height_percent);
   }
 }

@@ -1,0 +1,146 @@
+// What is ordinary, or another thing, and must not be taken for a fault.
+#include <gtest/gtest.h>
+
+#include <random>
+
+#include "diagnosis/made_curves.h"
+#include "diagnosis/view/bass/flow.h"
+
+namespace lalometer {
+namespace {
+
+using namespace made;
+
+constexpr double kC = kSpeedOfSound20_m_s;
+
+TEST(TraitsTest, ScatteredRowsAreNoiseAndNothingElse) {
+  for (const double scatter : {0.05, 1.5}) {
+    CaseMaterial m = two_ways();
+    std::mt19937 engine(7);
+    std::normal_distribution<double> row(0.0, scatter);
+    for (const double a : {0.0, 15.0, -15.0, 30.0, -30.0, 45.0})
+      m.takes.push_back(at_angle(a, level_of([&](double) { return 86.0 + row(engine); }, 150.0)));
+    const Diagnosis d = diagnose(m);
+    if (scatter < 0.1) {
+      EXPECT_TRUE(d.clean());
+      continue;
+    }
+    EXPECT_GT(probability(d, "noise"), 0.5);
+    for (const char* other : {"driver-breakup", "panel-resonance", "suspension-resonance",
+                              "mains-hum", "reflection", "edge-diffraction"})
+      EXPECT_LT(probability(d, other), 0.5) << other;
+  }
+}
+
+// Rows at 24 an octave cannot follow a comb at the top: that is no noise.
+TEST(TraitsTest, ACombThatTheRowsCannotFollowIsNoNoise) {
+  CaseMaterial m = one_cone(0.05);
+  const auto late = [](double f) {
+    return 86.0 + 20.0 * std::log10(std::abs(1.0 + 0.6 * std::polar(1.0, -2.0 * kPi * f * 1.6e-3)));
+  };
+  for (const double a : {0.0, 20.0, -20.0, 40.0})
+    m.takes.push_back(at_angle(a, level_of(late, 150.0, 24.0)));
+  const Diagnosis d = diagnose(m);
+  EXPECT_LT(probability(d, "noise"), 0.5);
+  EXPECT_GT(probability(d, "reflection"), 0.6);
+  EXPECT_LT(probability(d, "driver-breakup"), 0.5) << "its teeth are no cones";
+}
+
+// An open panel's rear comes round its edge a little later: dips evenly spaced as well.
+TEST(TraitsTest, TheRearOfAnOpenPanelIsNoReflection) {
+  CaseMaterial m = one_cone(0.06);
+  m.subject.loading = "open-baffle";
+  const double path = 0.115;
+  const auto dipole = [=](double deg) {
+    return [=](double f) {
+      const double way = path * (1.0 + std::cos(deg * kPi / 180.0)) / 2.0;
+      const auto rear = 0.9 * std::polar(1.0 / (1.0 + f / 9000.0), -2.0 * kPi * f * way / kC);
+      return 86.0 + 20.0 * std::log10(std::abs(1.0 - rear) + 1e-3);
+    };
+  };
+  for (const double a : {0.0, 30.0, -30.0, 60.0})
+    m.takes.push_back(at_angle(a, level_of(dipole(a), 150.0)));
+  const Diagnosis d = diagnose(m);
+  EXPECT_LT(probability(d, "reflection"), 0.2);
+  EXPECT_GT(probability(d, "dipole-cancellation"), 0.5);
+}
+
+TEST(TraitsTest, APeakOfTheWingsStandsHigherBehind) {
+  CaseMaterial m = one_cone(0.06);
+  m.subject.loading = "open-baffle";
+  m.subject.wing_m = 0.18;
+  // A quarter wave of the depth and its end, as the room has it (common practice, no source).
+  const double quarter = kC / (4.0 * 0.22);
+  const auto with = [=](double db) {
+    return level_of([=](double f) { return 86.0 + bell(f, quarter, db, 0.12); }, 100.0);
+  };
+  for (const double a : {0.0, 30.0, -30.0}) m.takes.push_back(at_angle(a, with(4.0)));
+  const double in_front = probability(diagnose(m), "cavity-resonance");
+  for (const double a : {150.0, 180.0}) m.takes.push_back(at_angle(a, with(6.5)));
+  const double behind = probability(diagnose(m), "cavity-resonance");
+  EXPECT_GT(behind, in_front);
+  EXPECT_GT(behind, 0.7);
+  for (CaseTake& t : m.takes)
+    if (t.horizontal_deg > 100.0) t.curve = with(1.0);
+  EXPECT_LT(probability(diagnose(m), "cavity-resonance"), in_front);
+}
+
+TEST(TraitsTest, AnOrdinaryBoxsEdgesStayBelowOneHalf) {
+  // The same ripple, half as large and whole: what the drawing foretells is 3 dB.
+  const auto told = [](double share) {
+    CaseMaterial m = one_cone(0.02);
+    m.subject.baffle = *Baffle::make({.width_m = 0.24,
+                                      .height_m = 0.24,
+                                      .depth_m = 0.2,
+                                      .edge = EdgeShape::kSquare,
+                                      .edge_size_m = 0.0});
+    m.subject.origin_x_m = m.subject.origin_y_m = 0.12;
+    // First dip of a disc of the same distance, c / d: 2.9 kHz, written as bells.
+    const auto ripple = [=](double f) {
+      return 86.0 + share * (bell(f, 2860.0, -4.5, 0.3) + bell(f, 1430.0, 3.0, 0.35));
+    };
+    m.takes.push_back(at_angle(0.0, level_of(ripple, 200.0)));
+    for (const double a : {30.0, -30.0, 45.0})
+      m.takes.push_back(at_angle(a, level_of([](double) { return 85.0; }, 200.0)));
+    return probability(diagnose(m), "edge-diffraction");
+  };
+  EXPECT_GT(told(1.0), 0.5);
+  EXPECT_LT(told(0.4), 0.5);
+}
+
+// Two near fields that cancel at the radiator's own resonance: the sum has a hole.
+TEST(TraitsTest, AHoleOfTheNearFieldsBelowTheTuningIsTheRadiatorsNotch) {
+  CaseMaterial m = one_cone(0.06);
+  m.subject.loading = "passive-radiator";
+  m.subject.radiators = {{"radiator", 0.065}};
+  const auto field = [](bool radiator, double own_hz) {
+    return curve(Quantity::kPressure, 12.0, 500.0, 48.0, true, [=](double f) {
+      const std::complex<double> s(0.0, f / 45.0);
+      const double own = own_hz / 45.0;
+      // Mass and spring of the radiator beside the box's air; tuned to 45 Hz.
+      const auto zr = (s + own * own / s) / (1.0 - own * own) + 0.02;
+      const auto total = 1.0 / (s + 1.0 / zr + 0.1);
+      const auto cone = s / (s * s + 1.2 * s + 1.0 + total * s);
+      return (radiator ? -cone * total / zr / 0.065 : cone / 0.06) * 0.1;
+    });
+  };
+  const auto set = [&](double own_hz) {
+    m.takes = {{.kind = CaseTake::Kind::kNearField,
+                .name = "cone",
+                .source = "cone",
+                .curve = field(false, own_hz)},
+               {.kind = CaseTake::Kind::kNearField,
+                .name = "radiator",
+                .source = "radiator",
+                .curve = field(true, own_hz)}};
+  };
+  set(34.0);
+  const auto flow = bass_flow(view_of(m));
+  ASSERT_TRUE(flow.has_value());
+  EXPECT_NEAR(flow->hole_hz, 34.0, 2.0);
+  EXPECT_LT(flow->hole_db, -6.0);
+  EXPECT_GT(probability(diagnose(m), "passive-radiator-notch"), 0.5);
+}
+
+}  // namespace
+}  // namespace lalometer
