@@ -46,6 +46,25 @@ TEST(TraitsTest, ACombThatTheRowsCannotFollowIsNoNoise) {
   EXPECT_LT(probability(d, "driver-breakup"), 0.5) << "its teeth are no cones";
 }
 
+// Without a drawing nobody knows what its edges make: shallow teeth may be theirs, deep ones not.
+TEST(TraitsTest, WithoutADrawingOnlyADeepCombIsAReflection) {
+  const auto told = [](double share) {
+    CaseMaterial m;
+    m.subject.loading = "sealed";
+    m.takes.push_back(at_angle(
+        0.0, level_of(
+                 [=](double f) {
+                   return 86.0 +
+                          20.0 * std::log10(std::abs(
+                                     1.0 + share * std::polar(1.0, -2.0 * kPi * f * 1.6e-3)));
+                 },
+                 150.0)));
+    return probability(diagnose(m), "reflection");
+  };
+  EXPECT_GT(told(0.6), 0.5);
+  EXPECT_LT(told(0.2), 0.5);
+}
+
 // An open panel's rear comes round its edge a little later: dips evenly spaced as well.
 TEST(TraitsTest, TheRearOfAnOpenPanelIsNoReflection) {
   CaseMaterial m = one_cone(0.06);

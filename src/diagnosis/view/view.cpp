@@ -14,6 +14,7 @@ namespace {
 constexpr double kC = kSpeedOfSound20_m_s;
 constexpr double kPerOctave = 48.0;
 constexpr double kLeast_db = 1.2;
+constexpr double kUsualCone_m = 0.055;  // where no size is told: a cone of 130 mm
 
 bool is_response(const CaseTake& t) {
   return t.kind == CaseTake::Kind::kResponse;
@@ -281,7 +282,7 @@ std::string leading_driver(const CaseSubject& s, double f) {
 
 double CaseView::ka(const std::string& id, double f) const {
   const CaseDriver* d = material->subject.driver(id);
-  return d != nullptr && d->radius_m > 0.0 ? 2.0 * kPi * f * d->radius_m / kC : 1.0;
+  return 2.0 * kPi * f * (d != nullptr && d->radius_m > 0.0 ? d->radius_m : kUsualCone_m) / kC;
 }
 
 std::vector<const CaseTake*> CaseView::responses() const {

@@ -83,7 +83,7 @@ struct CaseView {
   /// Every take's level on the common axis; empty outside.
   std::map<const CaseTake*, std::vector<double>> levels = {};
 
-  /// Circumference of a driver over the wavelength; 1 where it has no size.
+  /// Circumference of a driver over the wavelength; where no size is told, of a usual cone's.
   [[nodiscard]] double ka(const std::string& driver, double frequency_hz) const;
   [[nodiscard]] std::vector<const CaseTake*> responses() const;  ///< of the main state, all angles
 };

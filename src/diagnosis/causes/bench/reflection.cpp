@@ -20,6 +20,22 @@ std::vector<Claim> claims(const CaseView& v) {
   const auto comb = std::count_if(v.features.begin(), v.features.end(), [](const SeenFeature& f) {
     return f.in_comb && f.from_edges.value_or(0.0) < 0.4;
   });
+  // Where the drawing tells no edges they may be what is even; but they make no deep teeth, and a
+  // reflection is alike to the sides.
+  constexpr double kDeep_db = 3.0;
+  double alike = 0.0;
+  double asked = 0.0;
+  double deep_db = 0.0;
+  for (const SeenFeature& f : v.features) {
+    if (!f.in_comb) continue;
+    deep_db += std::abs(f.feature.height_db) / static_cast<double>(std::max<long>(comb, 1));
+    if (f.horizontal) {
+      alike += *f.horizontal;
+      asked += 1.0;
+    }
+  }
+  const bool likely = deep_db > kDeep_db || (asked > 0.0 && alike / asked > 0.5);
+  const double even = !v.edges.empty() ? 1.0 : likely ? 0.5 : 0.06;
   // An open panel's rear is a second arrival as well, where the drawing has it.
   const CaseSubject& subject = v.material->subject;
   double round_m = 0.0;
@@ -33,7 +49,7 @@ std::vector<Claim> claims(const CaseView& v) {
     if (panel || (!evenly && !inside)) continue;
     Claim c(0.1);
     c.feature = i;
-    if (evenly) c.saw(25.0, "it is one of many dips and peaks evenly spaced in Hz");
+    if (evenly) c.saw(25.0 * even, "it is one of many dips and peaks evenly spaced in Hz");
     if (inside)
       c.saw(6.0,
             fmt::format("something arrives {:.2f} ms after the sound, within the gate of {:.1f} ms",
@@ -53,7 +69,8 @@ std::vector<Claim> claims(const CaseView& v) {
     if (inside)
       c.saw(8.0, fmt::format("an arrival {:.2f} ms after the sound lies within the gate",
                              1e3 * *t.reflection_s));
-    if (comb >= 5) c.saw(15.0, fmt::format("{} dips and peaks lie evenly spaced in Hz", comb));
+    if (comb >= 5)
+      c.saw(15.0 * even, fmt::format("{} dips and peaks lie evenly spaced in Hz", comb));
     all.push_back(std::move(c));
   }
   return all;

@@ -131,8 +131,11 @@ std::vector<Claim> claims(const CaseView& v) {
     }
     // A network has a peak of its own where its halves meet.
     const bool another = nearer_crossover(v, peaks, f);
+    // A drawing that tells no drivers tells no crossovers either.
+    const bool known = !v.material->subject.drivers.empty();
     c.saw(
-        from_crossover > 0.95             ? 12.0
+        !known                            ? 1.2
+        : from_crossover > 0.95           ? 12.0
         : from_crossover > 0.4 && another ? 6.0
         : from_crossover > 0.6            ? 0.6
                                           : 0.15,
