@@ -2,6 +2,8 @@
 
 #include <gtest/gtest.h>
 
+#include <cstdint>
+
 #include "diagnosis/made_curves.h"
 #include "diagnosis/view/crossing.h"
 
@@ -18,14 +20,14 @@ CaseMaterial two_points(double degrees, const std::vector<double>& angles, doubl
   CaseMaterial m = two_ways();
   m.subject.drivers[0].radius_m = 0.001;
   m.subject.drivers[1].radius_m = 0.001;
-  int seed = 1;
+  std::uint32_t seed = 1;
   const auto level = [&](double deg) {
     return [=, &seed](double f) {
       const double rad = deg * kPi / 180.0;
       const auto way = [&](double y) { return std::hypot(std::sin(rad) - y, std::cos(rad)); };
       const double more = way(0.05) - way(-0.08);
       const auto sum = 1.0 + std::polar(1.0, degrees * kPi / 180.0 - 2.0 * kPi * f / kC * more);
-      seed = (seed * 1103515245 + 12345) & 0x7fffffff;
+      seed = (seed * 1103515245U + 12345U) & 0x7fffffffU;
       return 84.0 + 20.0 * std::log10(std::abs(sum) + 1e-4) +
              noise_db * (static_cast<double>(seed) / 0x40000000 - 1.0);
     };
