@@ -57,6 +57,25 @@ class RigDesk : public test::WindowTest {
   }
 };
 
+// What a plan asks of a hand, the practice bench does by itself.
+TEST_F(RigDesk, TheBenchPlaysWhatATakeSaysPlays) {
+  WiredRig& rig = window_->capture().wired();
+  const PracticeBenchSetup& bench = window_->capture().practiceSetup();
+  TakeRequest r;
+  r.source = "tweeter";
+  r.flipped = "tweeter";
+  rig.aim(r);
+  EXPECT_EQ(bench.room.only, "tweeter");
+  EXPECT_EQ(bench.flipped, "tweeter");
+  r.kind = TakeKind::kNearField;
+  r.source = "woofer";
+  r.flipped.clear();
+  rig.aim(r);
+  EXPECT_EQ(bench.room.only, "") << "all play; the microphone is at the woofer";
+  EXPECT_EQ(bench.room.near_source, "woofer");
+  EXPECT_EQ(bench.flipped, "");
+}
+
 TEST_F(RigDesk, SaysWhatARigCannotAndTriesIt) {
   EXPECT_EQ(able("Impedance"), QStringLiteral("yes"));
   choose("rigInterface", 1);  // a microphone of its own

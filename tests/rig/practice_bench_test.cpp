@@ -58,6 +58,31 @@ TEST(PracticeBench, StopsWhenAskedAndGivesNothing) {
   EXPECT_EQ(recording.error().code, ErrorCode::kCancelled);
 }
 
+// Two samples the other way round add to nothing with the two as they are.
+TEST(PracticeBench, ADriverWhoseWiresAreSwappedPlaysTheOtherWayRound) {
+  const auto recorded = [](const char* only, const char* flipped) {
+    PracticeBenchSetup s = setup();
+    s.microphone_noise_pa = 0.0;
+    s.converter_noise = 0.0;
+    s.room.only = only;
+    s.flipped = flipped;
+    PracticeBench bench(s);
+    EXPECT_TRUE(bench.prepare(kMicrophone).has_value());
+    return bench.run(click(9600, 0.05), {}, {})->measured;
+  };
+  const auto all = recorded("", "");
+  const auto swapped = recorded("", "tweeter");
+  const auto woofer = recorded("woofer", "");
+  double most = 0.0;
+  double off = 0.0;
+  for (std::size_t i = 0; i < all.size(); ++i) {
+    most = std::max(most, std::abs(all[i] - woofer[i]));
+    off = std::max(off, std::abs(all[i] + swapped[i] - 2.0 * woofer[i]));
+  }
+  EXPECT_GT(most, 1e-3) << "the tweeter is heard";
+  EXPECT_LT(off, 0.02 * most);
+}
+
 TEST(PracticeBench, ClipsItsInputAtFullScale) {
   PracticeBenchSetup s = setup();
   s.faults.input_gain = 1e4;

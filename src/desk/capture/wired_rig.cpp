@@ -217,6 +217,8 @@ void WiredRig::aim(const TakeRequest& r) {
   const bool near = r.kind == TakeKind::kNearField ||
                     (r.kind == TakeKind::kSteadyTones && r.condition == "near-field");
   room.near_source = near ? r.source : std::string();
+  room.only = near || r.kind == TakeKind::kImpedance ? std::string() : r.source;
+  bench_->setup().flipped = r.flipped;
   room.distance_m = near ? room.distance_m : r.distance_m;
   const bool vertical = r.vertical_deg != 0.0;
   const double turned = wiring_.table == RigWiring::Table::kPractice

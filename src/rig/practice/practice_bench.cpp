@@ -118,7 +118,8 @@ Spectrum PracticeBench::distortion_of(const Bins& bins, const Samples& volts, co
     Spectrum at_driver(drive.size(), 0.0);
     for (std::size_t k = 1; k < drive.size(); ++k) {
       const double f = static_cast<double>(k) * rate / static_cast<double>(volts.size());
-      at_driver[k] = drive[k] * bins.states[w][k].ladder * (way.inverted ? -1.0 : 1.0) *
+      at_driver[k] = drive[k] * bins.states[w][k].ladder *
+                     (way.inverted != (way.id == setup_.flipped) ? -1.0 : 1.0) *
                      std::polar(1.0, -2.0 * kPi * f * way.delay_s);
     }
     Samples driven(volts.size());
@@ -233,10 +234,13 @@ Result<Samples> PracticeBench::sounded(const Samples& volts, std::span<const dou
   last_run_ = {};
   std::vector<double> port_speed;
   std::vector<double> ticks;
-  const auto circuits = std::make_shared<PracticeCircuits>(setup_.speaker);
+  PracticeSpeaker speaker = setup_.speaker;
+  for (PracticeWay& way : speaker.ways)
+    if (way.id == setup_.flipped) way.inverted = !way.inverted;
+  const auto circuits = std::make_shared<PracticeCircuits>(speaker);
   if (microphone) {
-    const PracticeField field(setup_.speaker, setup_.room, circuits);
-    const std::size_t ways = setup_.speaker.ways.size();
+    const PracticeField field(speaker, setup_.room, circuits);
+    const std::size_t ways = speaker.ways.size();
     Bins bins;
     bins.states.assign(ways, std::vector<WayState>(result.size()));
     bins.pressures.assign(ways, std::vector<PracticeField::WayPressure>(result.size()));

@@ -55,6 +55,7 @@ struct PracticeBenchSetup {
   enum class JigLoad { kSpeaker, kOpen, kShort, kKnown10Ohm };
   JigLoad jig_load = JigLoad::kSpeaker;
   std::optional<PracticeBareDriver> bare_driver = std::nullopt;  ///< instead of the loudspeaker
+  std::string flipped = {};             ///< the driver whose two wires are swapped; empty: none
   double jig_resistor_error = 0.0;      ///< true resistor = reference_ohm * (1 + error)
   double microphone_noise_pa = 0.0005;  ///< rms, broadband (28 dB re 20 uPa)
   double mains_hz = 50.0;
