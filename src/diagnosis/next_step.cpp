@@ -10,6 +10,9 @@
 namespace lalometer {
 namespace {
 
+/// Below, a take is not worth the words.
+constexpr double kLeastGain = 0.02;
+
 /// How far a take moves a cause's odds where the cause is true or false, as a natural logarithm.
 struct Weight {
   std::string_view cause;
@@ -34,12 +37,20 @@ bool whole(const CaseTake& t) {
          t.condition.empty();
 }
 
+/// A driver in the open, or one whose back is: what a box would show does not apply.
+bool without_box(const CaseView& v) {
+  const std::string& loading = v.material->subject.loading;
+  return loading == "free-air" || loading == "large-baffle" || loading == "open-baffle";
+}
+
 bool has_side(const CaseView& v) {
   return any_take(v, [](const CaseView&, const CaseTake& t) {
     return whole(t) && std::abs(t.horizontal_deg) >= 19.0 && std::abs(t.horizontal_deg) <= 61.0;
   });
 }
 bool has_vertical(const CaseView& v) {
+  // A single driver has no lobes of two.
+  if (v.material->subject.drivers.size() == 1) return true;
   return any_take(v, [](const CaseView&, const CaseTake& t) {
     return whole(t) && std::abs(t.vertical_deg) >= 9.0 && std::abs(t.vertical_deg) <= 46.0;
   });
@@ -62,10 +73,11 @@ bool has_free(const CaseView& v) {
   return v.free_impedance != nullptr;
 }
 bool has_box(const CaseView& v) {
-  return v.box_impedance != nullptr;
+  return without_box(v) || v.box_impedance != nullptr;
 }
 bool has_large(const CaseView& v) {
-  return any_take(v,
+  return v.material->subject.loading == "large-baffle" ||
+         any_take(v,
                   [](const CaseView&, const CaseTake& t) { return t.condition == "large-baffle"; });
 }
 bool has_alone(const CaseView& v) {
@@ -79,6 +91,7 @@ bool has_flipped(const CaseView& v) {
          any_take(v, [](const CaseView&, const CaseTake& t) { return !t.flipped.empty(); });
 }
 bool has_damped(const CaseView& v) {
+  if (without_box(v)) return true;
   const auto& all = v.material->variants;
   return std::any_of(all.begin(), all.end(),
                      [](const CaseVariant& each) { return each.change == "damping"; });
@@ -153,7 +166,7 @@ const Possible kPossible[] = {
 
 std::optional<NextTake> next_take(const CaseView& view, const std::vector<FindingCause>& causes) {
   const Possible* best = nullptr;
-  double most = 0.02;
+  double most = kLeastGain;
   for (const Possible& p : kPossible) {
     if (p.there(view)) continue;
     double gain = 0.0;

@@ -139,7 +139,7 @@ TEST(BoxCausesTest, ATuningOffFromItsPortIsSaidWithBothFigures) {
     near.tuning_hz *= 1.05;
     return near;
   }());
-  EXPECT_LT(probability(diagnose(m), "mistuned-box"), 0.4);
+  EXPECT_LT(probability(diagnose(m), "mistuned-box"), 0.2);
 }
 
 TEST(BoxCausesTest, ASealedBoxOfTooHighAQAndOneThatLeaks) {

@@ -83,12 +83,7 @@ TEST(DiagnoseTest, AConeThatBendsIsTheSameAtAllAnglesAndTheFreeAirTakeDecides) {
 TEST(DiagnoseTest, WhatTheEdgesForetellIsTheirsUnlessTheLargeBaffleHasItToo) {
   CaseMaterial m = full_range();
   // The driver in the middle of a square front: all edges alike, and a deep dip.
-  m.subject.baffle = *Baffle::make({.width_m = 0.24,
-                                    .height_m = 0.24,
-                                    .depth_m = 0.2,
-                                    .edge = EdgeShape::kSquare,
-                                    .edge_size_m = 0.0});
-  m.subject.origin_x_m = m.subject.origin_y_m = 0.12;
+  made::put_on_square_front(m);
   m.subject.drivers[0].radius_m = 0.02;
   const auto piston = *BafflePiston::make(*m.subject.baffle, 0.12, 0.12, 0.02);
   const auto p = baffle_response(*m.subject.baffle, piston, point_at(0.12, 0.12, 1.0, 0.0, 0.0),

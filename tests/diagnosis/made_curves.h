@@ -61,6 +61,16 @@ inline CaseMaterial one_cone(double radius_m) {
   return m;
 }
 
+/// A sharp square front of 240 mm with the driver in its middle: all edges alike.
+inline void put_on_square_front(CaseMaterial& m) {
+  m.subject.baffle = *Baffle::make({.width_m = 0.24,
+                                    .height_m = 0.24,
+                                    .depth_m = 0.2,
+                                    .edge = EdgeShape::kSquare,
+                                    .edge_size_m = 0.0});
+  m.subject.origin_x_m = m.subject.origin_y_m = 0.12;
+}
+
 inline CaseMaterial two_ways() {
   CaseMaterial m = one_cone(0.06);
   m.subject.drivers = {

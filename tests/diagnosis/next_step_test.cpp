@@ -82,6 +82,19 @@ TEST(NextStepTest, WhatIsThereIsNotAskedForAndWhatTellsNothingNeither) {
   EXPECT_EQ(asked(all, 4, {{"edge-diffraction", 1.0}}), "");
 }
 
+TEST(NextStepTest, ADriverOnAWallIsAskedForNoBoxAndNoLobes) {
+  CaseMaterial m = one_cone(0.012);
+  m.subject.loading = "large-baffle";
+  m.takes.push_back(at_angle(0.0, level_of([](double) { return 90.0; })));
+  const CaseView v = view_of(m);
+  for (const char* cause : {"box-leak", "mistuned-box", "crossover-phase", "baffle-step"}) {
+    const auto next = next_take(v, {{cause, 0.5}});
+    if (!next) continue;
+    for (const char* code : {"box-impedance", "damped", "vertical", "flipped", "large-baffle"})
+      EXPECT_STRNE(next->code, code) << cause;
+  }
+}
+
 TEST(NextStepTest, OfTwoThatTellAlikeTheQuickerOneIsAskedFor) {
   CaseMaterial m = all_takes();
   m.takes.erase(m.takes.begin() + 4);  // the large baffle takes half an hour

@@ -108,12 +108,7 @@ TEST(TraitsTest, AnOrdinaryBoxsEdgesStayBelowOneHalf) {
   // The same ripple, half as large and whole: what the drawing foretells is 3 dB.
   const auto told = [](double share) {
     CaseMaterial m = one_cone(0.02);
-    m.subject.baffle = *Baffle::make({.width_m = 0.24,
-                                      .height_m = 0.24,
-                                      .depth_m = 0.2,
-                                      .edge = EdgeShape::kSquare,
-                                      .edge_size_m = 0.0});
-    m.subject.origin_x_m = m.subject.origin_y_m = 0.12;
+    put_on_square_front(m);
     // First dip of a disc of the same distance, c / d: 2.9 kHz, written as bells.
     const auto ripple = [=](double f) {
       return 86.0 + share * (bell(f, 2860.0, -4.5, 0.3) + bell(f, 1430.0, 3.0, 0.35));

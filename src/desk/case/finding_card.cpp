@@ -137,10 +137,10 @@ void FindingCard::addSteps(QVBoxLayout* layout) {
   layout->addLayout(row);
   layout->addWidget(reasons_);
   if (finding_.frequency_hz > 0.0 && finding_.shape != FindingShape::kWiggle) {
-    auto* eq = role_label(finding_.correctable_by_eq
-                              ? tr("An equaliser can mend it: it is alike at all angles.")
-                              : tr("Leave it to no equaliser: it is not alike everywhere."),
-                          "quiet", this);
+    auto* eq =
+        role_label(finding_.correctable_by_eq ? tr("An equaliser can mend it.")
+                                              : tr("Not for an equaliser, by what the takes show."),
+                   "quiet", this);
     eq->setWordWrap(true);
     layout->addWidget(eq);
   }

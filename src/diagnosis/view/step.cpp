@@ -40,7 +40,8 @@ std::optional<StepShare> step_share(const CaseView& v) {
   out.high_hz = 3.0 * step;
   for (const CaseCrossover& x : s.crossovers)
     if (x.low == lead) out.high_hz = std::min(out.high_hz, 0.7 * x.frequency_hz);
-  if (out.high_hz < 2.0 * out.low_hz) return std::nullopt;
+  // What lies below the step must have been measured.
+  if (out.low_hz > 0.62 * step || out.high_hz < 2.0 * out.low_hz) return std::nullopt;
   const std::size_t from = v.axis->bracket(out.low_hz);
   const std::size_t to = v.axis->bracket(out.high_hz);
   double least = 1e9;

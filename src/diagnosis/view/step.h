@@ -15,7 +15,8 @@ struct StepShare {
 };
 /// Least squares of the level against the foretold one and a constant, from where the curve begins
 /// to three times the step or half an octave under the driver's crossover. Nothing without a
-/// drawing, or where less than 2 dB are foretold there.
+/// drawing, where the curve begins above 0.6 of the step, or where less than 2 dB are foretold
+/// there.
 [[nodiscard]] std::optional<StepShare> step_share(const CaseView& view);
 
 }  // namespace lalometer

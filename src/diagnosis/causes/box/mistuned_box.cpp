@@ -59,7 +59,7 @@ std::vector<Claim> claims(const CaseView& v) {
     Claim c(0.3);
     c.saw(std::abs(off) > 0.16   ? 25.0
           : std::abs(off) > 0.11 ? 3.0
-                                 : 0.7,
+                                 : 0.55,
           fmt::format("it is tuned to {:.1f} Hz, {:.0f} % {} what {:.1f} l and the port give",
                       v.box->fb_hz.value, 100.0 * std::abs(std::expm1(off)),
                       off < 0.0 ? "below" : "above", 1e3 * *s.volume_m3));

@@ -51,7 +51,8 @@ std::vector<Claim> claims(const CaseView& v) {
       c.saw(0.15, "a comb of dips and peaks lies over all");
     if (f.q > 3.5) c.saw(f.q > 5.0 ? 2.5 : 1.6, fmt::format("it is sharp (Q {:.0f})", f.q));
     if (std::abs(f.feature.height_db) > 3.5) c.saw(1.5, "it is large");
-    c.equalise = true;
+    // Only what was seen to be alike at all angles.
+    c.equalise = f.horizontal && *f.horizontal > 0.65;
     c.next_step = f.horizontal
                       ? "Take the driver's impedance in free air: a bending cone shows there."
                       : "Turn 30 degrees and take again: a bending cone stays.";
