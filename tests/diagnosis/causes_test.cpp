@@ -161,6 +161,24 @@ TEST(BoxCausesTest, ASealedBoxOfTooHighAQAndOneThatLeaks) {
   EXPECT_TRUE(diagnose(m).clean());
 }
 
+// A filling absorbs by itself: the lower hump of a tight box is no leak, that of a leaky one is.
+TEST(BoxCausesTest, AFilledBoxThatIsTightIsNotLeaky) {
+  CaseMaterial m = kiosk();
+  m.subject.loading = "sealed";
+  m.subject.ports.clear();
+  m.subject.damping = BoxDamping::kFilled;
+  BoxLoad box{.kind = BoxLoad::Kind::kSealed};
+  box.volume_m3 = 0.014;
+  box.tuning_hz = 60.0;
+  box.qa = 4.0;
+  m.takes.push_back(impedance("box", impedance_of(box)));
+  m.takes.push_back(impedance("free", impedance_of({}), "free-air"));
+  EXPECT_LT(probability(diagnose(m), "box-leak"), 0.3);
+  box.ql = 0.5;  // a cable hole left open
+  m.takes[0].curve = impedance_of(box);
+  EXPECT_GT(probability(diagnose(m), "box-leak"), 0.5);
+}
+
 TEST(BoxCausesTest, ALoopBelongsToTheAirThePanelOrTheSurroundByWhatElseHasIt) {
   // The height's half wave: 343.2 / 2 / 0.348 = 493 Hz.
   CaseMaterial m = kiosk();
