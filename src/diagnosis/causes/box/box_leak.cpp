@@ -19,6 +19,27 @@ double highest(const Response& z) {
   return most;
 }
 
+/// The height of a sealed box's hump over free air's that a tight box and a leaky one miss alike.
+/// By the circuit at fc, losses as Q there: 1/Qms over 1/Qms + alpha/w (1/QA + 1/QL), w = fc/fs,
+/// alpha = w^2 - 1 (Small, JAES 20 (1972) 798). QA by the filling and a leak's QL of 2: common
+/// practice, no source.
+double even_share(const CaseView& v) {
+  constexpr double kLeaky = 2.0;
+  double fc = 0.0;
+  for (const ImpedancePeak& p : impedance_peaks(v.box_impedance->curve, 0.12))
+    if (fc == 0.0) fc = p.frequency_hz;
+  const double w = std::max(fc / v.free_air->fs_hz.value, 1.05);
+  const double stiffer = (w * w - 1.0) / w;
+  const BoxDamping damping = v.material->subject.damping;
+  const double qa = damping == BoxDamping::kFilled  ? 6.0
+                    : damping == BoxDamping::kLined ? 20.0
+                                                    : 50.0;
+  const double own = 1.0 / v.free_air->qms.value;
+  const double tight = own / (own + stiffer / qa);
+  const double leaky = own / (own + stiffer / qa + stiffer / kLeaky);
+  return std::sqrt(tight * leaky);
+}
+
 /// Sealed: what is left of the hump that the driver in free air foretells.
 std::vector<Claim> of_sealed(const CaseView& v) {
   if (!v.closed && v.box_impedance != nullptr && v.bass_humps >= 2) {
@@ -28,9 +49,7 @@ std::vector<Claim> of_sealed(const CaseView& v) {
     return {c};
   }
   if (v.box_impedance == nullptr || !v.free_air || v.bass_humps != 1) return {};
-  // A tight box moves the hump and leaves its height, (Bl)^2 / Rms over Re; a filling takes some of
-  // it by itself (absorption of a Q of about 8, common practice, no source).
-  const double even = v.material->subject.damping == BoxDamping::kFilled ? 0.36 : 0.52;
+  const double even = even_share(v);
   const double share = (highest(v.box_impedance->curve) - v.free_air->re_ohm.value) /
                        (highest(v.free_impedance->curve) - v.free_air->re_ohm.value);
   Claim c(0.25);
