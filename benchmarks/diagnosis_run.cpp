@@ -14,13 +14,12 @@
 #include <filesystem>
 #include <map>
 #include <nlohmann/json.hpp>
-#include <random>
 #include <set>
 
-#include "base/constants.h"
 #include "diagnosis/diagnose.h"
 #include "exchange/set/measurement_set.h"
 #include "workbench/diagnosing/case_of_import.h"
+#include "workbench/practice/files/random_loudspeaker.h"
 #include "workbench/practice/files/simulation_file.h"
 #include "workbench/practice/simulating.h"
 
@@ -29,131 +28,22 @@ namespace {
 using namespace lalometer;
 using Json = nlohmann::json;
 
-/// What the bench can put in, beside nothing.
-constexpr std::array kFaults = {"driver-breakup",
-                                "suspension-resonance",
-                                "cabinet-standing-wave",
-                                "port-pipe-resonance",
-                                "panel-resonance",
-                                "box-leak",
-                                "overdamped-port",
-                                "mistuned-box",
-                                "driver-polarity",
-                                "crossover-phase",
-                                "notch-filter",
-                                "noise",
-                                "mains-hum",
-                                "clipping",
-                                "microphone-too-close",
-                                "reflection"};
 /// Traits that random loudspeakers of the bench have by themselves: they count neither as right
 /// nor as wrong.
 const std::set<std::string> kTraits = {"baffle-step", "edge-diffraction", "source-spacing-lobing",
                                        "directivity-mismatch", "beaming"};
 
-class Maker {
- public:
-  explicit Maker(std::uint64_t seed) : engine_(seed) {}
-
-  Json loudspeaker() {
-    const double w = between(170, 280);
-    const double h = w * between(1.5, 2.2);
-    const double d = std::max(w * between(1.0, 1.5), 230.0);
-    const double dia = std::min(w - 40.0, chance(0.5) ? 165.0 : 130.0);
-    const double iw = w - 32, ih = h - 32, id = d - 52;
-    const double litres = iw * ih * id / 1e6 * 0.92;
-    const double fs = between(38, 55);
-    // Aligned as usual: what the driver wants, by a port of a length that fits.
-    const double fb = fs * between(0.92, 1.12);
-    const double whole_m = between(0.11, 0.18);
-    const double area = std::pow(2.0 * kPi * fb / kSpeedOfSound20_m_s, 2) * litres / 1e3 * whole_m;
-    const double port_m = std::clamp(2.0 * std::sqrt(area / kPi), 0.025, 0.07);
-    const double real_m = kPi * port_m * port_m / 4.0 /
-                          (std::pow(2.0 * kPi * fb / kSpeedOfSound20_m_s, 2) * litres / 1e3);
-    const double port_mm = std::max(1e3 * (real_m - 0.731 * port_m), 20.0);
-    Json s{{"kind", "loudspeaker"}, {"loading", "vented"}};
-    s["drivers"] = {{{"id", "woofer"},
-                     {"role", "woofer"},
-                     {"diameter_mm", dia},
-                     {"fs_hz", fs},
-                     {"qms", between(3, 6)},
-                     {"qes", between(0.36, 0.48)},
-                     {"vas_l", litres * between(1.2, 2.0)},
-                     {"x_mm", 0},
-                     {"y_mm", -h * between(0.12, 0.2)}},
-                    {{"id", "tweeter"},
-                     {"role", "tweeter"},
-                     {"diameter_mm", 28},
-                     {"x_mm", between(-25, 25)},
-                     {"y_mm", h * between(0.12, 0.2)}}};
-    s["baffle"] = {{"width_mm", w},    {"height_mm", h},
-                   {"depth_mm", d},    {"edge_radius_mm", between(5, 20)},
-                   {"left_mm", w / 2}, {"top_mm", h / 2}};
-    s["box"] = {{"net_volume_l", litres}, {"inner_width_mm", iw}, {"inner_height_mm", ih},
-                {"inner_depth_mm", id},   {"damping", "lined"},   {"ql", between(7, 18)}};
-    s["ports"] = {{{"id", "port"},
-                   {"panel", chance(0.5) ? "back" : "front"},
-                   {"diameter_mm", 1e3 * port_m},
-                   {"length_mm", port_mm},
-                   {"count", 1},
-                   {"x_mm", 0},
-                   {"y_mm", -h * 0.36}}};
-    s["crossovers"] = {{{"low", "woofer"},
-                        {"high", "tweeter"},
-                        {"frequency_hz", between(1600, 2800)},
-                        {"order", chance(0.5) ? 2 : 4}}};
-    return s;
+/// A fault with its usual figures.
+Json fault(const std::string& word, const Json& subject, Lot& lot) {
+  Json f{{"fault", word}};
+  const double crossing = subject["crossovers"][0]["frequency_hz"].get<double>();
+  if (word == "driver-breakup") {
+    f["frequency_hz"] = std::min(lot.between(1500, 2200), 0.75 * crossing);
+    f["q"] = lot.between(7, 16);
   }
-
-  Json takes(bool sweeps) {
-    Json all = {{{"kind", "impedance"}, {"id", "z"}},
-                {{"kind", sweeps ? "sweep" : "response"}, {"id", "axis"}, {"gate_ms", 5}},
-                {{"kind", "near-field"}, {"id", "near-w"}, {"source", "woofer"}},
-                {{"kind", "near-field"}, {"id", "near-p"}, {"source", "port"}}};
-    const auto add = [&](const char* plane, double deg) {
-      all.push_back({{"kind", sweeps ? "sweep" : "response"},
-                     {"id", fmt::format("{}{}", plane, deg)},
-                     {"gate_ms", 5},
-                     {std::string(plane) + "_deg", deg}});
-    };
-    for (const double a : {-60.0, -45.0, -30.0, -15.0, 15.0, 30.0, 45.0, 60.0})
-      add("horizontal", a);
-    if (chance(0.8))
-      for (const double a : {-30.0, -15.0, 15.0, 30.0}) add("vertical", a);
-    if (chance(0.75))
-      all.push_back(
-          {{"kind", "impedance"}, {"id", "free"}, {"condition", "free-air"}, {"driver", "woofer"}});
-    if (chance(0.5))
-      for (const char* one : {"woofer", "tweeter"})
-        all.push_back({{"kind", "response"},
-                       {"id", fmt::format("alone-{}", one)},
-                       {"driver", one},
-                       {"gate_ms", 5}});
-    return all;
-  }
-
-  Json fault(const std::string& word, const Json& subject) {
-    Json f{{"fault", word}};
-    const double crossing = subject["crossovers"][0]["frequency_hz"].get<double>();
-    if (word == "driver-breakup") {
-      f["frequency_hz"] = std::min(between(1500, 2200), 0.75 * crossing);
-      f["q"] = between(7, 16);
-    }
-    if (word == "crossover-phase") f["delay_ms"] = 250.0 / crossing;
-    return f;
-  }
-
-  bool chance(double p) { return between(0.0, 1.0) < p; }
-  double between(double low, double high) {
-    return std::uniform_real_distribution<double>(low, high)(engine_);
-  }
-  std::size_t below(std::size_t n) {
-    return std::min(n - 1, static_cast<std::size_t>(between(0.0, static_cast<double>(n))));
-  }
-
- private:
-  std::mt19937_64 engine_;
-};
+  if (word == "crossover-phase") f["delay_ms"] = 250.0 / crossing;
+  return f;
+}
 
 struct Tally {
   int count = 0, right = 0;
@@ -195,12 +85,12 @@ int main(int argc, char** argv) {
   const int each = argc > 1 ? std::atoi(argv[1]) : 6;
   const std::uint64_t first = argc > 2 ? static_cast<std::uint64_t>(std::atoll(argv[2])) : 1000;
   std::vector<std::vector<std::string>> kinds = {{}, {}};  // sound ones, twice as many
-  for (const char* f : kFaults) kinds.push_back({f});
-  Maker pairs(first);
+  for (const std::string& f : random_faults()) kinds.push_back({f});
+  Lot pairs(first);
   for (int i = 0; i < 6; ++i) {
     std::vector<std::string> some;
     while (some.size() < (i < 4 ? 2U : 3U)) {
-      const std::string f = kFaults[pairs.below(kFaults.size())];
+      const std::string& f = random_faults()[pairs.below(random_faults().size())];
       if (std::find(some.begin(), some.end(), f) == some.end()) some.push_back(f);
     }
     kinds.push_back(some);
@@ -211,16 +101,14 @@ int main(int argc, char** argv) {
   std::uint64_t seed = first;
   for (const auto& faults : kinds)
     for (int k = 0; k < each; ++k) {
-      Maker make(++seed * 7919);
+      Lot lot(++seed * 7919);
       Json spec;
-      spec["subject"] = make.loudspeaker();
-      const std::set<std::string> rig = {"noise", "mains-hum", "clipping", "reflection"};
-      const bool sweeps = std::any_of(faults.begin(), faults.end(),
-                                      [&](const std::string& f) { return rig.contains(f); });
-      spec["takes"] = make.takes(sweeps);
-      spec["bench"] = {{"distance_m", 1.0}, {"noise_pa", make.between(1e-4, 1e-3)}};
+      spec["subject"] = Json::parse(random_two_way(lot));
+      const bool sweeps = std::any_of(faults.begin(), faults.end(), fault_of_the_rig);
+      spec["takes"] = Json::parse(random_takes(lot, sweeps));
+      spec["bench"] = {{"distance_m", 1.0}, {"noise_pa", lot.between(1e-4, 1e-3)}};
       spec["faults"] = Json::array();
-      for (const std::string& f : faults) spec["faults"].push_back(make.fault(f, spec["subject"]));
+      for (const std::string& f : faults) spec["faults"].push_back(fault(f, spec["subject"], lot));
       const auto d = diagnosed(spec, seed);
       const std::string name =
           faults.empty() ? "none" : fmt::format("{}", fmt::join(faults, " + "));

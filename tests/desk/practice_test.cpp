@@ -3,6 +3,8 @@
 #include <QListWidget>
 #include <QPushButton>
 #include <QRadioButton>
+#include <QSlider>
+#include <QSpinBox>
 
 #include "desk/window_fixture.h"
 #include "workbench/practice/practice_cases.h"
@@ -23,29 +25,31 @@ class Practice : public test::WindowTest {
     QTest::mouseClick(part<QPushButton>("caseOpen"), Qt::LeftButton);
     rest();
   }
-  QRadioButton* choice(const std::string& cause) {
-    for (QRadioButton* button : part<QWidget>("practicePage")->findChildren<QRadioButton*>())
-      if (button->isVisible() && button->property("cause").toString().toStdString() == cause)
+  QAbstractButton* choice(const std::string& cause) {
+    for (auto* button : part<QWidget>("practicePage")->findChildren<QAbstractButton*>())
+      if (button->isVisible() && button->property("cause").isValid() &&
+          button->property("cause").toString().toStdString() == cause)
         return button;
     return nullptr;
   }
 };
 
 TEST_F(Practice, ACaseStandsAloneOnTheScoreAndHidesItsTruth) {
-  EXPECT_EQ(choice(one().cause), nullptr) << "nothing to choose before it is taken in";
+  EXPECT_EQ(choice(one().causes[0]), nullptr) << "nothing to choose before it is taken in";
   open();
   EXPECT_EQ(session().subject(session().chosenSubject())->name, one().title);
   for (const LaidTake& laid : session().laid())
     EXPECT_EQ(laid.take.subject_id, session().chosenSubject());
   EXPECT_GE(session().laid().size(), 3U);
   EXPECT_FALSE(part<QLabel>("caseVerdict")->isVisible());
-  EXPECT_NE(choice(one().cause), nullptr);
+  EXPECT_NE(choice(one().causes[0]), nullptr);
   EXPECT_FALSE(part<QPushButton>("caseCommit")->isEnabled()) << "a verdict must be chosen first";
 }
 
 TEST_F(Practice, AVerdictTellsTheTruthAndIsKept) {
   open();
-  const std::string wrong = one().offered[0] == one().cause ? one().offered[1] : one().offered[0];
+  const std::string wrong =
+      one().offered[0] == one().causes[0] ? one().offered[1] : one().offered[0];
   QTest::mouseClick(choice(wrong), Qt::LeftButton, {}, QPoint(8, 8));
   QTest::mouseClick(part<QPushButton>("caseCommit"), Qt::LeftButton);
   rest();
@@ -68,7 +72,7 @@ TEST_F(Practice, TheCaseStationKeepsItsReasoningUntilThereIsAVerdict) {
   EXPECT_TRUE(part<QLabel>("caseState")->text().contains(QStringLiteral("after your")));
   EXPECT_EQ(part<QWidget>("casePage")->findChild<QWidget*>(QStringLiteral("findingCard")), nullptr);
   window_->showDesk(QStringLiteral("practice"));
-  QTest::mouseClick(choice(one().cause), Qt::LeftButton, {}, QPoint(8, 8));
+  QTest::mouseClick(choice(one().causes[0]), Qt::LeftButton, {}, QPoint(8, 8));
   QTest::mouseClick(part<QPushButton>("caseCommit"), Qt::LeftButton);
   rest();
   ASSERT_TRUE(QTest::qWaitFor(
@@ -81,9 +85,39 @@ TEST_F(Practice, TheCaseStationKeepsItsReasoningUntilThereIsAVerdict) {
   EXPECT_NE(part<QWidget>("casePage")->findChild<QWidget*>(QStringLiteral("findingCard")), nullptr);
 }
 
+// A case by lot may have two faults or none: all that is chosen counts, and how sure one was.
+TEST_F(Practice, ASeriesByLotTakesSeveralCausesAndHowSureOneIs) {
+  part<QComboBox>("caseKind")->setCurrentIndex(1);
+  auto* list = part<QListWidget>("caseList");
+  EXPECT_EQ(list->count(), 30);
+  const std::vector<PracticeCase>& drawn = drawn_cases(1);
+  const auto two = std::find_if(drawn.begin(), drawn.end(),
+                                [](const PracticeCase& one) { return one.causes.size() == 2; });
+  ASSERT_NE(two, drawn.end());
+  list->setCurrentRow(static_cast<int>(two - drawn.begin()));
+  open();
+  QTest::mouseClick(choice(""), Qt::LeftButton, {}, QPoint(8, 8));
+  EXPECT_TRUE(choice("")->isChecked());
+  for (const std::string& cause : two->causes)
+    QTest::mouseClick(choice(cause), Qt::LeftButton, {}, QPoint(8, 8));
+  EXPECT_FALSE(choice("")->isChecked()) << "nothing is wrong, or something is";
+  EXPECT_TRUE(choice(two->causes[0])->isChecked() && choice(two->causes[1])->isChecked());
+  part<QSlider>("caseSure")->setFocus();
+  for (int i = 0; i < 9; ++i) QTest::keyClick(part<QSlider>("caseSure"), Qt::Key_PageUp);
+  EXPECT_TRUE(part<QLabel>("caseSureSaid")->text().contains(QStringLiteral("90 %")));
+  QTest::mouseClick(part<QPushButton>("caseCommit"), Qt::LeftButton);
+  rest();
+  EXPECT_TRUE(part<QLabel>("caseVerdict")->text().contains(QStringLiteral("Right.")));
+  EXPECT_EQ(part<QLabel>("caseRate")->text(),
+            QStringLiteral("You were right in 1 of 1. 80 to 100 % sure: 1 of 1."));
+  QTest::mouseClick(part<QPushButton>("caseAnew"), Qt::LeftButton);
+  EXPECT_EQ(part<QSpinBox>("caseSeries")->value(), 2);
+  EXPECT_NE(list->item(0)->text().toStdString(), drawn[0].title);
+}
+
 TEST_F(Practice, ARightVerdictSolvesIt) {
   open();
-  QTest::mouseClick(choice(one().cause), Qt::LeftButton, {}, QPoint(8, 8));
+  QTest::mouseClick(choice(one().causes[0]), Qt::LeftButton, {}, QPoint(8, 8));
   QTest::mouseClick(part<QPushButton>("caseCommit"), Qt::LeftButton);
   rest();
   EXPECT_TRUE(part<QLabel>("caseVerdict")->text().contains(QStringLiteral("Right.")));

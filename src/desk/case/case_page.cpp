@@ -228,7 +228,7 @@ void CasePage::showCase() {
   if (!isVisible() || !session_.isOpen()) return;
   const CaseWatch& watch = session_.caseWatch();
   const CaseState practice = case_state(session_.book(), session_.chosenSubject());
-  const bool secret = !practice.case_id.empty() && practice.verdict.empty();
+  const bool secret = !practice.case_id.empty() && !practice.verdict;
   const Diagnosis* d = secret ? nullptr : watch.diagnosis();
   sayState(d, secret);
   // Filled anew only where something else is to be said: a card under the pointer stays.

@@ -3,20 +3,33 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cstdio>
+#include <map>
+#include <mutex>
 #include <random>
+#include <set>
 
 #include "base/hash.h"
 #include "workbench/keeping/practice_keeping.h"
 #include "workbench/practice/files/case_list.h"
+#include "workbench/practice/files/drawn_cases.h"
 #include "workbench/practice/files/simulation_file.h"
 
 namespace lalometer {
 namespace {
 
-Result<void> keep_state(Book& book, Id subject, const PracticeCase& one,
-                        const std::string& verdict) {
-  return book.set_document(subject, "practice", to_json(CaseState{one.id, verdict}),
-                           "Give a verdict");
+constexpr int kMostSeed = 9999;
+
+Result<void> keep_state(Book& book, Id subject, const CaseState& state) {
+  return book.set_document(subject, "practice", to_json(state), "Give a verdict");
+}
+
+std::string spoken(const std::vector<std::string>& causes) {
+  if (causes.empty()) return "nothing is wrong";
+  std::string text;
+  for (std::size_t i = 0; i < causes.size(); ++i)
+    text += (i == 0 ? "" : i + 1 == causes.size() ? " and " : ", ") + spoken_cause(causes[i]);
+  return text;
 }
 
 /// A folder that goes when it is done with.
@@ -44,8 +57,21 @@ const std::vector<PracticeCase>& practice_cases() {
   return cases;
 }
 
+const std::vector<PracticeCase>& drawn_cases(int seed) {
+  static std::mutex guard;
+  static std::map<int, std::vector<PracticeCase>> drawn;  // its places stay as it grows
+  const std::lock_guard lock(guard);
+  const auto found = drawn.find(seed);
+  return found != drawn.end() ? found->second
+                              : drawn.emplace(seed, drawn_case_list(seed)).first->second;
+}
+
 const PracticeCase* practice_case(const std::string& id) {
-  for (const PracticeCase& one : practice_cases())
+  int seed = 0;
+  int number = 0;
+  const bool by_lot = std::sscanf(id.c_str(), "drawn-%d-%d", &seed, &number) == 2;
+  if (by_lot && (seed < 1 || seed > kMostSeed)) return nullptr;
+  for (const PracticeCase& one : by_lot ? drawn_cases(seed) : practice_cases())
     if (one.id == id) return &one;
   return nullptr;
 }
@@ -73,7 +99,7 @@ Result<OpenedCase> keep_case(Book& book, const PracticeCase& one, const ImportPr
   return book.together<OpenedCase>("Open a practice case", [&] {
     return take_in(book, takes, {}).and_then([&](const std::vector<Id>& ids) {
       return book.take(ids.front()).and_then([&](const Take& first) {
-        return keep_state(book, first.subject_id, one, "").map([&] {
+        return keep_state(book, first.subject_id, {one.id, std::nullopt}).map([&] {
           return OpenedCase{first.subject_id, ids};
         });
       });
@@ -81,24 +107,28 @@ Result<OpenedCase> keep_case(Book& book, const PracticeCase& one, const ImportPr
   });
 }
 
-Verdict judged(const PracticeCase& one, const std::string& cause) {
-  const bool right = cause == one.cause;
-  return {right, fmt::format("{} {}",
-                             right ? "Right."
-                                   : fmt::format("Not quite: it is {}.", spoken_cause(one.cause)),
-                             one.explanation)};
+Verdict judged(const PracticeCase& one, const std::vector<std::string>& causes) {
+  const std::set<std::string> said(causes.begin(), causes.end());
+  const std::set<std::string> truth(one.causes.begin(), one.causes.end());
+  if (said == truth) return {true, "Right. " + one.explanation};
+  const std::string is = one.causes.empty() ? spoken({}) : "it is " + spoken(one.causes);
+  const bool partly = std::any_of(said.begin(), said.end(),
+                                  [&](const std::string& cause) { return truth.contains(cause); });
+  return {false, fmt::format("{}: {}. {}", partly ? "Partly" : "Not quite", is, one.explanation)};
 }
 
 Result<void> keep_verdict(Book& book, Id subject, const PracticeCase& one,
-                          const std::string& cause) {
-  const Verdict verdict = judged(one, cause);
+                          const GivenVerdict& given) {
+  const Verdict verdict = judged(one, given.causes);
+  const std::string sure =
+      given.sure_percent > 0 ? fmt::format(" ({} % sure)", given.sure_percent) : "";
   return book.together<void>("Give a verdict", [&] {
-    return keep_state(book, subject, one, cause)
+    return keep_state(book, subject, {one.id, given})
         .and_then([&] { return book.note(subject); })
         .and_then([&](const std::string& note) {
-          return book.set_note(subject,
-                               fmt::format("{}{}Verdict: {}. {}", note, note.empty() ? "" : "\n\n",
-                                           spoken_cause(cause), verdict.text));
+          return book.set_note(
+              subject, fmt::format("{}{}Verdict: {}{}. {}", note, note.empty() ? "" : "\n\n",
+                                   spoken(given.causes), sure, verdict.text));
         });
   });
 }

@@ -1,5 +1,6 @@
 #pragma once
 
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -15,15 +16,21 @@ namespace lalometer {
 struct PracticeCase {
   std::string id;  ///< kept in the book
   std::string title;
-  int grade = 1;          ///< 1: at first sight .. 4: needs several takes and a calculation
-  std::string story;      ///< what its owner says
-  std::string plan_json;  ///< for simulation_plan_of(): subject, faults, takes
+  int grade = 1;  ///< 1: at first sight .. 4: needs several takes and a calculation; 0: not said
+  std::string story;                 ///< what its owner says
+  std::string plan_json;             ///< for simulation_plan_of(): subject, faults, takes
   std::vector<std::string> offered;  ///< causes to choose from, words of the product's list
-  std::string cause;                 ///< the true one
+  std::vector<std::string> causes;   ///< the true ones; empty: nothing is wrong with it
   std::string explanation;           ///< where it shows and why it is that
   double mark_hz = 0.0;              ///< where to look; 0: everywhere
+  bool several = false;              ///< a verdict may name several causes, or none
 };
+/// The workshop's own, easier ones first.
 [[nodiscard]] const std::vector<PracticeCase>& practice_cases();
+/// Thirty drawn by lot, with one fault, two or none; made once for each seed.
+/// @param seed  1 .. 9999
+[[nodiscard]] const std::vector<PracticeCase>& drawn_cases(int seed);
+/// Of either; null where there is none of that id.
 [[nodiscard]] const PracticeCase* practice_case(const std::string& id);
 
 /// Makes the case's takes on the practice bench. The same case gives the same takes on every
@@ -40,18 +47,23 @@ struct OpenedCase {
 [[nodiscard]] Result<OpenedCase> keep_case(Book& book, const PracticeCase& one,
                                            const ImportPreview& takes);
 
-/// Keeps a verdict with the subject (in its note), and says what became of it.
-struct Verdict {
-  bool right = false;
-  std::string text;  ///< "Right: ..." or "Not quite: ...", then the explanation
+/// What somebody says of a case before the truth is told.
+struct GivenVerdict {
+  std::vector<std::string> causes;  ///< empty: nothing is wrong with it
+  int sure_percent = 0;             ///< how likely it is right, as said; 0: not said
 };
-[[nodiscard]] Verdict judged(const PracticeCase& one, const std::string& cause);
+struct Verdict {
+  bool right = false;  ///< all of it, and nothing else
+  std::string text;    ///< "Right. ..." or "Not quite: ...", then the explanation
+};
+[[nodiscard]] Verdict judged(const PracticeCase& one, const std::vector<std::string>& causes);
+/// Keeps a verdict with the subject, and in its note what became of it.
 [[nodiscard]] Result<void> keep_verdict(Book& book, Id subject, const PracticeCase& one,
-                                        const std::string& cause);
-/// The case a subject belongs to, and the verdict that was given; empty where none.
+                                        const GivenVerdict& given);
+/// The case a subject belongs to, and the verdict that was given.
 struct CaseState {
-  std::string case_id;
-  std::string verdict;
+  std::string case_id;  ///< empty: no practice case
+  std::optional<GivenVerdict> verdict;
 };
 [[nodiscard]] CaseState case_state(const Book& book, Id subject);
 

@@ -124,8 +124,13 @@ void add_crossovers(PracticeSpeaker& s, const SubjectGeometry& g) {
         if (order == 2) way.inverted = !way.inverted;
       }
     }
-    const Ladder pad = attenuator_pad(quietest / loudness(way), load);
-    way.ladder.insert(way.ladder.end(), pad.begin(), pad.end());
+    // A pad before a woofer would take its damping; the others are brought to it.
+    const bool lowest = std::none_of(g.crossovers.begin(), g.crossovers.end(),
+                                     [&](const SubjectCrossover& x) { return x.high == way.id; });
+    if (!lowest) {
+      const Ladder pad = attenuator_pad(quietest / loudness(way), load);
+      way.ladder.insert(way.ladder.end(), pad.begin(), pad.end());
+    }
     if (way.driver.le_h + way.driver.le2_h > 0.0)
       way.ladder.push_back(impedance_compensation(load, way.driver.le_h + way.driver.le2_h));
   }

@@ -14,6 +14,7 @@ namespace lalometer {
 namespace {
 
 using ::testing::Contains;
+using ::testing::ElementsAre;
 using ::testing::HasSubstr;
 
 /// The product's list of causes (docs/glossary.md) and the bench's mishaps.
@@ -52,16 +53,17 @@ TEST(PracticeCases, AreManyGradedAndSolvable) {
   int grade = 1;
   for (const PracticeCase& one : practice_cases()) {
     EXPECT_TRUE(ids.insert(one.id).second);
-    causes.insert(one.cause);
+    ASSERT_EQ(one.causes.size(), 1U) << one.id;
+    causes.insert(one.causes[0]);
     EXPECT_GE(one.grade, grade) << "easier ones first";
     grade = one.grade;
-    EXPECT_THAT(one.offered, Contains(one.cause)) << one.id;
+    EXPECT_THAT(one.offered, Contains(one.causes[0])) << one.id;
     EXPECT_GE(one.offered.size(), 3U);
     for (const std::string& word : one.offered) EXPECT_TRUE(kCauses.contains(word)) << word;
     const auto plan = simulation_plan_of(one.plan_json, one.id, 1);
     ASSERT_TRUE(plan.has_value()) << one.id << ": " << plan.error().text();
     for (const std::string& fault : plan->faults)
-      EXPECT_EQ(fault, one.cause) << "what is put in is what is asked for";
+      EXPECT_EQ(fault, one.causes[0]) << "what is put in is what is asked for";
     EXPECT_THAT(to_json(plan->description), ::testing::Not(HasSubstr("fault")))
         << "the truth stays out";
   }
@@ -74,7 +76,7 @@ TEST(PracticeCases, AreManyGradedAndSolvable) {
 TEST(PracticeCases, ShowTheirFaultWhereTheExplanationSays) {
   for (const PracticeCase& one : practice_cases()) {
     const auto bad = simulation_plan_of(one.plan_json, one.id, 1);
-    if (bad->faults.empty() || one.mark_hz <= 0.0 || one.cause == "mains-hum") continue;
+    if (bad->faults.empty() || one.mark_hz <= 0.0 || one.causes[0] == "mains-hum") continue;
     const PracticeBenchSetup& faulty = bad->variants.back().bench;
     PracticeBenchSetup sound;
     sound.speaker = *practice_speaker_of(bad->description, one.id);
@@ -111,12 +113,13 @@ TEST(PracticeCases, OpenIntoABookAndKeepTheVerdict) {
   const auto subjects = *book->subjects();
   EXPECT_EQ(subjects.back().name, one.title);
   EXPECT_EQ(case_state(*book, opened->subject).case_id, "thin-air");
-  EXPECT_EQ(case_state(*book, opened->subject).verdict, "");
+  EXPECT_FALSE(case_state(*book, opened->subject).verdict.has_value());
   EXPECT_THAT(to_json(subjects.back().description), ::testing::Not(HasSubstr("leak")));
-  ASSERT_TRUE(keep_verdict(*book, opened->subject, one, "mistuned-box").has_value());
-  EXPECT_EQ(case_state(*book, opened->subject).verdict, "mistuned-box");
+  ASSERT_TRUE(keep_verdict(*book, opened->subject, one, {{"mistuned-box"}, 80}).has_value());
+  EXPECT_THAT(case_state(*book, opened->subject).verdict->causes, ElementsAre("mistuned-box"));
+  EXPECT_EQ(case_state(*book, opened->subject).verdict->sure_percent, 80);
   EXPECT_THAT(*book->note(opened->subject), HasSubstr("Not quite: it is box leak."));
-  EXPECT_TRUE(judged(one, "box-leak").right);
+  EXPECT_TRUE(judged(one, {"box-leak"}).right);
 }
 
 TEST(PracticeCases, AStopLeavesTheBookAsItWas) {

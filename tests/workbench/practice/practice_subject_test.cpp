@@ -131,6 +131,20 @@ TEST(PracticeSubject, StandingWavesStandWhereTheBoxPutsThem) {
 }
 
 // Two in parallel of half the impedance each (hand calculation), in a box that both share.
+// A pad before a woofer takes its damping and flattens both humps; no crossover has one (common
+// practice, no source).
+TEST(PracticeSubject, ALoudWooferIsNotPadded) {
+  const PracticeBenchSetup loud = bench(
+      R"({"drivers": [{"id": "woofer", "role": "woofer", "sd_cm2": 132, "y_mm": -95, "fs_hz": 53,
+      "qms": 3.2, "qes": 0.41, "vas_l": 39}, {"id": "tweeter", "role": "tweeter", "sd_cm2": 7.5,
+      "y_mm": 60}]})");
+  const PracticeField field(loud.speaker, loud.room);
+  double hump = 0.0;
+  for (double f = 15.0; f < 120.0; f *= 1.01)
+    hump = std::max(hump, std::abs(field.at(f).impedance_ohm));
+  EXPECT_GT(hump, 20.0);
+}
+
 TEST(PracticeSubject, TwoWoofersShareTheirBox) {
   const PracticeBenchSetup one =
       bench(R"({"drivers": [{"id": "a", "role": "woofer", "sd_cm2": 100}],

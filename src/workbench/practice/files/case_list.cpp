@@ -119,7 +119,7 @@ void add_cases_1(std::vector<PracticeCase>& all) {
        "repair like that.",
        plan(kiosk(), fault("driver-polarity")),
        {"driver-polarity", "edge-diffraction", "notch-filter", "baffle-step"},
-       "driver-polarity",
+       {"driver-polarity"},
        "From 2 to 3.4 kHz, round the crossover, a trough of some 6 dB lies on the axis; 30 degrees "
        "to the side it is hardly there, since the ways differ. The model of the drawing has no "
        "such trough, and the impedance, which knows nothing of polarity, is as modelled: that "
@@ -133,7 +133,7 @@ void add_cases_1(std::vector<PracticeCase>& all) {
        "was left over.",
        plan(kiosk(), fault("mistuned-box", {{"factor", 1.42}})),
        {"mistuned-box", "box-leak", "overdamped-port", "cabinet-standing-wave"},
-       "mistuned-box",
+       {"mistuned-box"},
        "The minimum between the two impedance peaks lies near 62 Hz, where the model of the "
        "drawing has it just below 50: the tube is too short. The peaks are as high as they should "
        "be, so nothing leaks and nothing chokes the port.",
@@ -145,7 +145,7 @@ void add_cases_1(std::vector<PracticeCase>& all) {
        "Nobody is sure whether it is the loudspeaker or the hall. The takes do not look clean.",
        plan(kiosk(), fault("mains-hum", {{"rms_pa", 0.25}})),
        {"mains-hum", "noise", "clipping", "reflection"},
-       "mains-hum",
+       {"mains-hum"},
        "Three narrow spikes in the impedance, at 50, 100 and 150 Hz, with a ragged line between "
        "them: no box and no driver makes whole multiples of the mains. Above, the curves are calm, "
        "which broad noise would not leave alone, and of the responses a long sweep keeps most of "
@@ -158,7 +158,7 @@ void add_cases_1(std::vector<PracticeCase>& all) {
        "Turned up so that the meter dances. Louder is safer, is it not?",
        plan(kiosk(), fault("clipping", {{"gain", 45}})),
        {"clipping", "driver-breakup", "noise", "lost-samples"},
-       "clipping",
+       {"clipping"},
        "The remark says it: samples at full scale, sixteen thousand of them. What is clipped is "
        "lost, and what is analysed of it looks like a fault of the loudspeaker: an impedance of "
        "30 ohm from end to end, a level of 118 dB. Take it again with less gain.",
@@ -175,7 +175,7 @@ void add_cases_2(std::vector<PracticeCase>& all) {
        plan(kiosk(), Json::array(), pair_takes(),
             before_and_after("Second of the pair", fault("box-leak", {{"ql", 1.8}}))),
        {"box-leak", "mistuned-box", "overdamped-port", "sample-variation"},
-       "box-leak",
+       {"box-leak"},
        "Both impedance peaks of the second are lower and broader, the lower one most, and the "
        "minimum "
        "between them is shallower though it stays near the same frequency. A wrong port would move "
@@ -192,7 +192,7 @@ void add_cases_2(std::vector<PracticeCase>& all) {
        plan(kiosk(), Json::array(), pair_takes(),
             before_and_after("Stuffed", fault("overdamped-port"))),
        {"overdamped-port", "box-leak", "mistuned-box", "panel-resonance"},
-       "overdamped-port",
+       {"overdamped-port"},
        "The upper peak has melted into one broad impedance peak and the saddle has filled: the "
        "port hardly "
        "moves air any more, the box behaves almost as if it were closed. Keep the way between cone "
@@ -205,7 +205,7 @@ void add_cases_2(std::vector<PracticeCase>& all) {
        "Measured where there was room: beside the oak wall of the granary. The curve is combed.",
        plan(kiosk(), fault("reflection", {{"distance_m", 0.4}, {"factor", 0.8}})),
        {"reflection", "edge-diffraction", "port-pipe-resonance", "crossover-phase"},
-       "reflection",
+       {"reflection"},
        "In the impulse response a second arrival comes about 0.8 ms after the first, well inside "
        "the "
        "gate: 0.28 m of detour. Peaks follow one another at equal distances in hertz, not in "
@@ -219,7 +219,7 @@ void add_cases_2(std::vector<PracticeCase>& all) {
        "A pillar for the entrance. Male speakers sound as if they stood in a pipe.",
        plan(tall(), fault("cabinet-standing-wave")),
        {"cabinet-standing-wave", "panel-resonance", "suspension-resonance", "baffle-step"},
-       "cabinet-standing-wave",
+       {"cabinet-standing-wave"},
        "Inside it is 940 mm tall: half a wavelength at 182 Hz. Just above, near 190 Hz, the "
        "impedance has a small sharp wiggle, and a smaller one at twice that; cone and port move it "
        "up a little from the bare box's own. The model of the drawing, which says that the walls "
@@ -244,7 +244,7 @@ void add_cases_3(std::vector<PracticeCase>& all) {
               {"id": "h000", "kind": "sweep", "name": "On axis"},
               {"id": "h030", "kind": "sweep", "name": "30° to the side", "horizontal_deg": 30}])")),
        {"suspension-resonance", "cabinet-standing-wave", "panel-resonance", "edge-diffraction"},
-       "suspension-resonance",
+       {"suspension-resonance"},
        "The wiggle near 1.05 kHz is in the impedance in free air as well: the box cannot be the "
        "cause, nor its edges, which the impedance never sees. The surround moves by itself, in "
        "step "
@@ -257,7 +257,7 @@ void add_cases_3(std::vector<PracticeCase>& all) {
        "Sibilants sting. The makers of the driver promise a smooth cone up to ten kilohertz.",
        plan(single(), fault("driver-breakup", {{"frequency_hz", 5200}, {"q", 11}})),
        {"driver-breakup", "edge-diffraction", "port-pipe-resonance", "beaming"},
-       "driver-breakup",
+       {"driver-breakup"},
        "The peak near 5.2 kHz stays at the same frequency at 30 degrees, where an edge's would "
        "move, "
        "and the impedance has a faint wiggle there. Above it the level falls for good and narrows "
@@ -271,7 +271,7 @@ void add_cases_3(std::vector<PracticeCase>& all) {
        plan(kiosk(),
             fault("panel-resonance", {{"frequency_hz", 290}, {"area_cm2", 550}, {"kg_per_m2", 5}})),
        {"panel-resonance", "cabinet-standing-wave", "box-leak", "mistuned-box"},
-       "panel-resonance",
+       {"panel-resonance"},
        "A bump of some 2 dB near 290 Hz, alike at all angles, and hardly more than a hair in the "
        "impedance. It fits none of the inner dimensions: the lowest wave of this box is at 493 Hz. "
        "A side wall gives way. Press a hand on it during a slow sweep, then brace it off centre.",
@@ -286,7 +286,7 @@ void add_cases_3(std::vector<PracticeCase>& all) {
                              fault("sample-variation",
                                    {{"fs_percent", 14}, {"re_percent", 6}, {"level_db", -1.6}}))),
        {"sample-variation", "box-leak", "mistuned-box", "driver-polarity"},
-       "sample-variation",
+       {"sample-variation"},
        "The minimum between the peaks is where it was, so box and port are alike; the peaks have "
        "moved and have other heights, and the woofer's range is a decibel or two down while the "
        "tweeter's is not. Two drivers of one kind that are not alike: swap them, and the "
@@ -302,7 +302,7 @@ void add_cases_4(std::vector<PracticeCase>& all) {
        "A dip in the middle of the treble. The workshop wants to fill it with an equaliser.",
        plan(square_narrow(), Json::array(), usual_takes({20, 40})),
        {"edge-diffraction", "driver-polarity", "notch-filter", "driver-breakup"},
-       "edge-diffraction",
+       {"edge-diffraction"},
        "The tweeter sits 100 mm from both side edges and from the top edge, all square: three "
        "waves come equally late, and add up to a dip near 3.1 kHz. At 20 and 40 degrees it is "
        "elsewhere, and the impedance is calm and as modelled. Filling it would make every other "
@@ -315,7 +315,7 @@ void add_cases_4(std::vector<PracticeCase>& all) {
        "The delay of the active version was set by ear. Straight ahead it is a bit thin.",
        plan(kiosk(), fault("crossover-phase", {{"delay_ms", 0.15}}), usual_takes({30, 60})),
        {"crossover-phase", "edge-diffraction", "notch-filter", "driver-breakup"},
-       "crossover-phase",
+       {"crossover-phase"},
        "A bump near 1.4 kHz, below the crossover, and a trough near 2.8 kHz, above it; the model "
        "of the drawing has neither. Turned polarity would give the trough alone, and none of this "
        "shows in the impedance, as a filter's fault would. One driver lags: by its phase some 0.15 "
@@ -328,7 +328,7 @@ void add_cases_4(std::vector<PracticeCase>& all) {
        "Bought second-hand, with a crossover board nobody has a diagram of.",
        plan(kiosk(), fault("notch-filter", {{"frequency_hz", 1000}})),
        {"notch-filter", "edge-diffraction", "suspension-resonance", "crossover-phase"},
-       "notch-filter",
+       {"notch-filter"},
        "A dip of some 12 dB near 0.9 kHz, at every angle. The impedance lies below the model under "
        "it and above the model beyond: current flows past the driver through a trap. Diffraction "
        "leaves the impedance alone, and a suspension's wiggle is narrow.",
@@ -340,7 +340,7 @@ void add_cases_4(std::vector<PracticeCase>& all) {
                  "its test box.",
                  plan(open_panel(), Json::array(), usual_takes({45, 80})),
                  {"dipole-cancellation", "box-leak", "mistuned-box", "baffle-step"},
-                 "dipole-cancellation",
+                 {"dipole-cancellation"},
                  "Below some 400 Hz the level falls 6 dB per octave: front and back meet round the "
                  "edge. To the "
                  "side it nearly vanishes. The single impedance peak is the driver's own "
