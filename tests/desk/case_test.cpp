@@ -2,6 +2,7 @@
 
 #include <QLabel>
 #include <QLineEdit>
+#include <QMenu>
 #include <QPushButton>
 
 #include "desk/case/finding_card.h"
@@ -105,6 +106,41 @@ TEST_F(CaseStation, AVerdictIsKeptWithItsReasonAndStaysWhenATakeIsTaken) {
   edit([gone](Book& book) { return book.remove_take(gone); });
   ASSERT_NE(session().caseWatch().file().verdict_on(place), nullptr);
   EXPECT_TRUE(part<QPushButton>("caseDismissed")->isVisible());
+}
+
+// Two dips of one cause are one finding to the tester; it stays so, and nothing is lost by it.
+TEST_F(CaseStation, FindingsAreMergedAndTakenApartByHand) {
+  QTest::mouseClick(part<QPushButton>("caseTraits"), Qt::LeftButton);
+  const std::size_t shown = cards().size();
+  ASSERT_GE(shown, 2U);
+  const auto choose = [&](FindingCard* card, const QString& words) {
+    auto* menu = card->findChild<QMenu*>(QStringLiteral("findingMenu"));
+    ASSERT_NE(menu, nullptr);
+    for (QAction* action : menu->actions())
+      if (action->text().startsWith(words)) {
+        menu->popup(card->mapToGlobal(QPoint(0, 0)));
+        QTest::mouseClick(menu, Qt::LeftButton, {}, menu->actionGeometry(action).center());
+        rest();
+        QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+        return;
+      }
+    FAIL() << words.toStdString();
+  };
+  choose(cards().front(), QStringLiteral("Merge with"));
+  EXPECT_EQ(cards().size(), shown - 1);
+  reopen();
+  visit();
+  EXPECT_EQ(session().caseWatch().file().merges.size(), 1U);
+  FindingCard* merged = nullptr;
+  for (FindingCard* card : cards())
+    for (QLabel* label : card->findChildren<QLabel*>())
+      if (label->text().endsWith(QStringLiteral("merged by you."))) merged = card;
+  ASSERT_NE(merged, nullptr);
+  choose(merged, QStringLiteral("Show as found"));
+  EXPECT_TRUE(session().caseWatch().file().merges.empty());
+  undo();
+  visit();
+  EXPECT_EQ(session().caseWatch().file().merges.size(), 1U);
 }
 
 TEST_F(CaseStation, UndoTakesAVerdictBack) {

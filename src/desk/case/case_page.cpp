@@ -24,24 +24,11 @@ QString text_of(const std::string& s) {
 }
 
 /// What tells a card apart while the page is filled anew.
-QString name_of(const Finding& f) {
-  const FindingPlace p = place_of(f);
+QString name_of(const CaseCard& card) {
+  const FindingPlace& p = card.place;
   return QStringLiteral("%1/%2")
-      .arg(text_of(p.shape))
+      .arg(text_of((p.at_hz > 0.0 ? p.shape : p.cause) + p.split_off))
       .arg(std::lround(10.0 * std::log(p.at_hz + 1.0)));
-}
-
-/// A cause without a place, as a card shows it.
-Finding of_cause(const FindingCause& cause) {
-  Finding f;
-  f.causes = {cause};
-  f.severity = cause.probability > 0.5 ? FindingSeverity::kAudible : FindingSeverity::kMinor;
-  f.shown_by = cause.shown_by;
-  return f;
-}
-
-FindingPlace place_on_card(const Finding& f) {
-  return f.frequency_hz > 0.0 ? place_of(f) : place_of(f.causes.front());
 }
 
 /// A heading that folds what follows.
@@ -257,22 +244,16 @@ void CasePage::showCase() {
 /// A card each, in the order of what matters: how probable, and how much it is heard.
 CasePage::Counts CasePage::fill(const Diagnosis& d) {
   Counts counts;
-  std::vector<Finding> all = d.findings;
-  for (const FindingCause& c : d.overall) all.push_back(of_cause(c));
-  std::erase_if(all, [](const Finding& f) { return f.causes.empty(); });
-  const auto weight = [](const Finding& f) {
-    return f.causes.front().probability * (1.0 + static_cast<double>(f.severity));
-  };
-  std::stable_sort(all.begin(), all.end(),
-                   [&](const Finding& a, const Finding& b) { return weight(a) > weight(b); });
-  for (const Finding& f : all) {
-    const KeptVerdict* kept = session_.caseWatch().file().verdict_on(place_on_card(f));
+  const std::vector<CaseCard> all = case_cards(d, session_.caseWatch().file());
+  for (const CaseCard& card : all) {
+    const KeptVerdict* kept = session_.caseWatch().file().verdict_on(card.place);
     const CaseVerdict verdict = kept == nullptr ? CaseVerdict::kNone : kept->verdict;
     const bool aside = verdict == CaseVerdict::kDismissed;
-    const bool told = f.causes.front().probability > 0.5 || verdict == CaseVerdict::kAgreed;
+    const bool told =
+        card.finding.causes.front().probability > 0.5 || verdict == CaseVerdict::kAgreed;
     counts.aside += aside ? 1 : 0;
     counts.lesser += !aside && !told ? 1 : 0;
-    addCard(aside ? dismissed_ : told ? findings_ : lesser_, f);
+    addCard(aside ? dismissed_ : told ? findings_ : lesser_, card, all);
   }
   addNext(d);
   for (const std::string& note : d.notes) {
@@ -302,28 +283,44 @@ void CasePage::addNext(const Diagnosis& d) {
   connect(button, &QPushButton::clicked, this, [this, next] { plan(next); });
 }
 
-void CasePage::addCard(QVBoxLayout* to, const Finding& f) {
-  const FindingPlace place = place_on_card(f);
-  auto* card = new FindingCard(f, session_.caseWatch().file().verdict_on(place), theme_, nullptr);
+void CasePage::addCard(QVBoxLayout* to, const CaseCard& shown, const std::vector<CaseCard>& all) {
+  const FindingPlace place = shown.place;
+  const Finding& f = shown.finding;
+  auto* card =
+      new FindingCard(shown, session_.caseWatch().file().verdict_on(place), theme_, nullptr);
   to->addWidget(card);
-  const QString name = name_of(f);
+  const QString name = name_of(shown);
   // The first one says at once why.
   if (to == findings_ && findings_->count() == 1 && open_.isEmpty()) open_.insert(name);
   card->setUnfolded(open_.contains(name));
+  std::vector<FindingPlace> others;
+  for (const CaseCard& other : all)
+    if (!other.place.same(place)) others.push_back(other.place);
+  card->offerArrangement(others);
   connect(card, &FindingCard::unfolded, this,
           [this, name](bool on) { on ? (void)open_.insert(name) : (void)open_.remove(name); });
   connect(card, &FindingCard::pointed, this, [this, f](bool on) { point(f, on); });
   connect(card, &FindingCard::takesAsked, this, [this, f] { lay(f.shown_by); });
   connect(card, &FindingCard::planAsked, this, [this, f] { plan(f); });
-  connect(card, &FindingCard::judged, this, [this, place](CaseVerdict verdict, const QString& why) {
-    // The card goes with the next filling; what it said must not go with it.
-    QMetaObject::invokeMethod(
-        this,
-        [this, place, verdict, why] {
-          session_.caseWatch().give(place, verdict, why.toStdString());
-        },
-        Qt::QueuedConnection);
+  // The card goes with the next filling; what it said must not go with it.
+  const auto later = [this](auto what) {
+    QMetaObject::invokeMethod(this, std::move(what), Qt::QueuedConnection);
+  };
+  CaseWatch& watch = session_.caseWatch();
+  connect(card, &FindingCard::judged, this,
+          [later, &watch, place](CaseVerdict verdict, const QString& why) {
+            later([&watch, place, verdict, why = why.toStdString()] {
+              watch.give(place, verdict, why);
+            });
+          });
+  connect(card, &FindingCard::mergeAsked, this, [later, &watch, place](const FindingPlace& part) {
+    later([&watch, place, part] { watch.merge(place, part); });
   });
+  connect(card, &FindingCard::splitAsked, this, [later, &watch, place](const std::string& cause) {
+    later([&watch, place, cause] { watch.split(place, cause); });
+  });
+  connect(card, &FindingCard::asFoundAsked, this,
+          [later, &watch, place] { later([&watch, place] { watch.asFound(place); }); });
 }
 
 void CasePage::point(const Finding& f, bool on) {

@@ -6,6 +6,7 @@
 #include "desk/parts/desk_part.h"
 #include "desk/score/score_state.h"
 #include "desk/session/book_session.h"
+#include "workbench/diagnosing/case_cards.h"
 
 class QLabel;
 class QPlainTextEdit;
@@ -46,7 +47,7 @@ class CasePage : public QWidget, public DeskPart {
   void addNext(const Diagnosis& diagnosis);
   /// @param secret  a practice case that waits for its verdict: nothing is told.
   void showChanges(bool secret);
-  void addCard(QVBoxLayout* to, const Finding& finding);
+  void addCard(QVBoxLayout* to, const CaseCard& card, const std::vector<CaseCard>& all);
   void point(const Finding& finding, bool on);
   void plan(const Finding& finding);
   void lay(const std::vector<std::int64_t>& takes);

@@ -5,6 +5,7 @@
 #include <QButtonGroup>
 #include <QHBoxLayout>
 #include <QLineEdit>
+#include <QMenu>
 #include <QPainter>
 #include <QPushButton>
 #include <cmath>
@@ -59,12 +60,12 @@ void ChanceBar::paintEvent(QPaintEvent*) {
   painter.fillRect(QRectF(whole.center().x(), 0, 1, height()), tick_);
 }
 
-FindingCard::FindingCard(const Finding& finding, const KeptVerdict* verdict, const Theme& theme,
+FindingCard::FindingCard(const CaseCard& card, const KeptVerdict* verdict, const Theme& theme,
                          QWidget* parent)
-    : QFrame(parent), finding_(finding) {
-  const bool likely = !finding.causes.empty() && finding.causes.front().probability > 0.5;
+    : QFrame(parent), finding_(card.finding), place_(card.place), merged_(card.merged) {
+  const bool likely = !finding_.causes.empty() && finding_.causes.front().probability > 0.5;
   setObjectName(QStringLiteral("findingCard"));
-  setProperty("card", likely && finding.severity >= FindingSeverity::kAudible ? "doubt" : "true");
+  setProperty("card", likely && finding_.severity >= FindingSeverity::kAudible ? "doubt" : "true");
   auto* layout = new QVBoxLayout(this);
   layout->setContentsMargins(10, 7, 8, 8);
   layout->setSpacing(4);
@@ -81,7 +82,39 @@ void FindingCard::addHeading(QVBoxLayout* layout) {
   row->addWidget(name, 1);
   if (finding_.severity != FindingSeverity::kNone && finding_.frequency_hz > 0.0)
     row->addWidget(role_label(text_of(word_of(finding_.severity)), "quiet", this));
+  arrange_ = new QPushButton(QStringLiteral("⋯"), this);
+  arrange_->setObjectName(QStringLiteral("findingArrange"));
+  arrange_->setFlat(true);
+  arrange_->setToolTip(tr("Merge this finding with another, or split its causes"));
+  arrange_->setAccessibleName(arrange_->toolTip());
+  arrange_->hide();
+  row->addWidget(arrange_);
   layout->addLayout(row);
+  if (merged_.empty()) return;
+  std::string with;
+  for (const FindingPlace& part : merged_)
+    with += (with.empty() ? "With " : "; ") + spoken_place(part);
+  auto* line = role_label(text_of(with + ", merged by you."), "quiet", this);
+  line->setWordWrap(true);
+  layout->addWidget(line);
+}
+
+void FindingCard::offerArrangement(const std::vector<FindingPlace>& others) {
+  auto* menu = new QMenu(this);
+  menu->setObjectName(QStringLiteral("findingMenu"));
+  const auto add = [&](const std::string& text, auto asked) {
+    connect(menu->addAction(text_of(text)), &QAction::triggered, this, asked);
+  };
+  for (const FindingPlace& other : others)
+    add("Merge with " + spoken_place(other), [this, other] { emit mergeAsked(other); });
+  if (place_.split_off.empty() && finding_.causes.size() > 1)
+    for (const FindingCause& cause : finding_.causes)
+      add("Split off: " + spoken_cause(cause.cause),
+          [this, word = cause.cause] { emit splitAsked(word); });
+  if (!merged_.empty() || !place_.split_off.empty())
+    add("Show as found", [this] { emit asFoundAsked(); });
+  arrange_->setVisible(!menu->isEmpty());
+  arrange_->setMenu(menu);
 }
 
 void FindingCard::addCauses(QVBoxLayout* layout, const Theme& theme) {

@@ -4,7 +4,7 @@
 #include <QPointer>
 
 #include "desk/parts/theme.h"
-#include "workbench/diagnosing/case_file.h"
+#include "workbench/diagnosing/case_cards.h"
 
 class QLabel;
 class QLineEdit;
@@ -34,9 +34,11 @@ class ChanceBar : public QWidget {
 class FindingCard : public QFrame {
   Q_OBJECT
  public:
-  FindingCard(const Finding& finding, const KeptVerdict* verdict, const Theme& theme,
+  FindingCard(const CaseCard& card, const KeptVerdict* verdict, const Theme& theme,
               QWidget* parent);
   [[nodiscard]] const Finding& finding() const { return finding_; }
+  /// Offers to merge it with these others, to split its causes, to take it apart again.
+  void offerArrangement(const std::vector<FindingPlace>& others);
 
  signals:
   /// The pointer rests on it, or the keyboard; left: on nothing.
@@ -45,6 +47,9 @@ class FindingCard : public QFrame {
   void planAsked();
   void judged(CaseVerdict verdict, const QString& reason);
   void unfolded(bool on);
+  void mergeAsked(const FindingPlace& part);
+  void splitAsked(const std::string& cause);
+  void asFoundAsked();
 
  public:
   void setUnfolded(bool on);
@@ -60,6 +65,9 @@ class FindingCard : public QFrame {
   void addVerdict(QVBoxLayout* layout, const KeptVerdict* verdict);
 
   Finding finding_;
+  FindingPlace place_;
+  std::vector<FindingPlace> merged_;
+  QPushButton* arrange_ = nullptr;
   QWidget* reasons_;
   QPushButton* why_;
 };

@@ -51,7 +51,10 @@ const Diagnosis* CaseWatch::diagnosis() const {
 
 void CaseWatch::readFile() {
   file_ = case_file_from_json(session_.view(view_of(subject_)));
-  file_.verdicts = case_file_from_json(session_.document(subject_, "case")).verdicts;
+  CaseFile said = case_file_from_json(session_.document(subject_, "case"));
+  file_.verdicts = std::move(said.verdicts);
+  file_.merges = std::move(said.merges);
+  file_.splits = std::move(said.splits);
 }
 
 void CaseWatch::follow() {
@@ -128,17 +131,44 @@ void CaseWatch::compare() {
   }
   file_.of = key_;
   file_.seen = seen_of(*diagnosis_);
-  CaseFile kept = file_;
-  kept.verdicts.clear();
+  CaseFile kept;
+  kept.of = file_.of;
+  kept.seen = file_.seen;
+  kept.changes = file_.changes;
+  kept.changed_on = file_.changed_on;
   session_.setView(view_of(subject_), to_json(kept));
 }
 
 void CaseWatch::give(const FindingPlace& place, CaseVerdict verdict, const std::string& reason) {
   if (subject_ == 0) return;
   file_.give({place, verdict, reason, utc_now()});
+  keep("Say what a finding is");
+}
+
+void CaseWatch::merge(const FindingPlace& into, const FindingPlace& part) {
+  if (subject_ == 0) return;
+  file_.merge(into, part);
+  keep("Merge findings");
+}
+
+void CaseWatch::split(const FindingPlace& place, const std::string& cause) {
+  if (subject_ == 0) return;
+  file_.split(place, cause);
+  keep("Split a finding");
+}
+
+void CaseWatch::asFound(const FindingPlace& place) {
+  if (subject_ == 0) return;
+  file_.as_found(place);
+  keep("Show findings as found");
+}
+
+void CaseWatch::keep(const char* step) {
   CaseFile kept;
   kept.verdicts = file_.verdicts;
-  session_.setDocument(subject_, "case", to_json(kept), "Say what a finding is");
+  kept.merges = file_.merges;
+  kept.splits = file_.splits;
+  session_.setDocument(subject_, "case", to_json(kept), step);
   emit changed();
 }
 

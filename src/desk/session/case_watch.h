@@ -29,6 +29,10 @@ class CaseWatch : public QObject {
   [[nodiscard]] const CaseFile& file() const { return file_; }
   /// Kept in the book as one step of undo.
   void give(const FindingPlace& place, CaseVerdict verdict, const std::string& reason);
+  /// Findings as the tester arranges them (CaseFile), kept likewise.
+  void merge(const FindingPlace& into, const FindingPlace& part);
+  void split(const FindingPlace& place, const std::string& cause);
+  void asFound(const FindingPlace& place);
   /// Another book was opened.
   void restart();
 
@@ -39,6 +43,8 @@ class CaseWatch : public QObject {
   void follow();
   void read(CaseInputs inputs, const std::string& key);
   void readFile();
+  /// Keeps what the tester says.
+  void keep(const char* step);
   /// What the new diagnosis says otherwise than the last.
   void compare();
 

@@ -18,10 +18,13 @@ enum class CaseVerdict { kNone, kAgreed, kDoubted, kDismissed };
 struct FindingPlace {
   double at_hz = 0.0;  ///< 0: it has none
   std::string shape = {};
-  std::string cause = {};  ///< the most probable one; tells findings apart only without a place
+  std::string cause = {};      ///< the most probable one; tells findings apart only without a place
+  std::string split_off = {};  ///< the cause that the tester split off as a finding of its own
   /// Within 6 %, a dip is no peak.
   [[nodiscard]] bool same(const FindingPlace& other) const;
 };
+/// "the dip at 3.1 kHz", or the cause where there is no place.
+[[nodiscard]] std::string spoken_place(const FindingPlace& place);
 [[nodiscard]] FindingPlace place_of(const Finding& finding);
 [[nodiscard]] FindingPlace place_of(const FindingCause& overall);
 
@@ -41,6 +44,16 @@ struct SeenFinding {
 
 struct CaseFile {
   std::vector<KeptVerdict> verdicts = {};
+  /// What the tester says is one finding, and what is two.
+  struct Merge {
+    FindingPlace into, part;
+  };
+  struct Split {
+    FindingPlace of;
+    std::string cause;
+  };
+  std::vector<Merge> merges = {};
+  std::vector<Split> splits = {};
   std::string of = {};  ///< key of the diagnosis that was seen last
   std::vector<SeenFinding> seen = {};
   std::vector<std::string> changes = {};  ///< what the latest takes changed, in sentences
@@ -49,6 +62,11 @@ struct CaseFile {
   [[nodiscard]] const KeptVerdict* verdict_on(const FindingPlace& place) const;
   /// A verdict of kNone takes back what stood there.
   void give(const KeptVerdict& verdict);
+  /// What was part of `part` goes along. One merged into itself stays as it is.
+  void merge(const FindingPlace& into, const FindingPlace& part);
+  void split(const FindingPlace& place, const std::string& cause);
+  /// As it was found: what was merged into it or split from it, or it itself from another.
+  void as_found(const FindingPlace& place);
 };
 
 /// The findings that stand above one half, or did.

@@ -9,11 +9,14 @@ namespace lalometer {
 namespace {
 
 nlohmann::json json_of(const FindingPlace& p) {
-  return {{"at_hz", p.at_hz}, {"shape", p.shape}, {"cause", p.cause}};
+  nlohmann::json json{{"at_hz", p.at_hz}, {"shape", p.shape}, {"cause", p.cause}};
+  if (!p.split_off.empty()) json["split_off"] = p.split_off;
+  return json;
 }
 
 FindingPlace place_from(const nlohmann::json& j) {
-  return {json_number(j, "at_hz", 0.0), json_text(j, "shape"), json_text(j, "cause")};
+  return {json_number(j, "at_hz", 0.0), json_text(j, "shape"), json_text(j, "cause"),
+          json_text(j, "split_off")};
 }
 
 }  // namespace
@@ -26,6 +29,12 @@ std::string to_json(const CaseFile& file) {
                                 {"verdict", word_of(v.verdict)},
                                 {"reason", v.reason},
                                 {"date", v.date}});
+  json["merges"] = nlohmann::json::array();
+  for (const CaseFile::Merge& m : file.merges)
+    json["merges"].push_back({{"into", json_of(m.into)}, {"part", json_of(m.part)}});
+  json["splits"] = nlohmann::json::array();
+  for (const CaseFile::Split& s : file.splits)
+    json["splits"].push_back({{"of", json_of(s.of)}, {"cause", s.cause}});
   json["seen"] = nlohmann::json::array();
   for (const SeenFinding& s : file.seen)
     json["seen"].push_back(
@@ -51,6 +60,14 @@ CaseFile case_file_from_json(const std::string& text) {
         file.verdicts.push_back({place_from(json_member(each, "place", Type::object)), v,
                                  json_text(each, "reason"), json_text(each, "date")});
   }
+  for (const auto& each : json_member(json, "merges", Type::array))
+    if (each.is_object())
+      file.merges.push_back({place_from(json_member(each, "into", Type::object)),
+                             place_from(json_member(each, "part", Type::object))});
+  for (const auto& each : json_member(json, "splits", Type::array))
+    if (each.is_object())
+      file.splits.push_back(
+          {place_from(json_member(each, "of", Type::object)), json_text(each, "cause")});
   for (const auto& each : json_member(json, "seen", Type::array))
     if (each.is_object())
       file.seen.push_back({place_from(json_member(each, "place", Type::object)),
