@@ -21,6 +21,7 @@ class CaseStation : public test::WindowTest {
   void visit() {
     window_->setStation(RouteStrip::kCase);
     rest();
+    QCoreApplication::processEvents();  // new cards are shown a turn later
   }
   std::vector<FindingCard*> cards() {
     std::vector<FindingCard*> all;
