@@ -6,6 +6,7 @@
 
 #include "diagnosis/next_step.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/swaps.h"
 
 namespace lalometer {
 namespace {
@@ -156,44 +157,13 @@ Finding of_place(const std::vector<FindingCause>& causes, const Named& first) {
   return f;
 }
 
-}  // namespace
-
-std::string spoken_cause(const std::string& cause) {
-  std::string text = cause;
-  std::replace(text.begin(), text.end(), '-', ' ');
-  return text;
-}
-
-const char* word_of(FindingShape shape) {
-  constexpr const char* kWords[] = {"dip", "peak", "step", "ripple", "wiggle"};
-  return kWords[static_cast<std::size_t>(shape)];
-}
-
-const char* word_of(FindingSeverity severity) {
-  constexpr const char* kWords[] = {"none", "minor", "audible", "severe"};
-  return kWords[static_cast<std::size_t>(severity)];
-}
-
-bool Diagnosis::clean() const {
-  const auto sure = [](const FindingCause& c) { return c.probability > 0.5; };
-  return std::none_of(overall.begin(), overall.end(), sure) &&
-         std::none_of(findings.begin(), findings.end(), [&](const Finding& f) {
-           return std::any_of(f.causes.begin(), f.causes.end(), sure);
-         });
-}
-
-const std::vector<Cause>& all_causes() {
-#define LALOMETER_MAKE_CAUSE(name) causes::name(),
-  static const std::vector<Cause> all = {LALOMETER_CAUSES(LALOMETER_MAKE_CAUSE)};
-#undef LALOMETER_MAKE_CAUSE
-  return all;
-}
-
-Diagnosis diagnose(const CaseMaterial& material) {
-  const CaseView view = view_of(material);
+Diagnosis of_view(const CaseView& view) {
   std::vector<Named> named;
   for (const Cause& cause : all_causes())
-    for (Claim& claim : cause.claims(view)) named.push_back({cause.word, std::move(claim)});
+    for (Claim& claim : cause.claims(view)) {
+      weigh_swaps(view, cause.word, claim);
+      named.push_back({cause.word, std::move(claim)});
+    }
   std::map<std::size_t, std::vector<const Named*>> by_feature;
   std::map<std::size_t, std::vector<const Named*>> by_wiggle;
   std::map<std::string, std::vector<const Named*>> by_group;
@@ -237,6 +207,54 @@ Diagnosis diagnose(const CaseMaterial& material) {
       f.next_step = next->sentence;
       f.next_take = next->code;
     }
+  return d;
+}
+
+/// Variants that are states of their own, not one take to try something: on the axis, and with
+/// nearly as many takes as the main one.
+std::vector<std::string> other_states(const CaseView& main) {
+  std::map<std::string, std::pair<int, bool>> having;  // takes, and whether the axis is there
+  for (const CaseTake& t : main.material->takes) {
+    auto& [count, on_axis] = having[t.variant];
+    ++count;
+    on_axis |= t.kind == CaseTake::Kind::kResponse && t.horizontal_deg == 0.0 &&
+               t.vertical_deg == 0.0 && t.driver.empty() && t.condition.empty();
+  }
+  const int least = std::max(2, (3 * having[main.variant].first + 4) / 5);
+  std::vector<std::string> ids;
+  for (const auto& [id, has] : having)
+    if (id != main.variant && !id.empty() && has.first >= least &&
+        (has.second || main.axis_take == nullptr))
+      ids.push_back(id);
+  return ids;
+}
+
+bool told_already(const Diagnosis& d, const std::string& cause) {
+  constexpr double kTold = 0.35;
+  const auto is = [&](const FindingCause& c) { return c.cause == cause && c.probability > kTold; };
+  return std::any_of(d.overall.begin(), d.overall.end(), is) ||
+         std::any_of(d.findings.begin(), d.findings.end(), [&](const Finding& f) {
+           return std::any_of(f.causes.begin(), f.causes.end(), is);
+         });
+}
+
+/// What another state has and the main one does not: it came with what was changed.
+void add_state(Diagnosis& d, const Diagnosis& state, const std::string& name) {
+  const Diagnosis before = d;
+  for (Finding f : state.findings) {
+    if (f.causes.front().probability <= 0.5 || told_already(before, f.causes.front().cause))
+      continue;
+    f.variant = name;
+    d.findings.push_back(std::move(f));
+  }
+  for (FindingCause c : state.overall) {
+    if (c.probability <= 0.5 || told_already(before, c.cause)) continue;
+    c.variant = name;
+    d.overall.push_back(std::move(c));
+  }
+}
+
+void sort_by_weight(Diagnosis& d) {
   const auto rank = [](const Finding& f) {
     return f.causes.front().probability * (1.0 + static_cast<double>(f.severity));
   };
@@ -245,6 +263,49 @@ Diagnosis diagnose(const CaseMaterial& material) {
   std::stable_sort(
       d.overall.begin(), d.overall.end(),
       [](const FindingCause& a, const FindingCause& b) { return a.probability > b.probability; });
+}
+
+}  // namespace
+
+std::string spoken_cause(const std::string& cause) {
+  std::string text = cause;
+  std::replace(text.begin(), text.end(), '-', ' ');
+  return text;
+}
+
+const char* word_of(FindingShape shape) {
+  constexpr const char* kWords[] = {"dip", "peak", "step", "ripple", "wiggle"};
+  return kWords[static_cast<std::size_t>(shape)];
+}
+
+const char* word_of(FindingSeverity severity) {
+  constexpr const char* kWords[] = {"none", "minor", "audible", "severe"};
+  return kWords[static_cast<std::size_t>(severity)];
+}
+
+bool Diagnosis::clean() const {
+  const auto sure = [](const FindingCause& c) { return c.probability > 0.5; };
+  return std::none_of(overall.begin(), overall.end(), sure) &&
+         std::none_of(findings.begin(), findings.end(), [&](const Finding& f) {
+           return std::any_of(f.causes.begin(), f.causes.end(), sure);
+         });
+}
+
+const std::vector<Cause>& all_causes() {
+#define LALOMETER_MAKE_CAUSE(name) causes::name(),
+  static const std::vector<Cause> all = {LALOMETER_CAUSES(LALOMETER_MAKE_CAUSE)};
+#undef LALOMETER_MAKE_CAUSE
+  return all;
+}
+
+Diagnosis diagnose(const CaseMaterial& material) {
+  const CaseView view = view_of(material);
+  Diagnosis d = of_view(view);
+  for (const std::string& id : other_states(view)) {
+    const CaseVariant* variant = material.variant(id);
+    add_state(d, of_view(view_of(material, id)), variant == nullptr ? id : variant->spoken());
+  }
+  sort_by_weight(d);
   if (const auto next = next_of_all(view, d)) {
     d.next_step = next->sentence;
     d.next_take = next->code;

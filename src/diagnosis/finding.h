@@ -15,6 +15,7 @@ struct FindingCause {
   std::vector<std::string> against = {};
   /// Takes that show it, where the cause has no place of its own.
   std::vector<std::int64_t> shown_by = {};
+  std::string variant = {};  ///< as Finding::variant, where the cause has no place of its own
 };
 
 enum class FindingShape { kDip, kPeak, kStep, kRipple, kWiggle };
@@ -37,6 +38,8 @@ struct Finding {
   std::string next_take = {};
   /// Takes that show it, the most telling first (ids of the material's takes).
   std::vector<std::int64_t> shown_by = {};
+  /// Where not the variant with most takes has it: the name of the one that does.
+  std::string variant = {};
 };
 
 /// Findings that have a place, and causes that have none.

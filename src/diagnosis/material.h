@@ -76,13 +76,18 @@ struct CaseTake {
 
 struct CaseVariant {
   std::string id;
-  std::string change;  ///< "damping", "port", ...; empty: not told
+  std::string change;     ///< "damping", "port", ...; empty: not told
+  std::string name = {};  ///< for sentences; empty: the id
+
+  [[nodiscard]] const std::string& spoken() const { return name.empty() ? id : name; }
 };
 
 struct CaseMaterial {
   CaseSubject subject;
   std::vector<CaseVariant> variants = {};
   std::vector<CaseTake> takes = {};
+
+  [[nodiscard]] const CaseVariant* variant(const std::string& id) const;
 };
 
 }  // namespace lalometer

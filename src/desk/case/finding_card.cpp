@@ -22,14 +22,15 @@ QString text_of(const std::string& s) {
 }
 
 QString heading_of(const Finding& f) {
+  const std::string in = f.variant.empty() ? "" : fmt::format(" in “{}”", f.variant);
   if (f.frequency_hz <= 0.0)
     return f.causes.empty() ? QString()
-                            : text_of(capitalised(spoken_cause(f.causes.front().cause)));
+                            : text_of(capitalised(spoken_cause(f.causes.front().cause)) + in);
   std::string text =
       fmt::format("{} at {}", capitalised(word_of(f.shape)), frequency_text(f.frequency_hz));
   if (f.shape != FindingShape::kWiggle && std::abs(f.size_db) >= 0.05)
     text += fmt::format(", {:+.1f} dB", f.size_db);
-  return text_of(text);
+  return text_of(text + in);
 }
 
 }  // namespace

@@ -117,6 +117,25 @@ std::optional<std::vector<double>> edges_of(const CaseView& v, const std::string
 /// How a curve stands out, looked at broadly or finely.
 using Look = std::vector<double> (*)(const FrequencyAxis&, const std::vector<double>&);
 
+/// What a variant has otherwise than the one that is looked at; empty: not told, or two things.
+std::string changed_in(const CaseView& v, const std::string& variant) {
+  const CaseVariant* own = v.material->variant(v.variant);
+  const CaseVariant* other = v.material->variant(variant);
+  if (other == nullptr) return {};
+  if (own == nullptr || own->change.empty() || own->change == other->change) return other->change;
+  return other->change.empty() ? own->change : std::string();
+}
+
+/// On the axis, all drivers, the same sample, another variant.
+void see_swap(const CaseView& v, SeenFeature& s, const CaseTake& t, std::optional<double> share) {
+  if (!share || !t.driver.empty() || !t.condition.empty() || t.sample != v.sample ||
+      t.horizontal_deg != 0.0 || t.vertical_deg != 0.0)
+    return;
+  const std::string change = changed_in(v, t.variant);
+  if (!change.empty())
+    s.swaps.push_back({change, v.material->variant(t.variant)->spoken(), *share});
+}
+
 /// What every other take says of a feature.
 void ask_others(CaseView& v, SeenFeature& s, const std::vector<double>& own, Look look) {
   const CaseMaterial& m = *v.material;
@@ -135,6 +154,7 @@ void ask_others(CaseView& v, SeenFeature& s, const std::vector<double>& own, Loo
       baffle.add(share);
       continue;
     }
+    if (t.variant != v.variant) see_swap(v, s, t, share);
     if (t.variant != v.variant || !t.condition.empty()) continue;
     const bool on_axis = t.horizontal_deg == 0.0 && t.vertical_deg == 0.0;
     if (!t.driver.empty()) {
@@ -269,6 +289,12 @@ const CaseDriver* CaseSubject::driver(const std::string& id) const {
   return nullptr;
 }
 
+const CaseVariant* CaseMaterial::variant(const std::string& id) const {
+  for (const CaseVariant& each : variants)
+    if (each.id == id) return &each;
+  return nullptr;
+}
+
 std::string leading_driver(const CaseSubject& s, double f) {
   for (const CaseDriver& d : s.drivers) {
     const bool plays =
@@ -295,8 +321,12 @@ std::vector<const CaseTake*> CaseView::responses() const {
 }
 
 CaseView view_of(const CaseMaterial& material) {
+  return view_of(material, main_of(material, &CaseTake::variant));
+}
+
+CaseView view_of(const CaseMaterial& material, const std::string& variant) {
   CaseView v{.material = &material};
-  v.variant = main_of(material, &CaseTake::variant);
+  v.variant = variant;
   v.sample = main_of(material, &CaseTake::sample);
   for (const CaseTake* t : v.responses())
     if (t->horizontal_deg == 0.0 && t->vertical_deg == 0.0 && v.axis_take == nullptr)

@@ -16,6 +16,13 @@
 /// The takes as all causes look at them: computed once.
 namespace lalometer {
 
+/// What is left of a feature where one thing was changed.
+struct SeenSwap {
+  std::string change;   ///< the variant's word: "damping", "driver", ...
+  std::string variant;  ///< its name
+  double share = 1.0;   ///< of the feature that is still there
+};
+
 /// What stands out of the reference curve, and what every other take says of it. Shares: 1 alike, 0
 /// not there, below 0 the other way; nothing where no take could have shown it.
 struct SeenFeature {
@@ -29,6 +36,7 @@ struct SeenFeature {
   std::optional<double> alone = std::nullopt;   ///< that driver alone in the box
   std::optional<double> others = std::nullopt;  ///< other samples
   std::optional<double> behind = std::nullopt;  ///< 110 degrees and more
+  std::vector<SeenSwap> swaps = {};             ///< variants that differ in one thing
   bool sharp = false;                           ///< found by a finer look: a Q of some 15 and more
   std::optional<double> from_edges =
       std::nullopt;  ///< what the drawing foretells there, over what is seen
@@ -89,6 +97,8 @@ struct CaseView {
 };
 /// The driver that plays most at a frequency: by the crossovers; the only one where there is none.
 [[nodiscard]] std::string leading_driver(const CaseSubject& subject, double frequency_hz);
+/// Of the variant and the sample that most takes are of.
 [[nodiscard]] CaseView view_of(const CaseMaterial& material);
+[[nodiscard]] CaseView view_of(const CaseMaterial& material, const std::string& variant);
 
 }  // namespace lalometer

@@ -11,6 +11,7 @@ Finding of_cause(const FindingCause& cause) {
   f.causes = {cause};
   f.severity = cause.probability > 0.5 ? FindingSeverity::kAudible : FindingSeverity::kMinor;
   f.shown_by = cause.shown_by;
+  f.variant = cause.variant;
   return f;
 }
 

@@ -27,7 +27,7 @@ const char* word_of(CaseVerdict verdict) {
 }
 
 bool FindingPlace::same(const FindingPlace& other) const {
-  if (split_off != other.split_off) return false;
+  if (split_off != other.split_off || variant != other.variant) return false;
   if (at_hz <= 0.0 || other.at_hz <= 0.0)
     return at_hz <= 0.0 && other.at_hz <= 0.0 && cause == other.cause;
   return shape == other.shape && std::abs(std::log(at_hz / other.at_hz)) < kWithin;
@@ -36,16 +36,18 @@ bool FindingPlace::same(const FindingPlace& other) const {
 std::string spoken_place(const FindingPlace& p) {
   std::string text = p.at_hz <= 0.0 ? spoken_cause(p.cause)
                                     : fmt::format("the {} at {}", p.shape, frequency_text(p.at_hz));
+  if (!p.variant.empty()) text += fmt::format(" in “{}”", p.variant);
   if (!p.split_off.empty()) text += fmt::format(" ({})", spoken_cause(p.split_off));
   return text;
 }
 
 FindingPlace place_of(const Finding& f) {
-  return {f.frequency_hz, word_of(f.shape), f.causes.empty() ? "" : f.causes.front().cause};
+  return {f.frequency_hz, word_of(f.shape), f.causes.empty() ? "" : f.causes.front().cause,
+          f.variant};
 }
 
 FindingPlace place_of(const FindingCause& overall) {
-  return {0.0, "", overall.cause};
+  return {0.0, "", overall.cause, overall.variant};
 }
 
 const KeptVerdict* CaseFile::verdict_on(const FindingPlace& place) const {

@@ -19,6 +19,7 @@ struct FindingPlace {
   double at_hz = 0.0;  ///< 0: it has none
   std::string shape = {};
   std::string cause = {};      ///< the most probable one; tells findings apart only without a place
+  std::string variant = {};    ///< as Finding::variant
   std::string split_off = {};  ///< the cause that the tester split off as a finding of its own
   /// Within 6 %, a dip is no peak.
   [[nodiscard]] bool same(const FindingPlace& other) const;

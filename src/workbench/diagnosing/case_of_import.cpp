@@ -25,7 +25,8 @@ Result<CaseMaterial> case_of(const ImportPreview& preview, const std::string& wh
   }
   if (takes.empty() && !preview.problems.empty()) return tl::unexpected(preview.problems.front());
   std::vector<CaseVariant> variants;
-  for (const auto& [id, variant] : preview.variants) variants.push_back({id, variant.change});
+  for (const auto& [id, variant] : preview.variants)
+    variants.push_back({id, variant.change, variant.name});
   const Description nothing;
   return case_material(preview.subject ? preview.subject->description : nothing, where, takes,
                        std::move(variants));

@@ -8,7 +8,7 @@
 namespace lalometer {
 namespace {
 
-constexpr int kVersion = 1;
+constexpr int kVersion = 2;
 
 std::size_t bytes_of(const Diagnosis& d) {
   return sizeof(Diagnosis) + 2048 * (d.findings.size() + d.overall.size() + 1);
@@ -41,7 +41,7 @@ Result<Diagnosis> made(const CaseInputs& in, const Making& making) {
     takes.push_back(std::move(one));
   }
   std::vector<CaseVariant> variants;
-  for (const Variant& v : in.variants) variants.push_back({std::to_string(v.id), v.change});
+  for (const Variant& v : in.variants) variants.push_back({std::to_string(v.id), v.change, v.name});
   return case_material(in.description, in.name, takes, std::move(variants))
       .map([](const CaseMaterial& material) { return diagnose(material); });
 }
@@ -59,7 +59,7 @@ Node<Diagnosis> case_node(const CaseInputs& in) {
     parts.push_back(
         fmt::format("{}/{}/{}", each.take.id, each.take.variant_id, each.take.conditions.sample));
   }
-  for (const Variant& v : in.variants) parts.push_back(std::to_string(v.id) + v.change);
+  for (const Variant& v : in.variants) parts.push_back(std::to_string(v.id) + v.change + v.name);
   return {node_key("case", kVersion, parts),
           [in](const Making& making) { return made(in, making); }, bytes_of};
 }

@@ -10,13 +10,14 @@ namespace {
 
 nlohmann::json json_of(const FindingPlace& p) {
   nlohmann::json json{{"at_hz", p.at_hz}, {"shape", p.shape}, {"cause", p.cause}};
+  if (!p.variant.empty()) json["variant"] = p.variant;
   if (!p.split_off.empty()) json["split_off"] = p.split_off;
   return json;
 }
 
 FindingPlace place_from(const nlohmann::json& j) {
   return {json_number(j, "at_hz", 0.0), json_text(j, "shape"), json_text(j, "cause"),
-          json_text(j, "split_off")};
+          json_text(j, "variant"), json_text(j, "split_off")};
 }
 
 }  // namespace

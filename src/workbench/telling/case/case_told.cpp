@@ -13,11 +13,13 @@ Told told_of(const FindingCause& c, bool with_against) {
   told.put("cause", c.cause).put("probability", c.probability);
   told.put("evidence", Told::Value(c.evidence));
   if (with_against) told.put("against", Told::Value(c.against));
+  if (!c.variant.empty()) told.put("variant", c.variant);
   return told;
 }
 
 std::string spoken(const FindingCause& c) {
   std::string text = fmt::format("{} {:.0f} %", c.cause, 100.0 * c.probability);
+  if (!c.variant.empty()) text += fmt::format(" in “{}”", c.variant);
   const auto list = [&](const char* lead, const std::vector<std::string>& all) {
     for (std::size_t i = 0; i < all.size(); ++i) text += (i == 0 ? lead : "; ") + all[i];
   };
@@ -32,6 +34,7 @@ std::vector<std::string> sentences(const Diagnosis& d) {
   for (const Finding& f : d.findings) {
     std::string text = fmt::format("{} at {} ({:+.1f} dB)", word_of(f.shape),
                                    frequency_text(f.frequency_hz), f.size_db);
+    if (!f.variant.empty()) text += fmt::format(" in “{}”", f.variant);
     for (const FindingCause& c : f.causes) text += ". " + spoken(c);
     if (!f.causes.empty() && f.causes.front().probability > 0.5)
       text += ". Remedy: " + remedy_of(f.causes.front().cause);
@@ -54,6 +57,7 @@ Told told_of(const Diagnosis& d) {
     row.put("causes", Told::Value(std::move(causes)));
     row.put("severity", word_of(f.severity)).put("correctable_by_eq", f.correctable_by_eq);
     row.put("next_step", f.next_step);
+    if (!f.variant.empty()) row.put("variant", f.variant);
     row.put("remedy", f.causes.empty() ? std::string() : remedy_of(f.causes.front().cause));
     findings.push_back(std::move(row));
   }
