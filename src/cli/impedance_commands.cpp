@@ -31,6 +31,7 @@ Result<SourceImpedance> impedance_of(const Doors& doors, const std::string& path
   choices.kind = ColumnKind::kImpedance;
   const ImportPreview preview = read_source(path, choices, doors.choice);
   const ImportItem* first = nullptr;
+  const ImportItem* unsaid = nullptr;  // a plain file, or a set that does not say
   const auto told = [](const ImportItem& item) {
     return SourceImpedance{*item.curve, item.rig ? item.rig->impedance_uncertainty_percent
                                                  : kUsualCalibration_percent};
@@ -39,7 +40,9 @@ Result<SourceImpedance> impedance_of(const Doors& doors, const std::string& path
     if (item.take.kind() != TakeKind::kImpedance || !item.curve) continue;
     if (first == nullptr) first = &item;
     if (condition_of(item.take) == condition) return told(item);
+    if (unsaid == nullptr && condition_of(item.take).empty()) unsaid = &item;
   }
+  if (unsaid != nullptr) return told(*unsaid);
   if (first != nullptr) return told(*first);
   if (!preview.problems.empty()) return tl::unexpected(preview.problems.front());
   return bad_input("No impedance was found here.", path);

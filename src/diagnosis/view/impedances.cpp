@@ -54,7 +54,7 @@ WiggleSearch search_of(const CaseView& v) {
   }
   search.least_percent = 0.3;
   search.low_hz = v.box ? 1.5 * v.box->fh_hz.value : 60.0;
-  search.high_hz = 8000.0;
+  search.high_hz = 20000.0;  // a short ground bends with its loops
   return search;
 }
 
