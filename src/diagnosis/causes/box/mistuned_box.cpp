@@ -14,16 +14,19 @@ namespace lalometer {
 namespace {
 
 void saw_alignment(Claim& c, const Alignment& a) {
-  const double later = a.f6_hz / a.best_f6_hz;
+  const double later = a.reach_hz / a.best_reach_hz;
   const double by_hump = std::exp(2.2 * (a.hump_db - std::max(a.best_hump_db, 1.0) - 1.5));
-  const double by_fall = std::exp(35.0 * (later - 1.1));
+  const double by_fall = std::exp(40.0 * (later - 1.08));
   c.saw(
       std::clamp(std::max(by_hump, by_fall), 0.1, 25.0),
       by_hump > by_fall
           ? fmt::format("it lifts the bass by {:.1f} dB; tuned to {:.0f} Hz it would by {:.1f} dB",
                         a.hump_db, a.best_fb_hz, std::max(a.best_hump_db, 0.0))
-          : fmt::format("it falls 6 dB at {:.0f} Hz; tuned to {:.0f} Hz it would at {:.0f} Hz",
-                        a.f6_hz, a.best_fb_hz, a.best_f6_hz));
+      : a.f6_hz > 1.03 * a.best_f6_hz
+          ? fmt::format("it falls 6 dB at {:.0f} Hz; tuned to {:.0f} Hz it would at {:.0f} Hz",
+                        a.f6_hz, a.best_fb_hz, a.best_f6_hz)
+          : fmt::format("its bass ends near {:.0f} Hz; tuned to {:.0f} Hz it would near {:.0f} Hz",
+                        a.reach_hz, a.best_fb_hz, a.best_reach_hz));
 }
 
 /// Where the impedance begins above the lower hump: by the drawing and the upper one.

@@ -12,7 +12,11 @@ struct Alignment {
   double hump_db = 0.0;  ///< above the mean from 4 to 8 times the driver's resonance
   double f6_hz = 0.0;  ///< 6 dB under that mean: of a driver that slopes by itself 3 dB tell little
   double best_f6_hz = 0.0;
-  double best_fb_hz = 0.0;  ///< the lowest F6 with a hump of at most 1 dB, else the least hump
+  /// How low it goes, whatever shelf it has: where a steep filter would end that takes as much away
+  /// over log f, losses counted to 12 dB.
+  double reach_hz = 0.0;
+  double best_reach_hz = 0.0;
+  double best_fb_hz = 0.0;  ///< the lowest reach with a hump of at most 1 dB, else the least hump
   double best_hump_db = 0.0;
 };
 /// A driver in a vented box, by the numbers that make its response.
