@@ -145,6 +145,7 @@ struct CompareOptions {
   std::string set;
   std::string by;
   std::string csv;
+  std::vector<std::string> aims;
   std::optional<double> calibration_percent;
 };
 
@@ -172,10 +173,14 @@ int compare_command(const Doors& doors, const CompareOptions& o) {
                                       material.members.size(), o.by),
                           path});
   }
-  const SeriesComparison s = compared(
-      material.members, material.role,
-      {.free_air = material.free_air ? &*material.free_air : nullptr, .parallel = on_threads()});
+  ComparisonOptions options{.free_air = material.free_air ? &*material.free_air : nullptr,
+                            .parallel = on_threads()};
+  if (!o.aims.empty()) options.aims.clear();
+  for (const std::string& word : o.aims) options.aims.push_back(*series_aim(word));
+  const SeriesComparison s = compared(material.members, material.role, options);
+  const std::vector<FactorTable> factors = factor_tables(s, material.members);
   Told told = told_of(s);
+  told.put("factors", told_of(factors));
   told.put("by", o.by).notes(material.notes).notes(aside);
   if (!o.csv.empty()) {
     std::ofstream out(o.csv);
@@ -184,6 +189,7 @@ int compare_command(const Doors& doors, const CompareOptions& o) {
   }
   if (doors.json) return print(doors, told);
   doors.out << comparison_table(s);
+  for (const FactorTable& t : factors) doors.out << t.told << '\n';
   for (const std::string& note : told.notes()) doors.out << "note: " << note << '\n';
   return kDone;
 }
@@ -243,6 +249,12 @@ void add_impedance_commands(CLI::App& app, Doors& doors, int& status) {
   command->add_option("--by", series->by, "what differs")
       ->required()
       ->check(CLI::IsMember({"variant", "sample"}));
+  command
+      ->add_option("--rank", series->aims,
+                   "what the ranking counts, separated by commas; otherwise smoothness, extension "
+                   "and output")
+      ->delimiter(',')
+      ->check(CLI::IsMember({"smoothness", "extension", "output", "decay", "load"}));
   command->add_option("--csv", series->csv, "the table of figures as a file too");
   uncertainty(*command, "--calibration-uncertainty", series->calibration_percent,
               "half-width of the rig's smooth error, per cent of the impedance");

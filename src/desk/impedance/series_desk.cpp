@@ -34,6 +34,19 @@ SeriesDesk::SeriesDesk(BookSession& session, QWidget* parent) : QWidget(parent),
   summary_ = role_label({}, "quiet", this);
   summary_->setObjectName(QStringLiteral("seriesSummary"));
   head->addWidget(summary_, 1);
+  head->addWidget(role_label(tr("rank by"), "quiet", this));
+  const SeriesOptions usual;
+  for (const SeriesAim aim : {SeriesAim::kSmoothness, SeriesAim::kExtension, SeriesAim::kOutput,
+                              SeriesAim::kDecay, SeriesAim::kLoad}) {
+    auto* button = new QPushButton(QString::fromLatin1(word_of(aim)), this);
+    button->setObjectName(QStringLiteral("seriesAim-") + button->text());
+    button->setCheckable(true);
+    button->setChecked(std::find(usual.aims.begin(), usual.aims.end(), aim) != usual.aims.end());
+    button->setProperty("aim", static_cast<int>(aim));
+    connect(button, &QPushButton::clicked, this, &SeriesDesk::follow);
+    head->addWidget(button);
+    aims_.push_back(button);
+  }
   progress_ = new QProgressBar(this);
   progress_->setRange(0, 1000);
   progress_->setTextVisible(false);
@@ -108,10 +121,21 @@ void SeriesDesk::follow() {
     if (t.subject_id == subject)
       what += QStringLiteral("|%1 %2 %3").arg(t.id).arg(t.variant_id).arg(t.rig_id);
   }
-  for (const Variant& v : session_.variants()) what += QString::fromStdString(v.name);
+  for (const Variant& v : session_.variants())
+    what += QString::fromStdString(v.name + '/' + v.changed);
+  for (const SeriesAim aim : aims())
+    what += QLatin1Char('#') + QString::number(static_cast<int>(aim));
   if (what == shown_) return;
   shown_ = what;
   start();
+}
+
+std::vector<SeriesAim> SeriesDesk::aims() const {
+  std::vector<SeriesAim> asked;
+  for (const QPushButton* button : aims_)
+    if (button->isChecked())
+      asked.push_back(static_cast<SeriesAim>(button->property("aim").toInt()));
+  return asked;
 }
 
 void SeriesDesk::start() {
@@ -124,11 +148,12 @@ void SeriesDesk::start() {
   wish.subject = session_.chosenSubject();
   wish.by_sample = by_->currentIndex() == 1;
   wish.loading = session_.loadingOf(wish.subject);
+  wish.aims = aims();
   for (const Take& t : session_.takes()) {
     if (t.subject_id == wish.subject) wish.takes.push_back(t);
   }
   for (const Variant& v : session_.variants()) {
-    if (v.subject_id == wish.subject) wish.variants.emplace_back(v.id, v.name);
+    if (v.subject_id == wish.subject) wish.variants.push_back(v);
   }
   running_ = true;
   work_id_ = session_.work().start<SeriesStudy>(
@@ -261,6 +286,24 @@ Cell cell_of(const MemberFigures& m, const MemberFigures& base, const std::strin
   return cell;
 }
 
+/// What was varied crosswise: a cell for each pair of levels, and what it means below.
+QString html_of(const FactorTable& t) {
+  const auto text = [](const std::string& s) { return QString::fromStdString(s).toHtmlEscaped(); };
+  QString html =
+      QStringLiteral(
+          "<br><b>%1, %2</b><table cellspacing='0' cellpadding='3'><tr><td>%3 \\ %4</td>")
+          .arg(text(word_of(t.aim)), text(t.unit), text(t.row_name), text(t.column_name));
+  for (const std::string& level : t.column_levels)
+    html += QStringLiteral("<td align='right'>%1</td>").arg(text(level));
+  for (std::size_t r = 0; r < t.cells.size(); ++r) {
+    html += QStringLiteral("</tr><tr><td>%1</td>").arg(text(t.row_levels[r]));
+    for (const std::optional<double>& cell : t.cells[r])
+      html += QStringLiteral("<td align='right'>%1</td>")
+                  .arg(cell ? QString::number(*cell, 'f', 2) : QStringLiteral("–"));
+  }
+  return html + QStringLiteral("</tr></table>") + text(t.told);
+}
+
 }  // namespace
 
 void SeriesDesk::fillTable() {
@@ -338,6 +381,7 @@ void SeriesDesk::fillWords() {
   }
   if (s.odd_one_out && by_->currentIndex() == 1)
     html += tr(" <b>Odd one out:</b> %1.").arg(text(s.members[*s.odd_one_out].name));
+  for (const FactorTable& t : study_->factors) html += html_of(t);
   for (const std::string& note : s.notes) html += QStringLiteral("<br>") + text(note);
   words_->setText(html);
 }

@@ -44,6 +44,7 @@ class SeriesDesk : public QWidget, public DeskPart {
   void fillTable();
   void fillWords();
   void save();
+  [[nodiscard]] std::vector<SeriesAim> aims() const;
 
   BookSession& session_;
   Theme theme_ = Theme::light();
@@ -51,6 +52,7 @@ class SeriesDesk : public QWidget, public DeskPart {
   QLabel* summary_;
   QLabel* empty_;
   QPushButton* save_;
+  std::vector<QPushButton*> aims_;  ///< what the ranking counts
   QPushButton* stop_button_;
   QProgressBar* progress_;
   SeriesStrip* strip_;

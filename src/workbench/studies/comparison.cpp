@@ -3,10 +3,14 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <functional>
 #include <numeric>
 
+#include "acoustics/decay/impulse_of.h"
+#include "acoustics/decay/ridges.h"
+#include "acoustics/impedance/box_signature.h"
 #include "acoustics/spectrum/figures.h"
 #include "acoustics/spectrum/smoothing.h"
 #include "base/constants.h"
@@ -14,6 +18,8 @@
 
 namespace lalometer {
 namespace {
+
+constexpr std::array kAims = {"smoothness", "extension", "output", "decay", "load"};
 
 /// What two takes of one thing usually differ by where nobody has tried: coils warm up, suspensions
 /// ease, boxes are screwed down again (common practice, no source).
@@ -114,9 +120,24 @@ std::optional<double> repeat_error(const std::vector<ComparedMember>& members) {
   return kTwoSided95 * std::sqrt(2.0 * sum / freedom);
 }
 
+double ring_ms(const Response& curve) {
+  constexpr double kHeard_db = -20.0;
+  const double low = std::max(1.3 * curve.valid().low_hz, 20.0);
+  const double high = std::min(curve.valid().high_hz / 1.3, 10000.0);
+  double longest = 0.0;
+  // As long as a row's neighbours know.
+  for (const Ridge& r : decay_ridges(impulse_of(curve), {0.0, std::min(8.0 / low, 0.2)},
+                                     {.low_hz = low, .high_hz = high}))
+    if (r.share_db > kHeard_db) longest = std::max(longest, 1e3 * r.decay_s.value);
+  return longest;
+}
+
 MemberFigures member_figures(const ComparedMember& m, ImpedanceRole role,
                              std::optional<double> re_ohm) {
   MemberFigures out{m.id, m.name, {}, {}, {}, {}, {}, {}, {}};
+  if (!m.impedances.empty())
+    if (const auto low = impedance_minimum(m.impedances.front()))
+      out.minimum_ohm = low->magnitude_ohm;
   std::map<std::string, std::vector<Estimate>> repeats;
   for (std::size_t i = 0; i < m.impedances.size(); ++i) {
     const double calibration_percent =
@@ -152,6 +173,7 @@ MemberFigures member_figures(const ComparedMember& m, ImpedanceRole role,
       out.f6_hz = lower_limit(*out.response, *level, 6.0);
     }
     out.roughness_db = roughness(*out.response);
+    if (m.responses.front().has_phase()) out.ring_ms = ring_ms(m.responses.front());
   }
   return out;
 }
@@ -255,14 +277,19 @@ void place(SeriesComparison& s, const std::vector<std::pair<std::size_t, double>
   }
 }
 
-void rank(SeriesComparison& s) {
+void rank(SeriesComparison& s, const std::vector<SeriesAim>& aims) {
+  const auto asked = [&](SeriesAim aim) {
+    return std::find(aims.begin(), aims.end(), aim) != aims.end();
+  };
   for (std::size_t i = 0; i < s.members.size(); ++i) s.ranking.push_back({i, 0.0, {}});
-  std::vector<std::pair<std::size_t, double>> smooth, deep, loud, loops, leaks;
+  std::vector<std::pair<std::size_t, double>> smooth, deep, loud, loops, leaks, rings, loads;
   for (std::size_t i = 0; i < s.members.size(); ++i) {
     const MemberFigures& m = s.members[i];
     if (m.roughness_db) smooth.emplace_back(i, *m.roughness_db);
     if (m.f6_hz) deep.emplace_back(i, *m.f6_hz);
     if (m.level_db) loud.emplace_back(i, -m.level_db->value);
+    if (m.ring_ms) rings.emplace_back(i, *m.ring_ms);
+    if (m.minimum_ohm) loads.emplace_back(i, -*m.minimum_ohm);
     if (!m.impedance.empty()) {
       double sum = 0.0;
       for (const Wiggle& w : m.wiggles) sum += w.height_percent;
@@ -270,9 +297,11 @@ void rank(SeriesComparison& s) {
     }
     if (const ReadFigure* ql = figure_of(m, "ql")) leaks.emplace_back(i, -ql->value.value);
   }
-  place(s, smooth, 0.25 * s.repeat_db, "roughness", "dB", 1.0);
-  place(s, deep, 2.0, "F6", "Hz", 1.0);
-  place(s, loud, 0.5 * s.repeat_db, "output", "dB", -1.0);
+  if (asked(SeriesAim::kSmoothness)) place(s, smooth, 0.25 * s.repeat_db, "roughness", "dB", 1.0);
+  if (asked(SeriesAim::kExtension)) place(s, deep, kExtensionAlike_hz, "F6", "Hz", 1.0);
+  if (asked(SeriesAim::kOutput)) place(s, loud, 0.5 * s.repeat_db, "output", "dB", -1.0);
+  if (asked(SeriesAim::kDecay)) place(s, rings, kDecayAlike_ms, "rings for", "ms", 1.0);
+  if (asked(SeriesAim::kLoad)) place(s, loads, kLoadAlike_ohm, "lowest impedance", "ohm", -1.0);
   // Where nothing was heard, the impedance still tells of standing waves and leaks.
   if (smooth.size() < 2) {
     place(s, loops, 0.5, "loops in the impedance", "% in all", 1.0);
@@ -287,10 +316,20 @@ void rank(SeriesComparison& s) {
 
 }  // namespace
 
+const char* word_of(SeriesAim aim) {
+  return kAims[static_cast<std::size_t>(aim)];
+}
+
+std::optional<SeriesAim> series_aim(std::string_view word) {
+  for (std::size_t i = 0; i < kAims.size(); ++i)
+    if (word == kAims[i]) return static_cast<SeriesAim>(i);
+  return std::nullopt;
+}
+
 SeriesComparison compared(const std::vector<ComparedMember>& told_members, ImpedanceRole role,
                           const ComparisonOptions& options) {
   SeriesComparison s;
-  const auto& [re_ohm, free_air, stop, parallel] = options;
+  const auto& [re_ohm, free_air, aims, stop, parallel] = options;
   if (free_air != nullptr && role == ImpedanceRole::kClosedBox) {
     if (const auto fit = fit_driver(*free_air, {.re_ohm = re_ohm})) s.driver_fs_hz = fit->fs_hz;
   }
@@ -348,7 +387,7 @@ SeriesComparison compared(const std::vector<ComparedMember>& told_members, Imped
         s.odd_one_out = static_cast<std::size_t>(odd - nearest.begin());
     }
   }
-  rank(s);
+  rank(s, aims);
   return s;
 }
 

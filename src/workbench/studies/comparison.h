@@ -4,12 +4,22 @@
 #include <optional>
 #include <stop_token>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "base/progress.h"
 #include "workbench/results/impedance_reading.h"
 
 namespace lalometer {
+
+/// What a series is asked for.
+enum class SeriesAim { kSmoothness, kExtension, kOutput, kDecay, kLoad };
+[[nodiscard]] const char* word_of(SeriesAim aim);
+[[nodiscard]] std::optional<SeriesAim> series_aim(std::string_view word);
+/// Closer ones are alike (common practice, no source).
+inline constexpr double kExtensionAlike_hz = 2.0;
+inline constexpr double kDecayAlike_ms = 0.3;
+inline constexpr double kLoadAlike_ohm = 0.1;
 
 /// Takes of one variant or one sample, for comparing it with its fellows.
 struct ComparedMember {
@@ -19,6 +29,7 @@ struct ComparedMember {
   std::vector<Response> impedances;  ///< of one condition
   /// Smooth error that each one's rig may have, per cent; those not told: the usual.
   std::vector<double> calibration_percent = {};
+  std::string changed = {};  ///< what it says of itself, for factors.h
 };
 
 /// A member's own figures.
@@ -35,6 +46,10 @@ struct MemberFigures {
   std::optional<double> roughness_db;
   std::optional<double> f6_hz;  ///< where the level has fallen by 6 dB for good, going down
   std::string refusal;          ///< why an impedance was not read
+  std::optional<double> minimum_ohm = {};  ///< lowest magnitude, 20 Hz to 20 kHz
+  /// What rings longest on the axis, until 20 dB weaker, of ridges no more than 20 dB under the
+  /// response there; 0: nothing rings. Nothing where no take has phase.
+  std::optional<double> ring_ms = {};
 };
 
 struct FigureDifference {
@@ -75,12 +90,14 @@ struct SeriesComparison {
 
 /// Figures, differences and ranking of the members, in their order. Two figures differ really where
 /// the difference exceeds both uncertainties together and the scatter of repeats. Ranking: places
-/// in smoothness, extension and output, ties where the difference is within repeat error.
-/// A stop leaves members that were not reached without figures.
+/// in what is asked (smoothness, extension and output where nobody says), ties where the difference
+/// is within repeat error. A stop leaves members that were not reached without figures.
 struct ComparisonOptions {
   std::optional<double> re_ohm = std::nullopt;
   /// The driver alone, for what a filling won in a closed box; may be null.
   const Response* free_air = nullptr;
+  /// What the ranking counts.
+  std::vector<SeriesAim> aims = {SeriesAim::kSmoothness, SeriesAim::kExtension, SeriesAim::kOutput};
   std::stop_token stop = {};
   Parallel parallel = in_turn;
 };

@@ -238,15 +238,18 @@ Result<SeriesStudy> study_series(const SeriesOptions& wish, const CurveSource& c
   for (const auto& [take, taken] : have) {
     std::string id;
     std::string name;
+    std::string changed;
     if (wish.by_sample) {
       id = name = take->conditions.sample;
     } else {
-      for (const auto& [variant, text] : wish.variants) {
-        if (variant == take->variant_id) name = text;
+      for (const Variant& variant : wish.variants) {
+        if (variant.id != take->variant_id) continue;
+        name = variant.name;
+        changed = variant.changed;
       }
       id = std::to_string(take->variant_id);
     }
-    material.push_back({take, &taken.curve, id, name, taken.calibration_percent});
+    material.push_back({take, &taken.curve, id, name, taken.calibration_percent, changed});
   }
   const SeriesMaterial members = series_material(material, wish.loading);
   if (members.members.size() < 2) {
@@ -258,9 +261,11 @@ Result<SeriesStudy> study_series(const SeriesOptions& wish, const CurveSource& c
   study.role = members.role;
   study.comparison = compared(members.members, members.role,
                               {.free_air = members.free_air ? &*members.free_air : nullptr,
+                               .aims = wish.aims,
                                .stop = stop,
                                .parallel = parallel});
   if (stop.stop_requested()) return cancelled();
+  study.factors = factor_tables(study.comparison, members.members);
   for (const std::string& note : members.notes) study.comparison.notes.push_back(note);
   study.overlay.title = "All over each other";
   study.overlay.left.unit = "ohm";

@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "workbench/reading/lane_content.h"
-#include "workbench/studies/comparison.h"
+#include "workbench/studies/factors.h"
 
 /// What the impedance desk analyses from a book's takes, on a worker.
 namespace lalometer {
@@ -70,6 +70,7 @@ struct DriverStudy {
 /// Variants or samples of a subject against one another.
 struct SeriesStudy {
   SeriesComparison comparison;
+  std::vector<FactorTable> factors;  ///< where several things were varied
   ImpedanceRole role = ImpedanceRole::kDriver;
   std::vector<std::optional<Response>> impedances;  ///< of each member, for its small picture
   LaneContent overlay;                              ///< all of them over each other
@@ -79,7 +80,8 @@ struct SeriesOptions {
   bool by_sample = false;
   std::string loading;
   std::vector<Take> takes;  ///< of the subject
-  std::vector<std::pair<Id, std::string>> variants;
+  std::vector<Variant> variants;
+  std::vector<SeriesAim> aims = ComparisonOptions().aims;
 };
 [[nodiscard]] Result<SeriesStudy> study_series(const SeriesOptions& wish, const CurveSource& curves,
                                                std::stop_token stop, const Progress& progress = {},

@@ -25,7 +25,7 @@ ComparedMember& member_of(SeriesMaterial& material, const CurveOfTake& curve) {
     if (m.id == curve.member_id) return m;
   }
   return material.members.emplace_back(
-      ComparedMember{curve.member_id, curve.member_name, {}, {}, {}});
+      ComparedMember{curve.member_id, curve.member_name, {}, {}, {}, curve.member_changed});
 }
 
 }  // namespace
@@ -93,12 +93,16 @@ SeriesMaterial series_material(const ImportPreview& set, bool by_sample) {
     if (!item.curve || item.calibration) continue;
     std::string id = by_sample ? item.take.conditions.sample : item.variant_id;
     std::string name = id;
+    std::string changed;
     for (const auto& [own, variant] : set.variants) {
-      if (!by_sample && own == id) name = variant.name;
+      if (!by_sample && own == id) {
+        name = variant.name;
+        changed = variant.changed;
+      }
     }
     curves.push_back(
         {&item.take, &*item.curve, id, name,
-         item.rig ? item.rig->impedance_uncertainty_percent : kUsualCalibration_percent});
+         item.rig ? item.rig->impedance_uncertainty_percent : kUsualCalibration_percent, changed});
   }
   return series_material(curves, set.subject ? set.subject->description.loading : std::string());
 }

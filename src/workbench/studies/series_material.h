@@ -23,6 +23,7 @@ struct CurveOfTake {
   std::string member_id;  ///< variant or sample; empty: belongs to none
   std::string member_name;
   double calibration_percent = kUsualCalibration_percent;  ///< of an impedance's rig
+  std::string member_changed = {};                         ///< what the variant says of itself
 };
 /// Groups curves by member: responses on the axis, brought to 2.83 V and 1 m; impedances of one
 /// condition (the one most members have; free air before others when samples are compared). What is

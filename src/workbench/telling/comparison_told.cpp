@@ -28,6 +28,7 @@ Told told_of(const MemberFigures& m) {
   Told told;
   told.put("id", m.id).put("name", m.name).put("figures", std::move(figures));
   told.put("smoothness_db", m.roughness_db).put("f6_hz", m.f6_hz);
+  told.put("decay_ms", m.ring_ms).put("minimum_ohm", m.minimum_ohm);
   told.put("output_db", m.level_db ? std::optional(m.level_db->value) : std::nullopt);
   return std::move(told.put("wiggles", std::move(wiggles)));
 }
@@ -55,6 +56,33 @@ Told told_of(const PairDifference& p, const SeriesComparison& s) {
 }
 
 }  // namespace
+
+std::vector<Told> told_of(const std::vector<FactorTable>& tables) {
+  std::vector<Told> all;
+  for (const FactorTable& t : tables) {
+    Told one;
+    one.put("aim", word_of(t.aim)).put("unit", t.unit);
+    one.put("rows", t.row_name).put("row_levels", t.row_levels);
+    one.put("columns", t.column_name).put("column_levels", t.column_levels);
+    std::vector<Told> cells;
+    for (std::size_t r = 0; r < t.cells.size(); ++r)
+      for (std::size_t c = 0; c < t.cells[r].size(); ++c)
+        cells.emplace_back()
+            .put("row", t.row_levels[r])
+            .put("column", t.column_levels[c])
+            .put("value", t.cells[r][c]);
+    one.put("cells", std::move(cells));
+    one.put("row_effect", t.row_effect).put("row_real", t.row_real);
+    one.put("column_effect", t.column_effect).put("column_real", t.column_real);
+    if (t.interaction)
+      one.put("interaction", *t.interaction);
+    else
+      one.put("interaction", nullptr);
+    one.put("interaction_real", t.interaction_real);
+    all.push_back(std::move(one.put("told", t.told)));
+  }
+  return all;
+}
 
 Told told_of(const SeriesComparison& s) {
   Told told;

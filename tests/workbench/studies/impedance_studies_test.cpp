@@ -191,7 +191,7 @@ TEST(SeriesStudies, TellVariantsAndSamplesApart) {
   wish.subject = 1;
   wish.loading = "vented";
   wish.takes = {take(1, "in-box"), take(2, "free-air"), leaky, take(4, "free-air", "C")};
-  wish.variants = {{1, "tight"}, {2, "leaky"}};
+  wish.variants = {{1, 1, "tight", "", ""}, {2, 1, "leaky", "", ""}};
   std::vector<double> told;
   const auto study = study_series(wish, source(), {}, [&](double p) { told.push_back(p); });
   ASSERT_TRUE(study) << study.error().text();
