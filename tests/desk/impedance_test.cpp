@@ -125,6 +125,28 @@ TEST_F(Impedances, TheLeakShowsInTheTableOfVariants) {
   EXPECT_TRUE(part<QLabel>("seriesWords")->text().contains(QStringLiteral("From Bare, cable")));
 }
 
+// What was varied crosswise shows as a table of its own; the ranking counts what is asked.
+TEST_F(Impedances, WhatWasVariedCrosswiseIsTabled) {
+  const char* const said[] = {"felt 0 mm, cable 0 m", "felt 20 mm, cable 0 m",
+                              "felt 0 mm, cable 3 m"};
+  std::vector<Variant> three = session().variants();
+  std::erase_if(three, [&](const Variant& v) { return v.subject_id != session().chosenSubject(); });
+  ASSERT_EQ(three.size(), 3U);
+  for (std::size_t i = 0; i < 3; ++i) {
+    three[i].changed = said[i];
+    edit([v = three[i]](Book& book) { return book.set_variant(v); });
+  }
+  window_->showDesk(QStringLiteral("impedances"));
+  rest();
+  const auto words = [&] { return part<QLabel>("seriesWords")->text(); };
+  EXPECT_TRUE(words().contains(QStringLiteral("<b>load, ohm</b>"))) << words().toStdString();
+  EXPECT_TRUE(words().contains(QStringLiteral("felt makes no difference")));
+  EXPECT_FALSE(words().contains(QStringLiteral("lowest impedance")));
+  QTest::mouseClick(part<QPushButton>("seriesAim-load"), Qt::LeftButton);
+  rest();
+  EXPECT_TRUE(words().contains(QStringLiteral("lowest impedance"))) << words().toStdString();
+}
+
 TEST_F(Impedances, SamplesAreMatchedAndTheOddOneIsNamed) {
   openWoofers();
   auto* by = part<QComboBox>("seriesBy");
