@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "acoustics/baffle/baffle.h"
+#include "acoustics/decay/ridges.h"
 #include "acoustics/enclosure/box_modes.h"
 #include "acoustics/enclosure/driver_circuit.h"
 #include "acoustics/enclosure/port.h"
@@ -72,6 +73,8 @@ struct CaseTake {
   Response curve;
   std::vector<std::string> seen = {};  ///< codes of what its recording showed: "clipping", ...
   std::optional<double> reflection_s = std::nullopt;  ///< after the arrival
+  /// What rings on, where it was looked for (on the axis, with phase); nothing: it was not.
+  std::optional<std::vector<Ridge>> ridges = std::nullopt;
 };
 
 struct CaseVariant {

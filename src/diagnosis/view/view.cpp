@@ -191,6 +191,19 @@ SeenFeature seen_at(const CaseView& v, const CurveFeature& f) {
   return s;
 }
 
+/// The slowest turn at a feature, of those loud enough to make a feature of such a size.
+std::optional<double> ringing(const CaseView& v, const SeenFeature& s) {
+  constexpr double kLoud_db = -24.0;
+  if (!v.axis_take->ridges || s.at_hz < 1.5 * v.valid.low_hz || s.at_hz > 12000.0)
+    return std::nullopt;
+  double q = 0.0;
+  for (const Ridge& r : *v.axis_take->ridges)
+    if (r.share_db > kLoud_db && r.frequency_hz.value > 0.97 * s.low_hz &&
+        r.frequency_hz.value < 1.03 * s.high_hz)
+      q = std::max(q, r.q());
+  return q;
+}
+
 void find_features(CaseView& v) {
   v.outstanding_db = outstanding(*v.axis, filled(v.level_db));
   std::map<std::string, std::vector<double>> stands;
@@ -206,6 +219,7 @@ void find_features(CaseView& v) {
                                            std::min(v.valid.high_hz / 1.1, 16000.0), least)) {
     SeenFeature s = seen_at(v, f);
     ask_others(v, s, v.outstanding_db, outstanding);
+    s.rings_q = ringing(v, s);
     if (const auto foretold = stands.find(s.leads); foretold != stands.end()) {
       s.from_edges = std::clamp(shared_by(f, v.outstanding_db, {foretold->second}), -1.0, 1.5);
       for (std::size_t i = f.from; i < f.to; ++i)
@@ -241,6 +255,7 @@ void find_sharp_features(CaseView& v) {
       wide += std::abs(fine[i]) > 0.5 * std::abs(f.height_db) ? 1U : 0U;
     s.q = kPerOctave / (std::log(2.0) * static_cast<double>(wide));
     ask_others(v, s, fine, finely);
+    s.rings_q = ringing(v, s);
     const auto broad =
         std::find_if(v.features.begin(), v.features.end(), [&](const SeenFeature& other) {
           return !other.sharp && other.feature.height_db * f.height_db > 0.0 &&

@@ -43,7 +43,10 @@ struct SeenFeature {
   double edges_db = 0.0;
   std::string leads = {};          ///< the driver that plays most there
   double crossover_octaves = 9.0;  ///< from the nearest crossover
-  bool in_comb = false;            ///< one of several evenly spaced in Hz
+  /// Q of what rings on there, by the decay on the axis; 0: nothing does; nothing where it was not
+  /// looked for.
+  std::optional<double> rings_q = std::nullopt;
+  bool in_comb = false;  ///< one of several evenly spaced in Hz
   std::optional<double> wiggle_box =
       std::nullopt;  ///< height of an impedance loop there, %; 0: none
   std::optional<double> wiggle_free = std::nullopt;

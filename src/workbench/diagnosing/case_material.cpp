@@ -2,6 +2,7 @@
 
 #include <algorithm>
 
+#include "acoustics/decay/impulse_of.h"
 #include "acoustics/signal/recording/disturbance.h"
 #include "acoustics/signal/recording/recording_checks.h"
 #include "book/description/driver_parameters.h"
@@ -79,6 +80,19 @@ std::vector<std::string> seen_of(const DiagnosedTake& t) {
   return seen;
 }
 
+/// On the axis alone: that is where features are found.
+void look_for_ridges(CaseTake& t) {
+  constexpr double kPeriods = 8.0;  // of the lowest that is valid, at most as long as usual gates
+  if (t.kind != CaseTake::Kind::kResponse || !t.curve.has_phase() || t.horizontal_deg != 0.0 ||
+      t.vertical_deg != 0.0 || !t.driver.empty() || !t.flipped.empty() || !t.condition.empty())
+    return;
+  const double low = std::max(1.3 * t.curve.valid().low_hz, 100.0);
+  const double high = std::min(t.curve.valid().high_hz / 1.3, 12000.0);
+  if (high < 2.0 * low) return;
+  t.ridges = decay_ridges(impulse_of(t.curve), {0.0, std::min(kPeriods / low, 0.05)},
+                          {.low_hz = low, .high_hz = high});
+}
+
 }  // namespace
 
 Result<CaseMaterial> case_material(const Description& description, const std::string& where,
@@ -128,6 +142,7 @@ Result<CaseMaterial> case_material(const Description& description, const std::st
     }
     if (t.stage != nullptr && t.stage->first_reflection_s)
       one.reflection_s = *t.stage->first_reflection_s - t.stage->gate_start_s();
+    look_for_ridges(one);
     m.takes.push_back(std::move(one));
   }
   if (m.takes.empty()) return bad_input("Nothing that could be diagnosed was found here.", where);

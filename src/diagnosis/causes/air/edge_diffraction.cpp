@@ -5,6 +5,7 @@
 
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/ringing.h"
 
 /// Sound that goes round the front's edges: dips and peaks where the drawing has them, gone to the
 /// side.
@@ -33,6 +34,7 @@ std::vector<Claim> claims(const CaseView& v) {
       c.saw(std::max(0.05, std::pow(both / kOrdinary_db, 7.0)), "no more than an ordinary box has");
     else
       c.saw(std::min(3.0, std::pow(both / kOrdinary_db, 2.0)), "more than an ordinary box has");
+    saw_no_ringing(c, f);
     if (f.horizontal) {
       if (*f.horizontal < 0.35)
         c.saw(3.0, "it is gone to the sides");

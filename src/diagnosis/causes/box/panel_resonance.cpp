@@ -7,6 +7,7 @@
 #include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/ringing.h"
 
 /// A wall that gives way: sharp, tiny in the impedance, whatever the filling.
 namespace lalometer {
@@ -24,6 +25,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
     c.feature = i;
     c.saw(std::clamp(std::pow(f.q / 16.0, 2.0), 0.3, 5.0), fmt::format("its Q is {:.0f}", f.q));
     if (f.at_hz > 900.0) c.saw(0.4, "that is high for a wall");
+    saw_ringing(c, f, {.rings = 3.0, .not_so = 0.9, .low_q = 15.0});
     if (f.horizontal)
       c.saw(*f.horizontal > 0.5 ? 2.5 : 0.3,
             *f.horizontal > 0.5 ? "it is alike at all angles" : "it changes with the angle");

@@ -6,6 +6,7 @@
 #include "acoustics/impedance/box_signature.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/ringing.h"
 
 /// A trap in the network: the same dip everywhere, and a peak of the impedance.
 namespace lalometer {
@@ -92,6 +93,7 @@ std::vector<Claim> of_shunts(const CaseView& v) {
                       frequency_text(least_hz)));
     c.saw(std::clamp(std::exp(0.9 * (-f.feature.height_db - 3.2)), 0.3, 4.0),
           fmt::format("the dip is {:.1f} dB deep", -f.feature.height_db));
+    if (f.rings_q && *f.rings_q > 8.0) saw_ringing(c, f, {.rings = 0.35, .not_so = 1.0});
     if (f.horizontal)
       c.saw(*f.horizontal > 0.65 ? 2.5 : 0.2,
             *f.horizontal > 0.65 ? "it is alike at all angles" : "it changes with the angle");

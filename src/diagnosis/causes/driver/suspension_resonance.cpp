@@ -5,6 +5,7 @@
 
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/ringing.h"
 
 /// The surround moves by itself: in free air and in any box alike.
 namespace lalometer {
@@ -53,7 +54,9 @@ std::vector<Claim> claims(const CaseView& v) {
       c.saw(1.6, "the edges foretell nothing there");
     if (v.material->subject.inner && !f.at_mode && f.horizontal && *f.horizontal > 0.65)
       c.saw(1.5, "no wave of the box lies there");
-    if (f.q > 4.0 && f.q < 20.0) c.saw(1.4, fmt::format("its Q is {:.0f}", f.q));
+    if (!saw_ringing(c, f, {.rings = 3.0, .not_so = 0.5, .low_q = 3.0, .high_q = 20.0}) &&
+        f.q > 4.0 && f.q < 20.0)
+      c.saw(1.4, fmt::format("its Q is {:.0f}", f.q));
     if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz");
     c.next_step = "Take the driver's impedance in free air and its near field.";
     all.push_back(std::move(c));
