@@ -11,7 +11,7 @@
 namespace lalometer {
 namespace {
 
-constexpr double kWorthTelling = 0.1;
+constexpr double kWorthTelling = 0.05;
 
 struct Named {
   const char* word;
@@ -27,12 +27,16 @@ FindingSeverity severity_of(double size_db, double q, double probability) {
 }
 
 /// The ratios are a little shy: of what has even odds by them and less, less is true; of the rest
-/// more. Set on ensembles of two simulators (docs/accuracy.md, "Diagnosis").
+/// more. And a cause that nothing much speaks for is rarer than its ratios say: many are tried. Set
+/// on ensembles of two simulators (docs/accuracy.md, "Diagnosis").
 constexpr double kSharper = 1.4;
+constexpr double kRare = 2.3;
+constexpr double kRareBelow = -0.62;  // a probability of 0.35
 
 double calibrated(double p) {
-  const double sure = std::pow(p, kSharper);
-  return sure / (sure + std::pow(1.0 - p, kSharper));
+  double logit = kSharper * std::log(p / (1.0 - p));
+  if (logit < kRareBelow) logit = kRareBelow + kRare * (logit - kRareBelow);
+  return 1.0 / (1.0 + std::exp(-logit));
 }
 
 /// Of claims on one thing: each one's odds against all others and against an ordinary loudspeaker.

@@ -43,7 +43,7 @@ std::vector<Claim> claims(const CaseView& v) {
                              std::abs(t->horizontal_deg), -less, frequency_text((*v.axis)[at]),
                              2e3 * d.radius_m, frequency_text(expected)));
       if (s.loading == "open-baffle") c.saw(0.4, "an open panel narrows by itself");
-      c.saw(std::clamp(std::exp(4.0 * (octaves - 1.75)), 0.5, 8.0),
+      c.saw(std::clamp(std::exp(4.0 * (octaves - 1.75)), 0.7, 8.0),
             fmt::format("it plays {:.1f} octaves above that", octaves));
       c.next_step = "A lower crossover or a smaller driver widens it.";
       return {c};
