@@ -302,8 +302,8 @@ const std::vector<Cause>& all_causes() {
   return all;
 }
 
-Diagnosis diagnose(const CaseMaterial& material) {
-  const CaseView view = view_of(material);
+Diagnosis diagnose(const CaseMaterial& material, const ImpedanceSide* known) {
+  const CaseView view = view_of(material, main_variant(material), known);
   Diagnosis d = of_view(view);
   for (const std::string& id : other_states(view)) {
     const CaseVariant* variant = material.variant(id);

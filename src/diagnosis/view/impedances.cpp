@@ -12,10 +12,9 @@ namespace {
 constexpr double kC = kSpeedOfSound20_m_s;
 constexpr double kMode = 0.05;  // how far off the inner sizes may be
 
-/// Which impedances there are, and what fits of them say.
-void fit_impedances(CaseView& v) {
-  const CaseMaterial& m = *v.material;
-  for (const CaseTake& t : m.takes) {
+/// Which impedances there are.
+void find_impedances(CaseView& v) {
+  for (const CaseTake& t : v.material->takes) {
     if (t.kind != CaseTake::Kind::kImpedance) continue;
     const bool free = t.condition == "free-air";
     const bool other = t.condition == "added-mass" || t.condition == "test-box";
@@ -23,6 +22,11 @@ void fit_impedances(CaseView& v) {
     if (!free && !other && t.variant == v.variant && v.box_impedance == nullptr)
       v.box_impedance = &t;
   }
+}
+
+/// What fits of them say.
+void fit_impedances(CaseView& v) {
+  const CaseMaterial& m = *v.material;
   if (v.free_impedance != nullptr)
     if (auto fit = fit_driver(v.free_impedance->curve)) v.free_air = *std::move(fit);
   if (v.box_impedance == nullptr) return;
@@ -103,20 +107,24 @@ void follow_variants(CaseView& v, const WiggleSearch& search) {
   }
 }
 
-/// Loops of the impedance in the box, of those in free air, and which features they belong to.
+/// Waves of the box's air.
+std::vector<BoxMode> modes_of(const CaseSubject& s) {
+  return s.inner ? box_modes(*s.inner, 2500.0, inner_speed_m_s(s.damping, kC))
+                 : std::vector<BoxMode>();
+}
+
+/// Loops of the impedance in the box and in free air.
 void find_wiggles_of(CaseView& v) {
   const CaseMaterial& m = *v.material;
   const WiggleSearch search = search_of(v);
-  std::optional<std::vector<Wiggle>> free;
+  std::optional<std::vector<Wiggle>>& free = v.free_wiggles;
   if (v.free_air) {
     WiggleSearch own = search;
     own.model_to_hz = v.free_air->fitted_to_hz;
     own.humps = {1.0, 0.0};
     free = find_wiggles(v.free_impedance->curve, &v.free_air->motor, own);
   }
-  std::vector<BoxMode> modes;
-  if (m.subject.inner)
-    modes = box_modes(*m.subject.inner, 2500.0, inner_speed_m_s(m.subject.damping, kC));
+  const std::vector<BoxMode> modes = modes_of(m.subject);
   if (v.box_impedance != nullptr) {
     const FittedImpedance* motor = v.box ? &v.box->motor : v.closed ? &v.closed->motor : nullptr;
     for (const Wiggle& w : find_wiggles(v.box_impedance->curve, motor, search)) {
@@ -127,6 +135,12 @@ void find_wiggles_of(CaseView& v) {
     }
     follow_variants(v, search);
   }
+}
+
+/// Which features they belong to.
+void match_features(CaseView& v) {
+  const std::vector<BoxMode> modes = modes_of(v.material->subject);
+  const std::optional<std::vector<Wiggle>>& free = v.free_wiggles;
   for (SeenFeature& f : v.features) {
     const auto near = [&](double hz) { return std::abs(std::log(hz / f.at_hz)); };
     if (v.box_impedance != nullptr) {
@@ -148,9 +162,15 @@ void find_wiggles_of(CaseView& v) {
 
 }  // namespace
 
-void look_at_impedances(CaseView& v) {
-  fit_impedances(v);
-  find_wiggles_of(v);
+void look_at_impedances(CaseView& v, const ImpedanceSide* known) {
+  find_impedances(v);
+  if (known != nullptr) {
+    static_cast<ImpedanceSide&>(v) = *known;
+  } else {
+    fit_impedances(v);
+    find_wiggles_of(v);
+  }
+  match_features(v);
 }
 
 }  // namespace lalometer

@@ -335,12 +335,26 @@ std::vector<const CaseTake*> CaseView::responses() const {
   return all;
 }
 
-CaseView view_of(const CaseMaterial& material) {
-  return view_of(material, main_of(material, &CaseTake::variant));
+std::string main_variant(const CaseMaterial& material) {
+  return main_of(material, &CaseTake::variant);
 }
 
-CaseView view_of(const CaseMaterial& material, const std::string& variant) {
-  CaseView v{.material = &material};
+CaseView view_of(const CaseMaterial& material) {
+  return view_of(material, main_variant(material));
+}
+
+ImpedanceSide impedance_side(const CaseMaterial& material) {
+  CaseView v;
+  v.material = &material;
+  v.variant = main_variant(material);
+  look_at_impedances(v, nullptr);
+  return v;
+}
+
+CaseView view_of(const CaseMaterial& material, const std::string& variant,
+                 const ImpedanceSide* known) {
+  CaseView v;
+  v.material = &material;
   v.variant = variant;
   v.sample = main_of(material, &CaseTake::sample);
   for (const CaseTake* t : v.responses())
@@ -357,7 +371,7 @@ CaseView view_of(const CaseMaterial& material, const std::string& variant) {
     find_comb(v);
     find_sharp_features(v);
   }
-  look_at_impedances(v);
+  look_at_impedances(v, known);
   return v;
 }
 

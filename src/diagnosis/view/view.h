@@ -65,17 +65,9 @@ struct SeenWiggle {
   double pipe_off = 1.0;
 };
 
-struct CaseView {
-  const CaseMaterial* material = nullptr;
-  std::string variant = {}, sample = {};
-  const CaseTake* axis_take = nullptr;               ///< on the axis, all drivers; null without one
-  std::optional<FrequencyAxis> axis = std::nullopt;  ///< common to all curves
-  std::vector<double> level_db = {};                 ///< of the reference
-  std::vector<double> outstanding_db = {};
-  ValidRange valid = {0.0, 0.0};
-  std::vector<SeenFeature> features = {};
-  const CaseTake* box_impedance = nullptr;
-  const CaseTake* free_impedance = nullptr;
+/// What the impedances of one variant say; costs most of a view, and stays while no impedance is
+/// added.
+struct ImpedanceSide {
   std::optional<BoxFit> box = std::nullopt;
   std::optional<DriverFit> closed = std::nullopt;  ///< of a sealed box
   std::optional<DriverFit> free_air = std::nullopt;
@@ -86,6 +78,20 @@ struct CaseView {
   bool lower_hump_in_range = false;
   bool begins_below_humps = false;  ///< well under the lowest that is seen
   std::vector<SeenWiggle> wiggles = {};
+  std::optional<std::vector<Wiggle>> free_wiggles = std::nullopt;  ///< of the driver in free air
+};
+
+struct CaseView : ImpedanceSide {
+  const CaseMaterial* material = nullptr;
+  std::string variant = {}, sample = {};
+  const CaseTake* axis_take = nullptr;               ///< on the axis, all drivers; null without one
+  std::optional<FrequencyAxis> axis = std::nullopt;  ///< common to all curves
+  std::vector<double> level_db = {};                 ///< of the reference
+  std::vector<double> outstanding_db = {};
+  ValidRange valid = {0.0, 0.0};
+  std::vector<SeenFeature> features = {};
+  const CaseTake* box_impedance = nullptr;
+  const CaseTake* free_impedance = nullptr;
   /// What the edges and the step make of each driver on the axis, dB re an infinite baffle; NaN
   /// where it was not computed.
   std::map<std::string, std::vector<double>> edges = {};
@@ -102,6 +108,12 @@ struct CaseView {
 [[nodiscard]] std::string leading_driver(const CaseSubject& subject, double frequency_hz);
 /// Of the variant and the sample that most takes are of.
 [[nodiscard]] CaseView view_of(const CaseMaterial& material);
-[[nodiscard]] CaseView view_of(const CaseMaterial& material, const std::string& variant);
+/// @param known  the impedances' side of this very variant, where somebody has it; may be null
+[[nodiscard]] CaseView view_of(const CaseMaterial& material, const std::string& variant,
+                               const ImpedanceSide* known = nullptr);
+/// The variant that most takes are of.
+[[nodiscard]] std::string main_variant(const CaseMaterial& material);
+/// Of it.
+[[nodiscard]] ImpedanceSide impedance_side(const CaseMaterial& material);
 
 }  // namespace lalometer

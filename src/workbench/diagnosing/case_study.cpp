@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include "diagnosis/diagnose.h"
+#include "diagnosis/view/view.h"
 #include "workbench/diagnosing/case_material.h"
 
 namespace lalometer {
@@ -12,6 +13,23 @@ constexpr int kVersion = 2;
 
 std::size_t bytes_of(const Diagnosis& d) {
   return sizeof(Diagnosis) + 2048 * (d.findings.size() + d.overall.size() + 1);
+}
+
+/// What the impedances say stays while none is added, and costs most: kept by itself.
+Result<std::shared_ptr<const ImpedanceSide>> impedances(const CaseInputs& in,
+                                                        const CaseMaterial& material,
+                                                        const Making& making) {
+  std::vector<std::string> parts = {in.drawing, main_variant(material)};
+  for (const TakeInputs& each : in.takes)
+    if (each.take.kind() == TakeKind::kImpedance)
+      parts.push_back(fmt::format("{}/{}/{}", curve_node(each).key, each.take.variant_id,
+                                  condition_of(each.take)));
+  for (const Variant& v : in.variants) parts.push_back(std::to_string(v.id) + v.change);
+  const Node<ImpedanceSide> node{
+      node_key("case-impedances", kVersion, parts),
+      [&material](const Making&) -> Result<ImpedanceSide> { return impedance_side(material); },
+      [](const ImpedanceSide& side) { return sizeof(side) + 256 * (side.wiggles.size() + 64); }};
+  return making.store.get(node, making);
 }
 
 Result<Diagnosis> made(const CaseInputs& in, const Making& making) {
@@ -43,7 +61,11 @@ Result<Diagnosis> made(const CaseInputs& in, const Making& making) {
   std::vector<CaseVariant> variants;
   for (const Variant& v : in.variants) variants.push_back({std::to_string(v.id), v.change, v.name});
   return case_material(in.description, in.name, takes, std::move(variants))
-      .map([](const CaseMaterial& material) { return diagnose(material); });
+      .and_then([&](const CaseMaterial& material) {
+        return impedances(in, material, making).map([&](const auto& side) {
+          return diagnose(material, side.get());
+        });
+      });
 }
 
 }  // namespace

@@ -9,6 +9,7 @@
 #include "support/support.h"
 #include "workbench/bass/worked.h"
 #include "workbench/sharing/importing.h"
+#include "workbench/telling/case/case_told.h"
 
 namespace lalometer {
 namespace {
@@ -124,7 +125,15 @@ TEST(CaseStudyTest, TheWindowsCaseIsTheCommandLinesAndOneTakeMoreIsOneCurveMore)
   const auto fewer = store.get(case_node(less), {store, {}});
   ASSERT_TRUE(fewer.has_value());
   EXPECT_LT(breakup_of(**fewer), p) << "free air was what made it sure";
-  EXPECT_EQ(store.size(), before + 1) << "the case alone is new";
+  EXPECT_EQ(store.size(), before + 2) << "the case and what its impedances say are new";
+  // Without a response what the impedances said stays, and the case is the one made anew.
+  CaseInputs fewer_angles = in;
+  fewer_angles.takes.erase(fewer_angles.takes.begin() + 1);
+  const auto kept = store.get(case_node(fewer_angles), {store, {}});
+  EXPECT_EQ(store.size(), before + 3) << "the case alone is new";
+  ResultStore other(1 << 26);
+  const auto anew = other.get(case_node(fewer_angles), {other, {}});
+  EXPECT_EQ(json_text(told_of(**kept), 0), json_text(told_of(**anew), 0));
 }
 
 TEST(CaseStudyTest, AStoppedCaseIsCancelled) {
