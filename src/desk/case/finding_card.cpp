@@ -85,7 +85,11 @@ void FindingCard::addHeading(QVBoxLayout* layout) {
     row->addWidget(role_label(text_of(word_of(finding_.severity)), "quiet", this));
   arrange_ = new QPushButton(QStringLiteral("⋯"), this);
   arrange_->setObjectName(QStringLiteral("findingArrange"));
-  arrange_->setFlat(true);
+  // A quiet mark, no button to be drawn to.
+  arrange_->setStyleSheet(
+      QStringLiteral("QPushButton { border: none; background: transparent; "
+                     "padding: 0 3px; min-width: 16px; }"
+                     "QPushButton::menu-indicator { image: none; width: 0; }"));
   arrange_->setToolTip(tr("Merge this finding with another, or split its causes"));
   arrange_->setAccessibleName(arrange_->toolTip());
   arrange_->hide();

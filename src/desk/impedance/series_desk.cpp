@@ -34,19 +34,6 @@ SeriesDesk::SeriesDesk(BookSession& session, QWidget* parent) : QWidget(parent),
   summary_ = role_label({}, "quiet", this);
   summary_->setObjectName(QStringLiteral("seriesSummary"));
   head->addWidget(summary_, 1);
-  head->addWidget(role_label(tr("rank by"), "quiet", this));
-  const SeriesOptions usual;
-  for (const SeriesAim aim : {SeriesAim::kSmoothness, SeriesAim::kExtension, SeriesAim::kOutput,
-                              SeriesAim::kDecay, SeriesAim::kLoad}) {
-    auto* button = new QPushButton(QString::fromLatin1(word_of(aim)), this);
-    button->setObjectName(QStringLiteral("seriesAim-") + button->text());
-    button->setCheckable(true);
-    button->setChecked(std::find(usual.aims.begin(), usual.aims.end(), aim) != usual.aims.end());
-    button->setProperty("aim", static_cast<int>(aim));
-    connect(button, &QPushButton::clicked, this, &SeriesDesk::follow);
-    head->addWidget(button);
-    aims_.push_back(button);
-  }
   progress_ = new QProgressBar(this);
   progress_->setRange(0, 1000);
   progress_->setTextVisible(false);
@@ -59,6 +46,22 @@ SeriesDesk::SeriesDesk(BookSession& session, QWidget* parent) : QWidget(parent),
   save_->setToolTip(tr("As CSV or JSON."));
   head->addWidget(save_);
   column->addLayout(head);
+  auto* ranked = new QHBoxLayout;
+  ranked->addWidget(role_label(tr("rank by"), "quiet", this));
+  const SeriesOptions usual;
+  for (const SeriesAim aim : {SeriesAim::kSmoothness, SeriesAim::kExtension, SeriesAim::kOutput,
+                              SeriesAim::kDecay, SeriesAim::kLoad}) {
+    auto* button = new QPushButton(QString::fromLatin1(word_of(aim)), this);
+    button->setObjectName(QStringLiteral("seriesAim-") + button->text());
+    button->setCheckable(true);
+    button->setChecked(std::find(usual.aims.begin(), usual.aims.end(), aim) != usual.aims.end());
+    button->setProperty("aim", static_cast<int>(aim));
+    connect(button, &QPushButton::clicked, this, &SeriesDesk::follow);
+    ranked->addWidget(button);
+    aims_.push_back(button);
+  }
+  ranked->addStretch(1);
+  column->addLayout(ranked);
   empty_ = role_label({}, "quiet", this);
   empty_->setObjectName(QStringLiteral("seriesEmpty"));
   column->addWidget(empty_);

@@ -73,7 +73,7 @@ void PracticePage::makeList(QVBoxLayout* layout) {
   cases_ = new QListWidget(this);
   cases_->setObjectName(QStringLiteral("caseList"));
   cases_->setSpacing(1);
-  cases_->setFixedHeight(232);
+  cases_->setFixedHeight(262);
   cases_->setVerticalScrollBarPolicy(Qt::ScrollBarAsNeeded);
   connect(cases_, &QListWidget::currentRowChanged, this, &PracticePage::show);
   layout->addWidget(cases_);

@@ -52,8 +52,24 @@ SeriesMaterial series_material(const std::vector<CurveOfTake>& curves, const std
   }
   out.role = impedance_role(condition, loading).value_or(ImpedanceRole::kDriver);
   bool guessed = impedance_role(condition, loading).has_value();
+  // A driver alone or with its wires swapped is another thing than the whole; of a driver by itself
+  // the takes may all name it.
+  const auto whole = [](const Take& take) {
+    const std::string own = condition_of(take);
+    return take.conditions.driver.empty() && take.conditions.polarity_flipped.empty() &&
+           (own.empty() || own == "in-box");
+  };
+  const auto compared_response = [](const CurveOfTake& c) {
+    const Placement place = place_of(*c.take);
+    return c.take->kind() == TakeKind::kResponse && place.horizontal_deg == 0.0 &&
+           place.vertical_deg == 0.0;
+  };
+  const bool any_whole = std::any_of(curves.begin(), curves.end(), [&](const CurveOfTake& c) {
+    return compared_response(c) && whole(*c.take);
+  });
   int off_axis = 0;
   int other = 0;
+  int parts = 0;
   for (const CurveOfTake& c : curves) {
     if (!out.free_air && c.take->accepted && c.take->kind() == TakeKind::kImpedance &&
         condition_of(*c.take) == "free-air")
@@ -74,6 +90,8 @@ SeriesMaterial series_material(const std::vector<CurveOfTake>& curves, const std
       member.calibration_percent.push_back(c.calibration_percent);
     } else if (place.horizontal_deg != 0.0 || place.vertical_deg != 0.0) {
       ++off_axis;
+    } else if (c.take->kind() == TakeKind::kResponse && any_whole && !whole(*c.take)) {
+      ++parts;
     } else if (c.take->kind() == TakeKind::kResponse) {
       member_of(out, c).responses.push_back(at_reference(*c.curve, *c.take));
     }
@@ -81,6 +99,9 @@ SeriesMaterial series_material(const std::vector<CurveOfTake>& curves, const std
   if (off_axis > 0)
     out.notes.push_back(
         fmt::format("Left out, off the axis: {} {}.", off_axis, off_axis == 1 ? "take" : "takes"));
+  if (parts > 0)
+    out.notes.push_back(fmt::format("Left out, of one driver alone or of another condition: {} {}.",
+                                    parts, parts == 1 ? "take" : "takes"));
   if (other > 0)
     out.notes.push_back(fmt::format("Left out, of another condition than \"{}\": {} {}.", condition,
                                     other, other == 1 ? "impedance" : "impedances"));

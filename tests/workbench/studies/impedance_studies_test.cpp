@@ -222,6 +222,33 @@ Response pressure(double level_db) {
                          Quantity::kPressure, {}, true);
 }
 
+// A tweeter alone is no repeat of the loudspeaker: counted so, repeats would seem to differ by tens
+// of decibels and nothing would ever be told apart.
+TEST(SeriesMaterialTest, ADriverAloneIsNoRepeatOfTheWhole) {
+  Take whole = take(1, "", "A", "");
+  whole.setup = FarFieldSetup{{1.0, 0.0, 0.0, {}}, {}};
+  whole.conditions.drive_v = 2.83;
+  Take alone = whole;
+  alone.conditions.driver = "tweeter";
+  Take flipped = whole;
+  flipped.conditions.polarity_flipped = "tweeter";
+  Take panel = whole;
+  panel.setup = FarFieldSetup{{1.0, 0.0, 0.0, {}}, "large-baffle"};
+  const Response loud = pressure(88.0);
+  const Response soft = pressure(50.0);
+  const auto material = series_material({{&whole, &loud, "a", "a"},
+                                         {&alone, &soft, "a", "a"},
+                                         {&flipped, &soft, "a", "a"},
+                                         {&panel, &soft, "a", "a"}},
+                                        "vented");
+  ASSERT_EQ(material.members.size(), 1U);
+  EXPECT_EQ(material.members[0].responses.size(), 1U);
+  EXPECT_THAT(material.notes, testing::Contains(HasSubstr("of one driver alone")));
+  // Of a driver by itself every take names it.
+  const auto driver = series_material({{&alone, &soft, "a", "a"}, {&alone, &soft, "b", "b"}}, "");
+  EXPECT_EQ(driver.members.size(), 2U);
+}
+
 // Compared curves are treated alike: 1 V at 2 m and 2.83 V at 1 m of the same loudspeaker are the
 // same level.
 TEST(SeriesMaterialTest, BringsLevelsToOneDriveAndDistance) {
