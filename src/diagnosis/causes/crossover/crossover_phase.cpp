@@ -21,10 +21,11 @@ std::vector<Claim> claims(const CaseView& v) {
     Claim c(0.3);
     place(c, s);
     const double deep = -s.depth_db;
-    c.saw(deep < 2.0   ? 0.5
-          : deep < 3.3 ? 0.9
-          : deep < 5.0 ? 1.0
-                       : 0.35,
+    c.saw(deep < 2.0    ? 0.5
+          : deep < 3.3  ? 0.9
+          : deep < 8.5  ? 1.0
+          : deep < 12.0 ? 0.5
+                        : 0.3,
           fmt::format("where {} and {} meet {:.1f} dB are missing", s.crossing->low,
                       s.crossing->high, deep));
     if (s.between_deg) {
@@ -35,7 +36,7 @@ std::vector<Claim> claims(const CaseView& v) {
             fmt::format("alone they are {:.0f}° apart there", off));
     }
     if (s.flipped_db)
-      c.saw(std::abs(*s.flipped_db) < 5.0 ? 3.0 : 0.2,
+      c.saw(std::abs(*s.flipped_db) < 5.0 ? 8.0 : 0.2,
             fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db));
     if (s.lobe)
       c.saw(std::clamp(s.lobe->quarter_ratio, 0.03, 25.0),

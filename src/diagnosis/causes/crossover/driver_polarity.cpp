@@ -20,9 +20,12 @@ std::vector<Claim> claims(const CaseView& v) {
     Claim c(0.2);
     place(c, s);
     const double deep = -s.depth_db;
-    c.saw(deep > 7.0   ? 10.0
-          : deep > 5.5 ? 4.0
-                       : 1.5,
+    // Two that add up alone leave next to nothing the wrong way round; half a turn less 40 degrees
+    // still leaves 9 dB less than their sum.
+    c.saw(deep > 12.0  ? 12.0
+          : deep > 8.5 ? 3.5
+          : deep > 5.5 ? 1.2
+                       : 0.7,
           fmt::format("a null of {:.0f} dB where {} and {} meet", deep, s.crossing->low,
                       s.crossing->high));
     if (s.between_deg) {
