@@ -22,6 +22,7 @@
 #include "cli/design_commands.h"
 #include "cli/impedance_commands.h"
 #include "cli/import_command.h"
+#include "cli/network/network_command.h"
 #include "cli/options/option_checks.h"
 #include "cli/options/reading_options.h"
 #include "cli/output.h"
@@ -332,6 +333,7 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   add_bass_commands(app, doors, status);
   add_level_commands(app, doors, status);
   add_diagnose_command(app, doors, status);
+  add_network_command(app, doors, status);
   add_curve_commands(app, doors, status);
   add_impedance_commands(app, doors, status);
   add_stimulus_command(app, doors, status);

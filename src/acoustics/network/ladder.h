@@ -1,6 +1,7 @@
 #pragma once
 
 #include <complex>
+#include <string>
 #include <vector>
 
 namespace lalometer {
@@ -18,6 +19,7 @@ struct LadderPart {
   double capacitance_f = 0.0;
   Join join = Join::kSeries;
   std::vector<LadderPart> parts = {};  ///< their own places do not count
+  std::string name = {};               ///< of a list of parts; empty: by its kind and order
 
   [[nodiscard]] std::complex<double> impedance_ohm(double frequency_hz) const;
 };

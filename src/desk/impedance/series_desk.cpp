@@ -46,22 +46,7 @@ SeriesDesk::SeriesDesk(BookSession& session, QWidget* parent) : QWidget(parent),
   save_->setToolTip(tr("As CSV or JSON."));
   head->addWidget(save_);
   column->addLayout(head);
-  auto* ranked = new QHBoxLayout;
-  ranked->addWidget(role_label(tr("rank by"), "quiet", this));
-  const SeriesOptions usual;
-  for (const SeriesAim aim : {SeriesAim::kSmoothness, SeriesAim::kExtension, SeriesAim::kOutput,
-                              SeriesAim::kDecay, SeriesAim::kLoad}) {
-    auto* button = new QPushButton(QString::fromLatin1(word_of(aim)), this);
-    button->setObjectName(QStringLiteral("seriesAim-") + button->text());
-    button->setCheckable(true);
-    button->setChecked(std::find(usual.aims.begin(), usual.aims.end(), aim) != usual.aims.end());
-    button->setProperty("aim", static_cast<int>(aim));
-    connect(button, &QPushButton::clicked, this, &SeriesDesk::follow);
-    ranked->addWidget(button);
-    aims_.push_back(button);
-  }
-  ranked->addStretch(1);
-  column->addLayout(ranked);
+  addAims(column);
   empty_ = role_label({}, "quiet", this);
   empty_->setObjectName(QStringLiteral("seriesEmpty"));
   column->addWidget(empty_);
@@ -98,6 +83,26 @@ SeriesDesk::SeriesDesk(BookSession& session, QWidget* parent) : QWidget(parent),
   connect(&session_, &BookSession::rowsChanged, this, &SeriesDesk::follow);
   connect(&session_, &BookSession::laidChanged, this, &SeriesDesk::follow);
   fill();
+}
+
+/// What the ranking counts, by buttons.
+void SeriesDesk::addAims(QVBoxLayout* column) {
+  auto* ranked = new QHBoxLayout;
+  ranked->addWidget(role_label(tr("rank by"), "quiet", this));
+  const SeriesOptions usual;
+  for (const SeriesAim aim : {SeriesAim::kSmoothness, SeriesAim::kExtension, SeriesAim::kOutput,
+                              SeriesAim::kDecay, SeriesAim::kLoad}) {
+    auto* button = new QPushButton(QString::fromLatin1(word_of(aim)), this);
+    button->setObjectName(QStringLiteral("seriesAim-") + button->text());
+    button->setCheckable(true);
+    button->setChecked(std::find(usual.aims.begin(), usual.aims.end(), aim) != usual.aims.end());
+    button->setProperty("aim", static_cast<int>(aim));
+    connect(button, &QPushButton::clicked, this, &SeriesDesk::follow);
+    ranked->addWidget(button);
+    aims_.push_back(button);
+  }
+  ranked->addStretch(1);
+  column->addLayout(ranked);
 }
 
 void SeriesDesk::setTheme(const Theme& theme) {

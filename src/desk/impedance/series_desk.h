@@ -12,6 +12,7 @@ class QLabel;
 class QProgressBar;
 class QPushButton;
 class QTableWidget;
+class QVBoxLayout;
 
 namespace lalometer {
 
@@ -38,6 +39,7 @@ class SeriesDesk : public QWidget, public DeskPart {
   void showEvent(QShowEvent* event) override;
 
  private:
+  void addAims(QVBoxLayout* column);
   void follow();
   void start();
   void fill();

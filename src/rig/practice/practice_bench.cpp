@@ -47,6 +47,7 @@ std::complex<double> bare_driver_ohm(const PracticeBenchSetup& b, double f) {
   // The resonances of the diaphragm keep their masses.
   for (ConeMode& mode : driver.modes) mode.mass_share *= way->driver.mms_kg / driver.mms_kg;
   BoxLoad load;
+  if (b.bare_driver->in_its_box) load = way->box;
   if (b.bare_driver->test_box_m3 > 0.0) {
     load.kind = BoxLoad::Kind::kSealed;
     load.volume_m3 = b.bare_driver->test_box_m3;

@@ -36,6 +36,7 @@ struct PracticeBareDriver {
   std::string id;
   double added_mass_kg = 0.0;
   double test_box_m3 = 0.0;  ///< 0: free air
+  bool in_its_box = false;   ///< where it stands in the loudspeaker, without the network
 };
 
 /// Inputs and output that are devices of their own, as a USB microphone beside a computer's output:

@@ -148,6 +148,38 @@ std::vector<LobeReading> lobe_readings(const OrbitMaterial& m) {
   return all;
 }
 
+CrossoverWindow crossover_window(const SubjectDriver& low, const SubjectDriver& high,
+                                 std::optional<double> clean_from_hz, double c) {
+  CrossoverWindow w{.low = low.id, .high = high.id};
+  if (high.resonance_hz)
+    w.limits.push_back(
+        {fmt::format("twice the resonance of {}", high.id), 2.0 * *high.resonance_hz, true});
+  else
+    w.notes.push_back(fmt::format("The resonance of {} is not told.", high.id));
+  if (low.radius_m)
+    w.limits.push_back({fmt::format("{} is 6 dB down at 45°", low.id),
+                        2.2151 * c / (2.0 * kPi * *low.radius_m * std::sin(45.0 * kToRadians)),
+                        false});
+  if (low.breakup_hz)
+    w.limits.push_back({fmt::format("{} breaks up", low.id), *low.breakup_hz, false});
+  const double apart = std::hypot(low.x_m - high.x_m, low.y_m - high.y_m);
+  if (apart > 0.01)
+    w.limits.push_back({fmt::format("the centres are a wavelength apart ({:.0f} mm)", apart * 1e3),
+                        c / apart, false});
+  if (!clean_from_hz)
+    w.notes.push_back(fmt::format(
+        "Distortion of {} was not looked at: sweep it by itself, straight ahead.", high.id));
+  else if (*clean_from_hz > 0.0)
+    w.limits.push_back({fmt::format("THD of {} passes 3 %", high.id), *clean_from_hz, true});
+  for (const CrossoverWindow::Limit& limit : w.limits) {
+    std::optional<double>& end = limit.lowest ? w.from_hz : w.to_hz;
+    end = !end           ? limit.frequency_hz
+          : limit.lowest ? std::max(*end, limit.frequency_hz)
+                         : std::min(*end, limit.frequency_hz);
+  }
+  return w;
+}
+
 std::vector<CrossoverWindow> crossover_windows(const OrbitMaterial& m) {
   std::vector<CrossoverWindow> all;
   if (!m.geometry) return all;
@@ -156,37 +188,11 @@ std::vector<CrossoverWindow> crossover_windows(const OrbitMaterial& m) {
     const SubjectDriver* low = m.geometry->driver(x.low);
     const SubjectDriver* high = m.geometry->driver(x.high);
     if (low == nullptr || high == nullptr) continue;
-    CrossoverWindow w{.low = x.low, .high = x.high};
-    if (high->resonance_hz)
-      w.limits.push_back(
-          {fmt::format("twice the resonance of {}", high->id), 2.0 * *high->resonance_hz, true});
-    else
-      w.notes.push_back(fmt::format("The resonance of {} is not told.", high->id));
-    if (low->radius_m)
-      w.limits.push_back({fmt::format("{} is 6 dB down at 45°", low->id),
-                          2.2151 * c / (2.0 * kPi * *low->radius_m * std::sin(45.0 * kToRadians)),
-                          false});
-    if (low->breakup_hz)
-      w.limits.push_back({fmt::format("{} breaks up", low->id), *low->breakup_hz, false});
-    const double apart = std::hypot(low->x_m - high->x_m, low->y_m - high->y_m);
-    if (apart > 0.01)
-      w.limits.push_back(
-          {fmt::format("the centres are a wavelength apart ({:.0f} mm)", apart * 1e3), c / apart,
-           false});
     const auto clean = std::find_if(m.clean_from_hz.begin(), m.clean_from_hz.end(),
                                     [&](const auto& one) { return one.first == high->id; });
-    if (clean == m.clean_from_hz.end())
-      w.notes.push_back(fmt::format(
-          "Distortion of {} was not looked at: sweep it by itself, straight ahead.", high->id));
-    else if (clean->second > 0.0)
-      w.limits.push_back({fmt::format("THD of {} passes 3 %", high->id), clean->second, true});
-    for (const CrossoverWindow::Limit& limit : w.limits) {
-      std::optional<double>& end = limit.lowest ? w.from_hz : w.to_hz;
-      end = !end           ? limit.frequency_hz
-            : limit.lowest ? std::max(*end, limit.frequency_hz)
-                           : std::min(*end, limit.frequency_hz);
-    }
-    all.push_back(std::move(w));
+    all.push_back(crossover_window(
+        *low, *high, clean == m.clean_from_hz.end() ? std::nullopt : std::optional(clean->second),
+        c));
   }
   return all;
 }

@@ -39,6 +39,11 @@ struct CrossoverWindow {
 /// lower driver is 6 dB down at 45 degrees (piston), its break-up, and the centres one wavelength
 /// apart (common practice). Where the upper driver was swept by itself, THD of 3 % is a lower
 /// limit.
+/// @param clean_from_hz  above it the upper driver's THD stays under 3 %; 0: everywhere; nothing:
+///   nobody looked
+[[nodiscard]] CrossoverWindow crossover_window(const SubjectDriver& low, const SubjectDriver& high,
+                                               std::optional<double> clean_from_hz,
+                                               double speed_of_sound_m_s);
 [[nodiscard]] std::vector<CrossoverWindow> crossover_windows(const OrbitMaterial& material);
 
 [[nodiscard]] std::string spoken(const LobeReading& reading);

@@ -90,15 +90,19 @@ std::vector<std::string> remarks_of(const TakeOutcome& outcome) {
 
 Result<void> make_impedance(SimulatedTake& made, PracticeBenchSetup bench, const PracticeTake& take,
                             double rate, std::stop_token stop, Told& truth) {
+  // One of several by its own terminals, in the box: what a network is tried on.
+  const bool own_terminals =
+      take.condition == "in-box" && !take.driver.empty() && bench.speaker.ways.size() > 1;
   if (take.condition == "free-air" || take.condition == "added-mass" ||
-      take.condition == "test-box") {
+      take.condition == "test-box" || own_terminals) {
     const std::string id =
         take.driver.empty() && !bench.speaker.ways.empty() ? bench.speaker.ways[0].id : take.driver;
     if (bench.speaker.way(id) == nullptr)
       return bad_input(fmt::format("There is no driver \"{}\".", id), take.id);
     bench.bare_driver =
         PracticeBareDriver{id, take.condition == "added-mass" ? take.added_mass_g / 1e3 : 0.0,
-                           take.condition == "test-box" ? take.test_box_l / 1e3 : 0.0};
+                           take.condition == "test-box" ? take.test_box_l / 1e3 : 0.0,
+                           own_terminals};
     const DriverParameters& d = bench.speaker.way(id)->driver;
     truth.put("driver", Told()
                             .put("fs_hz", d.fs_hz())

@@ -6,6 +6,19 @@
 #include "base/text.h"
 
 namespace lalometer {
+
+Told told_of(const CrossoverWindow& w) {
+  Told row;
+  row.put("low", w.low).put("high", w.high).put("from_hz", w.from_hz).put("to_hz", w.to_hz);
+  std::vector<Told> limits;
+  for (const CrossoverWindow::Limit& limit : w.limits) {
+    Told one;
+    one.put("what", limit.what).put("frequency_hz", limit.frequency_hz);
+    limits.push_back(std::move(one));
+  }
+  row.put("limits", Told::Value(std::move(limits)));
+  return row;
+}
 namespace {
 
 void put_average(Told& told, const char* key, const SpatialAverage& average) {
@@ -46,16 +59,7 @@ void tell_more(Told& told, const AngleReading& r) {
   told.put("lobes", Told::Value(std::move(lobes)));
   std::vector<Told> windows;
   for (const CrossoverWindow& w : r.windows) {
-    Told row;
-    row.put("low", w.low).put("high", w.high).put("from_hz", w.from_hz).put("to_hz", w.to_hz);
-    std::vector<Told> limits;
-    for (const CrossoverWindow::Limit& limit : w.limits) {
-      Told one;
-      one.put("what", limit.what).put("frequency_hz", limit.frequency_hz);
-      limits.push_back(std::move(one));
-    }
-    row.put("limits", Told::Value(std::move(limits)));
-    windows.push_back(std::move(row));
+    windows.push_back(told_of(w));
   }
   told.put("crossover_windows", Told::Value(std::move(windows)));
   if (r.aim) {

@@ -5,6 +5,7 @@
 
 namespace lalometer {
 
+[[nodiscard]] Told told_of(const CrossoverWindow& window);
 /// Averages, figures and rating, and what they mean.
 [[nodiscard]] Told told_of(const AngleReading& reading);
 /// One circle: beamwidth, coverage, separation, index, map, narrowing, asymmetry.

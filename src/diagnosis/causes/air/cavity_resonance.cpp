@@ -20,7 +20,7 @@ std::vector<Claim> claims(const CaseView& v) {
     const SeenFeature& f = v.features[i];
     const double off = std::abs(std::log(f.at_hz / quarter));
     if (off > 0.3) continue;
-    Claim c(0.5);
+    Claim c(0.8);
     c.feature = i;
     c.saw(off < 0.15 ? 4.0 : 1.5,
           fmt::format("the wings are {:.0f} mm deep: a quarter wave near {}", 1e3 * s.wing_m,

@@ -1,0 +1,159 @@
+#include "cli/network/network_command.h"
+
+#include <fmt/format.h>
+
+#include <CLI/CLI.hpp>
+#include <cmath>
+#include <memory>
+
+#include "acoustics/network/whatif/crossover_design.h"
+#include "base/text.h"
+#include "base/work_owner.h"
+#include "cli/options/option_checks.h"
+#include "cli/options/reading_options.h"
+#include "cli/output.h"
+#include "exchange/audio_file.h"
+#include "exchange/network/network_file.h"
+#include "workbench/networks/network_export.h"
+#include "workbench/networks/network_material.h"
+#include "workbench/telling/network/network_told.h"
+
+namespace lalometer {
+namespace {
+
+struct NetworkOptions {
+  std::string set, file, design, series, netlist, parts_csv;
+  bool window = false;
+  int parts = 0;
+  double power_w = 10.0;
+  ReadingOptions reading;
+};
+
+/// "low=woofer,high=tweeter,frequency=2000,slope=linkwitz-riley-4"
+Result<CrossoverWish> wish_of(const NetworkOptions& o) {
+  const std::string where = "--design";
+  CrossoverWish wish;
+  bool met = false;
+  std::string rest = o.design;
+  while (!rest.empty()) {
+    const auto end = rest.find(',');
+    const std::string one = rest.substr(0, end);
+    rest = end == std::string::npos ? std::string() : rest.substr(end + 1);
+    const auto is = one.find('=');
+    const std::string key = one.substr(0, is);
+    const std::string value = is == std::string::npos ? std::string() : one.substr(is + 1);
+    if (key == "low") {
+      wish.low = value;
+    } else if (key == "high") {
+      wish.high = value;
+    } else if (key == "frequency") {
+      const auto hz = parse_number(value);
+      if (!hz || !(*hz > 0.0))
+        return bad_input(fmt::format("\"{}\" is no frequency.", value), where);
+      wish.frequency_hz = *hz;
+      met = true;
+    } else if (key == "slope") {
+      const auto dash = value.rfind('-');
+      const std::string shape = value.substr(0, dash);
+      const double order =
+          dash == std::string::npos ? 0.0 : parse_number(value.substr(dash + 1)).value_or(0.0);
+      if (shape == "butterworth")
+        wish.shape = FilterShape::kButterworth;
+      else if (shape == "linkwitz-riley")
+        wish.shape = FilterShape::kLinkwitzRiley;
+      else if (shape == "bessel")
+        wish.shape = FilterShape::kBessel;
+      else
+        return bad_input(fmt::format("\"{}\" is no slope: butterworth-N, linkwitz-riley-N or "
+                                     "bessel-N.",
+                                     value),
+                         where);
+      if (order < 1.0 || order > 4.0 || order != std::floor(order))
+        return bad_input(fmt::format("\"{}\" has no order of 1 to 4.", value), where);
+      wish.order = static_cast<int>(order);
+    } else {
+      return bad_input(fmt::format("\"{}\" is not known: low, high, frequency and slope are.", key),
+                       where);
+    }
+  }
+  if (wish.low.empty() || wish.high.empty() || !met)
+    return bad_input("A design needs low=ID, high=ID and frequency=HZ.", where);
+  wish.series = o.series == "E12"   ? PartSeries::kE12
+                : o.series == "E24" ? PartSeries::kE24
+                                    : PartSeries::kAny;
+  wish.most_parts = o.parts;
+  wish.parallel = on_threads();
+  return wish;
+}
+
+int network_command(const Doors& doors, const NetworkOptions& o) {
+  if (o.file.empty() && o.design.empty() && !o.window)
+    return refuse(doors, {ErrorCode::kBadInput,
+                          "Say what to try: a network file, --design, or --window.", ""});
+  if (!o.file.empty() && !o.design.empty())
+    return refuse(doors, {ErrorCode::kBadInput, "A network file or --design, not both.", o.file});
+  const ImportPreview preview = read_source(o.set, choices_of(o.reading), doors.choice);
+  const auto material = network_material(preview, o.set);
+  if (!material) return refuse(doors, material.error());
+  std::optional<CrossoverDesign> design;
+  DesignedNetwork network;
+  if (!o.file.empty()) {
+    auto read = read_network(o.file);
+    if (!read) return refuse(doors, read.error());
+    network = *std::move(read);
+  } else if (!o.design.empty()) {
+    const auto wish = wish_of(o);
+    if (!wish) return refuse(doors, wish.error());
+    auto found = crossover_design(material->drivers, *wish);
+    if (!found) return refuse(doors, found.error());
+    network = found->network;
+    design = *std::move(found);
+  }
+  Told told;
+  if (!network.branches.empty()) {
+    const auto sum = network_sum(network, material->drivers);
+    if (!sum) {
+      Error error = sum.error();
+      if (error.where.empty()) error.where = o.set;
+      return refuse(doors, error);
+    }
+    told = told_of(*sum, network, *material, o.power_w);
+  } else {
+    told.notes(material->notes);
+  }
+  if (design) tell(told, *design);
+  if (o.window) tell(told, network_windows(*material));
+  for (const auto& [path, text] :
+       {std::pair{o.netlist, spice_netlist(network, *material)},
+        std::pair{o.parts_csv, parts_csv(part_loads(network, material->drivers, o.power_w))}})
+    if (!path.empty())
+      if (const auto written = write_file(path, text); !written)
+        return refuse(doors, written.error());
+  for (const Error& problem : preview.problems) told.note(problem.text());
+  return print(doors, told);
+}
+
+}  // namespace
+
+void add_network_command(CLI::App& app, Doors& doors, int& status) {
+  auto o = std::make_shared<NetworkOptions>();
+  CLI::App* command =
+      app.add_subcommand("network", "what a crossover does to drivers that were taken alone");
+  command->add_option("set", o->set, "measurement set or book")->required();
+  command->add_option("network", o->file, "network file");
+  command->add_flag("--window", o->window, "from where to where two drivers can meet, and why");
+  command->add_option("--design", o->design,
+                      "find a network: low=ID,high=ID,frequency=HZ,slope=linkwitz-riley-4");
+  command->add_option("--series", o->series, "values of parts")
+      ->check(CLI::IsMember({"E12", "E24"}));
+  command->add_option("--parts", o->parts, "at most so many")->check(CLI::Range(2, 16));
+  command->add_option("--power-w", o->power_w, "pink noise for the load of the parts")
+      ->check(above_zero());
+  command->add_option("--netlist", o->netlist, "the circuit for a SPICE, as a file");
+  command->add_option("--parts-csv", o->parts_csv, "the list of parts, as a file");
+  add_sound_options(*command, o->reading);
+  add_source_options(*command, doors.choice);
+  command->callback([&doors, &status, o] { status = network_command(doors, *o); });
+}
+
+}  // namespace lalometer

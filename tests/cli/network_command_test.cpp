@@ -1,0 +1,191 @@
+#include <fmt/format.h>
+#include <gmock/gmock.h>
+
+#include "acoustics/network/whatif/made_drivers.h"
+#include "cli/cli_support.h"
+#include "exchange/network/network_file.h"
+#include "support/support.h"
+
+namespace lalometer {
+namespace {
+
+using nlohmann::json;
+using test::run;
+using ::testing::HasSubstr;
+
+class CliNetwork : public ::testing::Test {
+ protected:
+  CliNetwork() {
+    json takes = json::array();
+    made::TwoWay two;
+    two.behind_m = 0.015;
+    const auto write = [&](const std::string& file, const Response& r) {
+      std::string text;
+      const double reference = level_reference(r.quantity());
+      const bool ohm = r.quantity() == Quantity::kImpedance;
+      for (std::size_t i = 0; i < r.size(); ++i)
+        text += fmt::format("{:.4f} {:.6f} {:.5f}\n", r.axis()[i],
+                            ohm ? r.magnitude(i) : to_level_db(r.magnitude(i), reference),
+                            std::arg(r.value(i)) * 180.0 / kPi);
+      test::write(folder_ / file, text);
+    };
+    for (const NetworkDriver& d : two.drivers()) {
+      write(d.id + ".zma", d.impedance);
+      takes.push_back({{"id", "z-" + d.id},
+                       {"kind", "impedance"},
+                       {"driver", d.id},
+                       {"condition", "in-box"},
+                       {"file", d.id + ".zma"}});
+      for (const int angle : {0, 30}) {
+        const std::string file = fmt::format("{}-{}.frd", d.id, angle);
+        write(file, d.responses.at({}));
+        takes.push_back({{"id", file},
+                         {"kind", "response"},
+                         {"driver", d.id},
+                         {"file", file},
+                         {"horizontal_deg", angle},
+                         {"distance_m", 1.0},
+                         {"drive_v", 2.83}});
+      }
+    }
+    set_ = {{"format", "lalometer-set"},
+            {"version", 1},
+            {"subject",
+             {{"name", "Lock gate"},
+              {"kind", "loudspeaker"},
+              {"drivers",
+               {{{"id", "woofer"}, {"role", "woofer"}, {"sd_cm2", 132}, {"y_mm", -80}},
+                {{"id", "tweeter"}, {"role", "tweeter"}, {"sd_cm2", 7}, {"y_mm", 60}}}}}},
+            {"takes", takes}};
+    keep();
+  }
+  void keep() { test::write(folder_ / "set.json", set_.dump()); }
+  std::string set() const { return folder_.path().string(); }
+  std::string network(const json& j) {
+    test::write(folder_ / "network.json.txt", j.dump());
+    return (folder_ / "network.json.txt").string();
+  }
+  const json simple_ = {
+      {"branches",
+       {{{"driver", "woofer"}, {"ladder", {{{"place", "series"}, {"name", "L7"}, {"mh", 1.2}}}}},
+        {{"driver", "tweeter"},
+         {"polarity", -1},
+         {"ladder", {{{"place", "series"}, {"uf", 6.8}}}}}}}};
+  const test::TemporaryFolder folder_;
+  json set_;
+};
+
+TEST_F(CliNetwork, GivesEveryKeyOfTheContract) {
+  const json j = run({"network", set(), network(simple_), "--window", "--json"}).parsed();
+  const std::size_t n = j["frequency_hz"].size();
+  ASSERT_GT(n, 100U);
+  for (const char* key : {"sum_db", "impedance_ohm", "impedance_phase_deg"})
+    EXPECT_EQ(j[key].size(), n) << key;
+  EXPECT_EQ(j["angles"]["h+30"], j["sum_db"]) << "the same takes at both angles";
+  for (const char* id : {"woofer", "tweeter"})
+    for (const char* key : {"level_db", "phase_deg", "transfer_db", "transfer_deg"})
+      EXPECT_EQ(j["drivers"][id][key].size(), n) << id << key;
+  // A coil before 5.6 ohm and more: half a decibel at most at 100 Hz, falling away above.
+  EXPECT_GT(j["drivers"]["woofer"]["transfer_db"][0].get<double>(), -1.0);
+  EXPECT_EQ(j["crossings"].size(), 1U);
+  EXPECT_EQ(j["crossings"][0]["low"], "woofer");
+  ASSERT_EQ(j["parts"].size(), 2U);
+  EXPECT_EQ(j["parts"][0]["part"], "L7");
+  EXPECT_DOUBLE_EQ(j["parts"][0]["value"].get<double>(), 1.2);
+  EXPECT_EQ(j["parts"][1]["unit"], "uF");
+  EXPECT_GT(j["minimum_ohm"].get<double>(), 2.0);
+  ASSERT_EQ(j["window"].size(), 1U);
+  // Twice the resonance that the impedance shows, 1 / (2 pi sqrt(0.9 mH 40 uF)) = 838.8 Hz; the
+  // centres 140 mm apart.
+  EXPECT_NEAR(j["window"][0]["from_hz"].get<double>(), 2.0 * 838.8, 20.0);
+  EXPECT_NEAR(j["window"][0]["to_hz"].get<double>(), 343.2 / 0.14, 10.0);
+}
+
+TEST_F(CliNetwork, ADesignGoesBackInAsAFileAndIsTheSame) {
+  const json designed = run({"network", set(), "--design",
+                             "low=woofer,high=tweeter,frequency=2100,slope=linkwitz-riley-4",
+                             "--series", "E24", "--json"})
+                            .parsed();
+  EXPECT_TRUE(designed["possible"].get<bool>()) << designed["verdict"];
+  EXPECT_LT(designed["deviation_db"].get<double>(), 1.0);
+  const json again = run({"network", set(), network(designed["network"]), "--json"}).parsed();
+  ASSERT_EQ(again["sum_db"].size(), designed["sum_db"].size());
+  for (std::size_t i = 0; i < again["sum_db"].size(); i += 10)
+    EXPECT_NEAR(again["sum_db"][i].get<double>(), designed["sum_db"][i].get<double>(), 1e-6);
+}
+
+TEST_F(CliNetwork, DriveIsBroughtToItsReference) {
+  const json at_283 = run({"network", set(), network(simple_), "--json"}).parsed();
+  for (auto& t : set_["takes"])
+    if (t.contains("drive_v")) t["drive_v"] = 28.3;
+  keep();
+  const json at_28 = run({"network", set(), network(simple_), "--json"}).parsed();
+  EXPECT_NEAR(at_283["sum_db"][50].get<double>() - at_28["sum_db"][50].get<double>(), 20.0, 1e-3);
+}
+
+TEST_F(CliNetwork, ErrorsNameFilePlaceAndReason) {
+  json wrong = simple_;
+  wrong["branches"][1]["ladder"][0] = {{"place", "across"}, {"uf", 3}};
+  auto out = run({"network", set(), network(wrong)});
+  EXPECT_NE(out.status, 0);
+  EXPECT_THAT(out.err, HasSubstr("branches[1].ladder[0]"));
+  wrong = simple_;
+  wrong["branches"][0]["driver"] = "horn";
+  EXPECT_THAT(run({"network", set(), network(wrong)}).err, HasSubstr("horn"));
+  EXPECT_THAT(run({"network", set(), "--design", "low=woofer,high=tweeter,frequency=fast"}).err,
+              HasSubstr("\"fast\" is no frequency"));
+  EXPECT_THAT(
+      run({"network", set(), "--design", "low=woofer,high=tweeter,frequency=2000,slope=steep-4"})
+          .err,
+      HasSubstr("steep-4"));
+  EXPECT_NE(run({"network", set()}).status, 0) << "nothing to do";
+  // A set of the whole loudspeaker alone.
+  for (auto& t : set_["takes"]) t.erase("driver");
+  keep();
+  EXPECT_THAT(run({"network", set(), network(simple_)}).err, HasSubstr("taken alone"));
+}
+
+TEST_F(CliNetwork, PartsAndCircuitAreWritten) {
+  const std::string csv = (folder_ / "parts.csv").string();
+  const std::string circuit = (folder_ / "n.cir").string();
+  ASSERT_EQ(
+      run({"network", set(), network(simple_), "--parts-csv", csv, "--netlist", circuit}).status,
+      0);
+  EXPECT_THAT(test::slurp(csv), HasSubstr("woofer,L7,1.2,mH,"));
+  const std::string text = test::slurp(circuit);
+  EXPECT_THAT(text, HasSubstr("V1 amp 0 AC 1"));
+  EXPECT_THAT(text, HasSubstr("; L7"));
+  EXPECT_THAT(text, HasSubstr(".end"));
+}
+
+TEST(NetworkFile, ReadsNestedPartsFiltersAndRefusesNonsense) {
+  const auto n = network_from_json(
+      R"({"source_ohm": 0.05, "branches": [{"driver": "w", "gain_db": -3, "delay_ms": 0.2,
+        "filters": [{"type": "peaking", "frequency_hz": 100, "gain_db": 3, "q": 1},
+                    {"b": [2, 0, 0], "a": [2, 0, 0]}],
+        "ladder": [{"place": "shunt", "series": [{"mh": 0.5, "ohm": 0.2}, {"parallel": [{"uf": 10}, {"ohm": 4}]}]}]}]})",
+      "n.json");
+  ASSERT_TRUE(n.has_value()) << n.error().text();
+  const DesignBranch& b = n->branches[0];
+  EXPECT_TRUE(b.active.any());
+  EXPECT_EQ(b.active.sections[0].b[0], 1.0) << "by a[0]";
+  EXPECT_EQ(b.ladder[0].parts[1].join, LadderPart::Join::kParallel);
+  EXPECT_NEAR(b.ladder[0].parts[1].parts[0].capacitance_f, 10e-6, 1e-15);
+  for (
+      const char* nonsense :
+      {"[]", "{}", R"({"branches": []})", R"({"branches": [{"driver": ""}]})",
+       R"({"branches": [{"driver": "w", "polarity": 2}]})",
+       R"({"branches": [{"driver": "w"}, {"driver": "w"}]})",
+       R"({"branches": [{"driver": "w", "ladder": [{"place": "series"}]}]})",
+       R"({"branches": [{"driver": "w", "ladder": [{"place": "series", "uf": -1}]}]})",
+       R"({"branches": [{"driver": "w", "ladder": [{"place": "series", "uf": "big"}]}]})",
+       R"({"branches": [{"driver": "w", "filters": [{"type": "notch", "frequency_hz": 9, "q": 1}]}]})",
+       R"({"source_ohm": -1, "branches": [{"driver": "w"}]})"}) {
+    const auto bad = network_from_json(nonsense, "n.json");
+    ASSERT_FALSE(bad.has_value()) << nonsense;
+    EXPECT_THAT(bad.error().text(), HasSubstr("n.json"));
+  }
+}
+
+}  // namespace
+}  // namespace lalometer
