@@ -1,10 +1,9 @@
 #include <fmt/format.h>
 #include <gmock/gmock.h>
 
-#include "acoustics/network/whatif/made_drivers.h"
 #include "cli/cli_support.h"
 #include "exchange/network/network_file.h"
-#include "support/support.h"
+#include "support/network_set.h"
 
 namespace lalometer {
 namespace {
@@ -16,47 +15,7 @@ using ::testing::HasSubstr;
 class CliNetwork : public ::testing::Test {
  protected:
   CliNetwork() {
-    json takes = json::array();
-    made::TwoWay two;
-    two.behind_m = 0.015;
-    const auto write = [&](const std::string& file, const Response& r) {
-      std::string text;
-      const double reference = level_reference(r.quantity());
-      const bool ohm = r.quantity() == Quantity::kImpedance;
-      for (std::size_t i = 0; i < r.size(); ++i)
-        text += fmt::format("{:.4f} {:.6f} {:.5f}\n", r.axis()[i],
-                            ohm ? r.magnitude(i) : to_level_db(r.magnitude(i), reference),
-                            std::arg(r.value(i)) * 180.0 / kPi);
-      test::write(folder_ / file, text);
-    };
-    for (const NetworkDriver& d : two.drivers()) {
-      write(d.id + ".zma", d.impedance);
-      takes.push_back({{"id", "z-" + d.id},
-                       {"kind", "impedance"},
-                       {"driver", d.id},
-                       {"condition", "in-box"},
-                       {"file", d.id + ".zma"}});
-      for (const int angle : {0, 30}) {
-        const std::string file = fmt::format("{}-{}.frd", d.id, angle);
-        write(file, d.responses.at({}));
-        takes.push_back({{"id", file},
-                         {"kind", "response"},
-                         {"driver", d.id},
-                         {"file", file},
-                         {"horizontal_deg", angle},
-                         {"distance_m", 1.0},
-                         {"drive_v", 2.83}});
-      }
-    }
-    set_ = {{"format", "lalometer-set"},
-            {"version", 1},
-            {"subject",
-             {{"name", "Lock gate"},
-              {"kind", "loudspeaker"},
-              {"drivers",
-               {{{"id", "woofer"}, {"role", "woofer"}, {"sd_cm2", 132}, {"y_mm", -80}},
-                {{"id", "tweeter"}, {"role", "tweeter"}, {"sd_cm2", 7}, {"y_mm", 60}}}}}},
-            {"takes", takes}};
+    set_ = test::network_set(folder_.path());
     keep();
   }
   void keep() { test::write(folder_ / "set.json", set_.dump()); }

@@ -1,5 +1,7 @@
 #include "acoustics/network/ladder.h"
 
+#include <optional>
+
 #include "base/constants.h"
 
 namespace lalometer {
@@ -32,6 +34,29 @@ LadderState solve_ladder(const Ladder& ladder, std::complex<double> load_ohm, do
     }
   }
   return {z, transfer};
+}
+
+namespace {
+
+/// Nothing where all of it is off.
+std::optional<LadderPart> without_off(const LadderPart& part) {
+  if (part.off) return std::nullopt;
+  LadderPart kept = part;
+  kept.parts.clear();
+  for (const LadderPart& one : part.parts)
+    if (auto inner = without_off(one)) kept.parts.push_back(*std::move(inner));
+  const bool own = kept.resistance_ohm > 0.0 || kept.inductance_h > 0.0 || kept.capacitance_f > 0.0;
+  if (!part.parts.empty() && kept.parts.empty() && !own) return std::nullopt;
+  return kept;
+}
+
+}  // namespace
+
+Ladder switched_on(const Ladder& ladder) {
+  Ladder on;
+  for (const LadderPart& part : ladder)
+    if (auto kept = without_off(part)) on.push_back(*std::move(kept));
+  return on;
 }
 
 }  // namespace lalometer

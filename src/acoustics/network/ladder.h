@@ -20,12 +20,15 @@ struct LadderPart {
   Join join = Join::kSeries;
   std::vector<LadderPart> parts = {};  ///< their own places do not count
   std::string name = {};               ///< of a list of parts; empty: by its kind and order
+  bool off = false;                    ///< switched off to see what it does: not in the circuit
 
   [[nodiscard]] std::complex<double> impedance_ohm(double frequency_hz) const;
 };
 
 /// From the amplifier's terminals to the load.
 using Ladder = std::vector<LadderPart>;
+/// Without what is switched off: a wire in the line, nothing across.
+[[nodiscard]] Ladder switched_on(const Ladder& ladder);
 
 struct LadderState {
   std::complex<double> input_ohm;  ///< what the amplifier sees

@@ -20,6 +20,7 @@
 #include "desk/level/level_page.h"
 #include "desk/monitor/monitor_page.h"
 #include "desk/pages/plan_page.h"
+#include "desk/networks/network_page.h"
 #include "desk/pages/practice_page.h"
 #include "desk/pages/read_page.h"
 #include "desk/pages/report_page.h"
@@ -93,7 +94,7 @@ void MainWindow::makeStationDesks() {
   connect(capture_page_, &CapturePage::rigAsked, this, [this] { showDesk(QStringLiteral("rig")); });
 }
 
-/// Drawing, boxes, practice, the list of takes over its stand.
+/// Drawing, boxes, networks, practice, the list of takes over its stand.
 void MainWindow::makePlanDesks() {
   drawing_ = new DrawingDesk(session_, middle_);
   auto* drawing_page = new DrawingPage(*drawing_, pages_);
@@ -101,6 +102,10 @@ void MainWindow::makePlanDesks() {
   connect(drawing_page, &DrawingPage::bestPlaceAsked, this, &MainWindow::findBestPlace);
   boxes_ = new BoxDesk(session_, middle_);
   addDesk({QStringLiteral("boxes"), RouteStrip::kPlan, boxes_, new BoxPage(*boxes_, pages_)});
+  auto* networks = new NetworkDesk(session_, middle_);
+  addDesk({QStringLiteral("networks"), RouteStrip::kPlan, networks,
+           new NetworkPage(*networks, pages_)});
+  connect(networks, &NetworkDesk::failed, this, &MainWindow::showMessage);
   auto* practice = new PracticePage(session_, pages_);
   // Practice is reading: its page stands beside the score.
   addDesk({QStringLiteral("practice"), RouteStrip::kPlan, score_, practice});

@@ -22,6 +22,10 @@ void MainWindow::makeScoreActions() {
          tr("Variants or samples compared; fs, Q, Vas and the rest, beside the datasheet; help to "
             "tune a box."),
          QKeySequence(Qt::CTRL | Qt::Key_H), [this] { showDesk(QStringLiteral("impedances")); });
+  addAct("networks", tr("Try a network on the drivers"),
+         tr("A crossover on the drivers as they were taken alone: by hand, or found for a wish."),
+         QKeySequence(Qt::CTRL | Qt::SHIFT | Qt::Key_W),
+         [this] { showDesk(QStringLiteral("networks")); });
   addAct("boxes", tr("Weigh boxes against one another"),
          tr("Volume, tuning, port and losses moved by hand; what each box does and means."),
          QKeySequence(Qt::CTRL | Qt::Key_B), [this] { showDesk(QStringLiteral("boxes")); });

@@ -35,6 +35,11 @@ PlanPage::PlanPage(BookSession& session, QWidget* parent) : QWidget(parent), ses
   boxes->setObjectName(QStringLiteral("toBoxes"));
   connect(boxes, &QPushButton::clicked, this, [this] { emit deskAsked(QStringLiteral("boxes")); });
   layout->addWidget(boxes);
+  auto* networks = new QPushButton(tr("A network for the drivers"), this);
+  networks->setObjectName(QStringLiteral("toNetworks"));
+  connect(networks, &QPushButton::clicked, this,
+          [this] { emit deskAsked(QStringLiteral("networks")); });
+  layout->addWidget(networks);
   layout->addWidget(role_label(tr("To learn reading"), "title", this));
   layout->addWidget(
       role_label(tr("Loudspeakers with a secret, from the practice bench."), "quiet", this));

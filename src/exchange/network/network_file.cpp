@@ -36,6 +36,7 @@ Result<LadderPart> part_of(const Json& json, bool top, const std::string& where)
   LadderPart part{.place =
                       place == "shunt" ? LadderPart::Place::kShunt : LadderPart::Place::kSeries};
   part.name = json_text(json, "name");
+  part.off = json.value("off", Json(false)) == Json(true);
   const struct {
     const char* key;
     double* value;

@@ -120,7 +120,7 @@ std::string spice_netlist(const DesignedNetwork& network, const NetworkMaterial&
     if (b.active.any())
       out.line("* its gain, delay and filters act before an amplifier of its own: not in here");
     std::string here = terminals;
-    for (const LadderPart& part : b.ladder) {
+    for (const LadderPart& part : switched_on(b.ladder)) {
       if (part.place == LadderPart::Place::kShunt) {
         out.part(part, here, "0");
         continue;

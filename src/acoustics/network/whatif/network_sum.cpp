@@ -97,11 +97,11 @@ BranchStates branch_states(const DesignedNetwork& network, const std::vector<Com
     const DesignBranch& branch = network.branches[b];
     const double sign = branch.polarity < 0 ? -1.0 : 1.0;
     if (!branch.active.any()) {
-      passive.push_back({branch.ladder, driver_ohm[b]});
+      passive.push_back({switched_on(branch.ladder), driver_ohm[b]});
       at.push_back(b);
       continue;
     }
-    const NetworkBranch alone{branch.ladder, driver_ohm[b]};
+    const NetworkBranch alone{switched_on(branch.ladder), driver_ohm[b]};
     const NetworkState s = solve_network({&alone, 1}, network.source_ohm, f);
     out.transfer[b] = sign * branch.active.at(f) * s.transfer[0];
     out.load_ohm = s.input_ohm;

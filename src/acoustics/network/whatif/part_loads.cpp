@@ -56,6 +56,8 @@ std::vector<PartLoad> part_loads(const DesignedNetwork& network,
   for (std::size_t i = 0; i <= steps; ++i)
     hz.push_back(kLow_hz *
                  std::pow(kHigh_hz / kLow_hz, static_cast<double>(i) / static_cast<double>(steps)));
+  std::vector<Ladder> on;
+  for (const DesignBranch& b : network.branches) on.push_back(switched_on(b.ladder));
   // Groups of branches with one amplifier each.
   std::vector<std::vector<std::size_t>> groups(1);
   for (std::size_t b = 0; b < network.branches.size(); ++b) {
@@ -78,8 +80,7 @@ std::vector<PartLoad> part_loads(const DesignedNetwork& network,
     for (std::size_t k = 0; k < hz.size(); ++k) {
       std::vector<NetworkBranch> branches;
       for (std::size_t i = 0; i < group.size(); ++i)
-        branches.push_back(
-            {network.branches[group[i]].ladder, value_held(of[i]->impedance, hz[k])});
+        branches.push_back({on[group[i]], value_held(of[i]->impedance, hz[k])});
       const NetworkState s = solve_network(branches, network.source_ohm, hz[k]);
       smallest = std::min(smallest, std::abs(s.input_ohm));
       if (k == 0) {
@@ -102,7 +103,7 @@ std::vector<PartLoad> part_loads(const DesignedNetwork& network,
       mean /= static_cast<double>(hz.size() - 1);
       const double amps2 = volts2 * mean;
       const DesignBranch& branch = network.branches[where[p].first];
-      const LadderPart& part = part_at(branch.ladder, where[p].second);
+      const LadderPart& part = part_at(on[where[p].first], where[p].second);
       auto entries = entries_of(part, branch.driver, counted[where[p].first]);
       for (PartLoad& e : entries) e.peak_a = kCrest * std::sqrt(amps2);
       if (entries.empty()) continue;

@@ -29,6 +29,7 @@ Told told_of(const LadderPart& part, bool top) {
   Told told;
   if (top) told.put("place", part.place == LadderPart::Place::kShunt ? "shunt" : "series");
   if (!part.name.empty()) told.put("name", part.name);
+  if (part.off) told.put("off", true);
   if (part.inductance_h > 0.0) told.put("mh", tidy(1e3 * part.inductance_h));
   if (part.capacitance_f > 0.0) told.put("uf", tidy(1e6 * part.capacitance_f));
   if (part.resistance_ohm > 0.0) told.put("ohm", part.resistance_ohm);

@@ -1,0 +1,73 @@
+#pragma once
+
+#include <QWidget>
+
+#include "acoustics/network/whatif/crossover_design.h"
+#include "desk/networks/network_view.h"
+#include "desk/score/score_view.h"
+#include "desk/session/book_session.h"
+#include "workbench/networks/network_material.h"
+
+namespace lalometer {
+
+/// A network for the chosen subject's drivers, as they were taken alone: drawn above, and what it
+/// makes of them on lanes below, while a value is dragged. Kept with the subject.
+class NetworkDesk : public QWidget, public DeskPart {
+  Q_OBJECT
+ public:
+  explicit NetworkDesk(BookSession& session, QWidget* parent = nullptr);
+  void setTheme(const Theme& theme) override;
+  [[nodiscard]] bool settling() const override { return reading_ || designing_; }
+  void shown() override { follow(); }
+
+  [[nodiscard]] NetworkView* view() { return view_; }
+  [[nodiscard]] ScoreView* lanes() { return lanes_; }
+  /// Null while it is read, or where nothing can be tried.
+  [[nodiscard]] const NetworkMaterial* material() const { return material_.get(); }
+  [[nodiscard]] const QString& trouble() const { return trouble_; }
+  [[nodiscard]] const DesignedNetwork& network() const { return network_; }
+  [[nodiscard]] const std::optional<NetworkSum>& sum() const { return sum_; }
+  [[nodiscard]] const std::optional<NetworkPlace>& chosen() const { return chosen_; }
+  /// Of the latest design; empty where none was asked for.
+  [[nodiscard]] const QString& verdict() const { return verdict_; }
+  [[nodiscard]] bool designing() const { return designing_; }
+
+  void choose(const std::optional<NetworkPlace>& place);
+  /// @param done  keeps it, as one step of undo
+  void change(const DesignedNetwork& network, bool done);
+  void setValue(const NetworkPlace& place, double value, bool done);
+  void remove(const NetworkPlace& place);
+  void design(CrossoverWish wish);
+  void stop();
+
+ signals:
+  void changed();
+  void failed(const QString& message);
+  void progressed(double share);
+
+ private:
+  void follow();
+  void read();
+  void refresh();
+  void keep();
+
+  BookSession& session_;
+  ScoreState state_;
+  NetworkView* view_;
+  ScoreView* lanes_;
+  std::shared_ptr<const NetworkMaterial> material_;
+  QString trouble_;
+  QString verdict_;
+  DesignedNetwork network_;
+  std::optional<NetworkSum> sum_;
+  std::optional<NetworkPlace> chosen_;
+  Id subject_ = 0;
+  std::string shown_;              ///< what the material is of
+  std::string kept_;               ///< the network as the book has it
+  std::vector<std::string> sent_;  ///< on their way into the book, the latest last
+  bool reading_ = false;
+  bool designing_ = false;
+  WorkId work_ = 0;
+};
+
+}  // namespace lalometer

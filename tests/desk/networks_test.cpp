@@ -1,0 +1,123 @@
+#include <gmock/gmock.h>
+
+#include <QComboBox>
+#include <QDoubleSpinBox>
+#include <QLabel>
+#include <QPushButton>
+
+#include "desk/networks/network_desk.h"
+#include "desk/window_fixture.h"
+#include "exchange/network/network_file.h"
+#include "support/network_set.h"
+#include "workbench/sharing/importing.h"
+
+namespace lalometer {
+namespace {
+
+class Networks : public test::WindowTest {
+ protected:
+  void SetUp() override {
+    WindowTest::SetUp();
+    test::write(set_folder_ / "set.json", test::network_set(set_folder_.path()).dump());
+    edit([this](Book& book) {
+      return take_in(book, preview_import({set_folder_.path()}, {}, {}), {})
+          .map([](const std::vector<Id>&) {});
+    });
+    session().chooseTake(session().takes().back().id);
+    rest();
+    window_->showDesk(QStringLiteral("networks"));
+    rest();
+  }
+  NetworkDesk* desk() { return part<NetworkDesk>("networkDesk"); }
+  void click(const char* name) {
+    QTest::mouseClick(part<QPushButton>(name), Qt::LeftButton);
+    rest();
+  }
+  const LadderPart& element(std::size_t branch, std::size_t at) {
+    return desk()->network().branches.at(branch).ladder.at(at);
+  }
+  double level_at(double hz) {
+    const NetworkSum& s = *desk()->sum();
+    return std::abs(s.sum[s.axis.bracket(hz)]);
+  }
+  const test::TemporaryFolder set_folder_;
+};
+
+TEST_F(Networks, BeginWithABranchForEachDriverAndSaysWhereTheyCanMeet) {
+  ASSERT_NE(desk()->material(), nullptr) << desk()->trouble().toStdString();
+  ASSERT_EQ(desk()->network().branches.size(), 2U);
+  EXPECT_TRUE(desk()->network().branches[0].ladder.empty());
+  EXPECT_TRUE(part<QLabel>("networkWindow")->text().contains(QStringLiteral("can meet between")));
+  EXPECT_EQ(desk()->lanes()->lanes().front().kind, "network-level");
+}
+
+TEST_F(Networks, AFoundNetworkIsDrawnKeptAndUndone) {
+  click("networkFind");
+  EXPECT_TRUE(part<QLabel>("networkVerdict")->text().contains(QStringLiteral("Possible with")))
+      << part<QLabel>("networkVerdict")->text().toStdString();
+  ASSERT_FALSE(desk()->network().branches[0].ladder.empty());
+  EXPECT_FALSE(desk()->view()->placeOf({0, {0}, ElementKind::kCoil}).isEmpty());
+  EXPECT_TRUE(part<QLabel>("networkFacts")->text().contains(QStringLiteral("woofer and tweeter")));
+  const Id subject = session().chosenSubject();
+  const auto kept = network_from_json(session().document(subject, "network"), "book");
+  ASSERT_TRUE(kept.has_value());
+  EXPECT_EQ(kept->branches[0].ladder.size(), desk()->network().branches[0].ladder.size());
+  undo();
+  EXPECT_TRUE(desk()->network().branches[0].ladder.empty());
+}
+
+// By hand: added, chosen in the drawing, dragged, switched off, removed.
+TEST_F(Networks, APartIsAddedDraggedSwitchedOffAndRemoved) {
+  const double bare = level_at(8000.0);
+  part<QComboBox>("networkBranch")->setCurrentIndex(1);
+  part<QComboBox>("networkKind")->setCurrentIndex(1);
+  click("networkInLine");
+  ASSERT_EQ(desk()->network().branches[1].ladder.size(), 1U);
+  EXPECT_DOUBLE_EQ(element(1, 0).capacitance_f, 10e-6);
+  NetworkView* view = desk()->view();
+  const QPoint at = view->placeOf({1, {0}, ElementKind::kCapacitor}).center().toPoint();
+  QTest::mousePress(view, Qt::LeftButton, {}, at);
+  QTest::mouseMove(view, at + QPoint(0, 10));
+  QTest::mouseMove(view, at + QPoint(0, 60));
+  const double dragged = element(1, 0).capacitance_f;
+  EXPECT_LT(dragged, 6e-6) << "downward is smaller, and the lanes follow at once";
+  QTest::mouseRelease(view, Qt::LeftButton, {}, at + QPoint(0, 60));
+  rest();
+  EXPECT_NEAR(part<QDoubleSpinBox>("networkValue")->value(), 1e6 * dragged, 0.01);
+  QTest::keyClick(view, Qt::Key_Up);
+  EXPECT_NEAR(element(1, 0).capacitance_f, 1.1 * dragged, 1e-9);
+  click("networkOff");
+  EXPECT_NEAR(level_at(8000.0), bare, 1e-9 * bare) << "off is as if it were not there";
+  EXPECT_TRUE(element(1, 0).off) << "but it is kept";
+  click("networkOff");
+  QTest::keyClick(view, Qt::Key_Delete);
+  rest();
+  EXPECT_TRUE(desk()->network().branches[1].ladder.empty());
+}
+
+TEST_F(Networks, TurningADriverRoundMovesTheSum) {
+  click("networkFind");
+  const std::string before = part<QLabel>("networkFacts")->text().toStdString();
+  const int was = desk()->network().branches[1].polarity;
+  click("networkTurn-tweeter");
+  EXPECT_EQ(desk()->network().branches[1].polarity, -was);
+  EXPECT_NE(part<QLabel>("networkFacts")->text().toStdString(), before);
+}
+
+TEST_F(Networks, ASubjectWithoutDriversAloneSaysWhatIsNeeded) {
+  for (const Subject& s : session().subjects())
+    if (s.name.find("kiosk") != std::string::npos)
+      for (const Take& t : session().takes())
+        if (t.subject_id == s.id) {
+          session().chooseTake(t.id);
+          break;
+        }
+  rest();
+  EXPECT_EQ(desk()->material(), nullptr);
+  EXPECT_TRUE(part<QLabel>("networkBasis")->text().contains(QStringLiteral("taken alone")))
+      << part<QLabel>("networkBasis")->text().toStdString();
+  EXPECT_FALSE(part<QPushButton>("networkFind")->isEnabled());
+}
+
+}  // namespace
+}  // namespace lalometer
