@@ -19,8 +19,13 @@
 #include "desk/chart/chart_desk.h"
 #include "desk/drawing/drawing_desk.h"
 #include "desk/frame/main_window.h"
+#include "desk/networks/network_desk.h"
 #include "desk/parts/theme.h"
+#include "exchange/set/measurement_set.h"
 #include "workbench/practice/demo_book.h"
+#include "workbench/practice/files/simulation_file.h"
+#include "workbench/practice/simulating.h"
+#include "workbench/sharing/importing.h"
 
 namespace lalometer {
 namespace {
@@ -133,6 +138,7 @@ struct Pictures {
     window.setStation(RouteStrip::kCapture);
     act("take-response");
     save("capture");
+    networks();
     return 0;
   }
 
@@ -233,6 +239,42 @@ struct Pictures {
     lanes({"impulse", "level", "impedance", "loops", "predictions"});
     window.setStation(RouteStrip::kRead);
     rest();
+  }
+
+  /// The kiosk's drivers in their box without its network, and one found for them.
+  void networks() {
+    const auto plan = simulation_plan_of(
+        R"({"subject": {"name": "Kiosk drivers, no network", "kind": "loudspeaker", "loading": "vented",
+        "drivers": [{"id": "woofer", "role": "woofer", "diameter_mm": 165, "sd_cm2": 132, "y_mm": -95},
+          {"id": "tweeter", "role": "tweeter", "diameter_mm": 28, "sd_cm2": 7.5, "x_mm": 18, "y_mm": 60}],
+        "baffle": {"width_mm": 210, "height_mm": 380, "depth_mm": 300, "edge_radius_mm": 12, "left_mm": 105, "top_mm": 150},
+        "box": {"net_volume_l": 14, "inner_width_mm": 178, "inner_height_mm": 348, "inner_depth_mm": 262, "damping": "lined"},
+        "ports": [{"id": "port", "panel": "back", "diameter_mm": 50, "length_mm": 130, "y_mm": -120}]},
+        "takes": [{"kind": "impedance", "id": "z-w", "name": "Woofer, impedance", "driver": "woofer", "condition": "in-box"},
+          {"kind": "impedance", "id": "z-t", "name": "Tweeter, impedance", "driver": "tweeter", "condition": "in-box"},
+          {"kind": "response", "id": "w0", "name": "Woofer alone", "driver": "woofer", "gate_ms": 4},
+          {"kind": "response", "id": "t0", "name": "Tweeter alone", "driver": "tweeter", "gate_ms": 4},
+          {"kind": "response", "id": "w30", "name": "Woofer alone, 30°", "driver": "woofer", "horizontal_deg": 30, "gate_ms": 4},
+          {"kind": "response", "id": "t30", "name": "Tweeter alone, 30°", "driver": "tweeter", "horizontal_deg": 30, "gate_ms": 4},
+          {"kind": "response", "id": "w60", "name": "Woofer alone, 60°", "driver": "woofer", "horizontal_deg": 60, "gate_ms": 4},
+          {"kind": "response", "id": "t60", "name": "Tweeter alone, 60°", "driver": "tweeter", "horizontal_deg": 60, "gate_ms": 4}]})",
+        "kiosk", 7);
+    if (!plan) return;
+    const auto made = simulated(*plan, {}, {});
+    if (!made || !write_set(made->set, scratch / "no-network")) return;
+    window.session().edit([folder = scratch / "no-network"](Book& book) {
+      return take_in(book, preview_import({folder}, {}, {}), {}).map([](const std::vector<Id>&) {});
+    });
+    rest();
+    window.session().chooseTake(window.session().takes().back().id);
+    rest();
+    window.showDesk(QStringLiteral("networks"));
+    rest();
+    window.findChild<QPushButton*>(QStringLiteral("networkFind"))->click();
+    rest();
+    auto* desk = window.findChild<NetworkDesk*>(QStringLiteral("networkDesk"));
+    desk->choose(NetworkPlace{0, {0}, ElementKind::kCoil});
+    save("networks");
   }
 
   /// A published chart, drawn here, traced and held against what was measured.

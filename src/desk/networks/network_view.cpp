@@ -153,7 +153,8 @@ void NetworkView::lay() {
     const QString name =
         QString::fromStdString(branch.driver) + (branch.polarity < 0 ? tr(" (turned)") : QString());
     ends_.emplace_back(QRectF(x + 18.0, y - 16.0, 92.0, 32.0), name);
-    wires_.push_back({QPointF(kLeft - 8.0, ground), QPointF(x + 64.0, ground)});
+    wires_.push_back({QPointF(kLeft / 2.0, ground), QPointF(x + 64.0, ground)});
+    wires_.push_back({QPointF(kLeft / 2.0, ground), QPointF(kLeft / 2.0, y + 16.0)});
     wires_.push_back({QPointF(x + 64.0, ground), QPointF(x + 64.0, y + 16.0)});
     y = ground + kTop + kThick / 2.0 + 6.0;
   }
