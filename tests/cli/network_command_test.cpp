@@ -104,6 +104,33 @@ TEST_F(CliNetwork, ErrorsNameFilePlaceAndReason) {
   EXPECT_THAT(run({"network", set(), network(simple_)}).err, HasSubstr("taken alone"));
 }
 
+// What was built is held against what was drawn: here the board of another file.
+TEST_F(CliNetwork, ABuiltBoardIsJudgedAndPartsMaySpread) {
+  const std::string drawn = network(simple_);
+  json other = simple_;
+  other["branches"][1]["ladder"][0]["uf"] = 0.68;
+  const json board = run({"network", set(), network(other), "--json"}).parsed();
+  std::string sound, load;
+  for (std::size_t i = 0; i < board["frequency_hz"].size(); ++i) {
+    const double f = board["frequency_hz"][i];
+    sound += fmt::format("{:.3f} {:.4f} {:.3f}\n", f, board["sum_db"][i].get<double>() + 1.0,
+                         board["sum_phase_deg"][i].get<double>());
+    load += fmt::format("{:.3f} {:.5f} {:.3f}\n", f, board["impedance_ohm"][i].get<double>(),
+                        board["impedance_phase_deg"][i].get<double>());
+  }
+  test::write(folder_ / "built.frd", sound);
+  test::write(folder_ / "built.zma", load);
+  const json j =
+      run({"network", set(), network(simple_), "--built", (folder_ / "built.frd").string(),
+           "--built-impedance", (folder_ / "built.zma").string(), "--tolerance", "10", "--json"})
+          .parsed();
+  EXPECT_FALSE(j["as_drawn"].get<bool>());
+  EXPECT_EQ(j["built_otherwise"][0]["what"], "C1 of tweeter is 0.1 times its value");
+  EXPECT_NEAR(j["level_off_db"].get<double>(), 1.0, 0.1) << "of the rig, and not of the board";
+  EXPECT_EQ(j["band_db"].size(), j["frequency_hz"].size());
+  EXPECT_GT(j["band_widest_db"].get<double>(), 0.3);
+}
+
 TEST_F(CliNetwork, PartsAndCircuitAreWritten) {
   const std::string csv = (folder_ / "parts.csv").string();
   const std::string circuit = (folder_ / "n.cir").string();

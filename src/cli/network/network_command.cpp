@@ -6,7 +6,9 @@
 #include <cmath>
 #include <memory>
 
-#include "acoustics/network/whatif/crossover_design.h"
+#include "acoustics/network/design/crossover_design.h"
+#include "acoustics/network/whatif/as_built.h"
+#include "acoustics/network/whatif/tolerance.h"
 #include "base/text.h"
 #include "base/work_owner.h"
 #include "cli/options/option_checks.h"
@@ -23,6 +25,8 @@ namespace {
 
 struct NetworkOptions {
   std::string set, file, design, series, netlist, parts_csv;
+  std::string built_sound, built_load;  ///< files of what was built
+  double tolerance_percent = 0.0;
   bool window = false;
   int parts = 0;
   double power_w = 10.0;
@@ -86,6 +90,33 @@ Result<CrossoverWish> wish_of(const NetworkOptions& o) {
   return wish;
 }
 
+/// The first curve of a file, of the kind that is wanted.
+Result<Response> curve_in(const std::string& file, const ReadingOptions& reading, bool ohm,
+                          const Doors& doors) {
+  ImportChoices choices = choices_of(reading);
+  if (ohm) choices.kind = ColumnKind::kImpedance;
+  const ImportPreview preview = read_source(file, choices, doors.choice);
+  for (const ImportItem& item : preview.items)
+    if (item.curve && (item.curve->quantity() == Quantity::kImpedance) == ohm) return *item.curve;
+  if (!preview.problems.empty()) return tl::unexpected(preview.problems.front());
+  return bad_input(ohm ? "No impedance was found here." : "No response was found here.", file);
+}
+
+Result<BuiltTakes> built_of(const NetworkOptions& o, const Doors& doors) {
+  BuiltTakes built;
+  if (!o.built_sound.empty()) {
+    auto curve = curve_in(o.built_sound, o.reading, false, doors);
+    if (!curve) return tl::unexpected(curve.error());
+    built.sound = *std::move(curve);
+  }
+  if (!o.built_load.empty()) {
+    auto curve = curve_in(o.built_load, o.reading, true, doors);
+    if (!curve) return tl::unexpected(curve.error());
+    built.load = *std::move(curve);
+  }
+  return built;
+}
+
 int network_command(const Doors& doors, const NetworkOptions& o) {
   if (o.file.empty() && o.design.empty() && !o.window)
     return refuse(doors, {ErrorCode::kBadInput,
@@ -121,6 +152,21 @@ int network_command(const Doors& doors, const NetworkOptions& o) {
   } else {
     told.notes(material->notes);
   }
+  if (o.tolerance_percent > 0.0 && !network.branches.empty()) {
+    const double p = o.tolerance_percent;
+    const auto band =
+        tolerance_band(network, material->drivers,
+                       {.coil_percent = p, .capacitor_percent = p, .resistor_percent = p});
+    if (!band) return refuse(doors, band.error());
+    tell(told, *band);
+  }
+  if (!o.built_sound.empty() || !o.built_load.empty()) {
+    const auto built = built_of(o, doors);
+    if (!built) return refuse(doors, built.error());
+    const auto judged = as_built(network, material->drivers, *built);
+    if (!judged) return refuse(doors, judged.error());
+    tell(told, *judged);
+  }
   if (design) tell(told, *design);
   if (o.window) tell(told, network_windows(*material));
   for (const auto& [path, text] :
@@ -149,6 +195,11 @@ void add_network_command(CLI::App& app, Doors& doors, int& status) {
   command->add_option("--parts", o->parts, "at most so many")->check(CLI::Range(2, 16));
   command->add_option("--power-w", o->power_w, "pink noise for the load of the parts")
       ->check(above_zero());
+  command->add_option("--tolerance", o->tolerance_percent, "spread of all parts, per cent")
+      ->check(CLI::Range(0.1, 50.0));
+  command->add_option("--built", o->built_sound,
+                      "response of the built loudspeaker on the axis: what was wired otherwise");
+  command->add_option("--built-impedance", o->built_load, "and its impedance");
   command->add_option("--netlist", o->netlist, "the circuit for a SPICE, as a file");
   command->add_option("--parts-csv", o->parts_csv, "the list of parts, as a file");
   add_sound_options(*command, o->reading);

@@ -2,7 +2,7 @@
 
 #include <QWidget>
 
-#include "acoustics/network/whatif/crossover_design.h"
+#include "acoustics/network/design/crossover_design.h"
 #include "desk/networks/network_view.h"
 #include "desk/score/score_view.h"
 #include "desk/session/book_session.h"

@@ -167,4 +167,24 @@ void tell(Told& told, const std::vector<CrossoverWindow>& windows) {
   told.put("window", Told::Value(std::move(rows)));
 }
 
+void tell(Told& told, const ToleranceBand& band) {
+  told.put("band_db", Told::Value(band.half_width_db));
+  told.put("band_widest_db", band.widest_db).put("band_widest_at_hz", band.widest_at_hz);
+  told.put("band_lowest_ohm",
+           band.lowest_ohm > 0.0 ? std::optional(band.lowest_ohm) : std::nullopt);
+}
+
+void tell(Told& told, const AsBuilt& built) {
+  told.put("as_drawn", built.as_drawn).put("misfit", built.misfit);
+  told.put("level_off_db", built.level_off_db);
+  std::vector<Told> rows;
+  for (const BuiltOtherwise& one : built.otherwise)
+    rows.emplace_back()
+        .put("what", one.what)
+        .put("probability", one.probability)
+        .put("misfit", one.misfit);
+  told.put("built_otherwise", Told::Value(std::move(rows)));
+  told.note(built.told);
+}
+
 }  // namespace lalometer

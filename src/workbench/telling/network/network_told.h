@@ -1,6 +1,8 @@
 #pragma once
 
-#include "acoustics/network/whatif/crossover_design.h"
+#include "acoustics/network/design/crossover_design.h"
+#include "acoustics/network/whatif/as_built.h"
+#include "acoustics/network/whatif/tolerance.h"
 #include "workbench/networks/network_material.h"
 #include "workbench/telling/told.h"
 
@@ -14,5 +16,7 @@ namespace lalometer {
 /// Adds what a design found.
 void tell(Told& told, const CrossoverDesign& design);
 void tell(Told& told, const std::vector<CrossoverWindow>& windows);
+void tell(Told& told, const ToleranceBand& band);
+void tell(Told& told, const AsBuilt& built);
 
 }  // namespace lalometer

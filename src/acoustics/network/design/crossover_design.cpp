@@ -1,4 +1,4 @@
-#include "acoustics/network/whatif/crossover_design.h"
+#include "acoustics/network/design/crossover_design.h"
 
 #include <fmt/format.h>
 
@@ -8,8 +8,8 @@
 #include <map>
 #include <optional>
 
-#include "acoustics/network/whatif/design_grid.h"
-#include "acoustics/network/whatif/ladder_fit.h"
+#include "acoustics/network/design/design_grid.h"
+#include "acoustics/network/design/ladder_fit.h"
 #include "base/constants.h"
 #include "base/text.h"
 

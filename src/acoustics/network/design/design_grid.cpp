@@ -1,4 +1,4 @@
-#include "acoustics/network/whatif/design_grid.h"
+#include "acoustics/network/design/design_grid.h"
 
 #include <fmt/format.h>
 

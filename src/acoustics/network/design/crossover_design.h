@@ -3,9 +3,9 @@
 #include <stop_token>
 #include <string>
 
+#include "acoustics/network/design/part_series.h"
 #include "acoustics/network/filter.h"
 #include "acoustics/network/whatif/network_sum.h"
-#include "acoustics/network/whatif/part_series.h"
 #include "base/progress.h"
 
 namespace lalometer {

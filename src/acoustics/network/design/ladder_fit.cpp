@@ -1,4 +1,4 @@
-#include "acoustics/network/whatif/ladder_fit.h"
+#include "acoustics/network/design/ladder_fit.h"
 
 #include <Eigen/Dense>
 #include <algorithm>

@@ -1,4 +1,4 @@
-#include "acoustics/network/whatif/part_series.h"
+#include "acoustics/network/design/part_series.h"
 
 #include <array>
 #include <cmath>

@@ -1,4 +1,4 @@
-#include "acoustics/network/whatif/crossover_design.h"
+#include "acoustics/network/design/crossover_design.h"
 
 #include <gmock/gmock.h>
 

@@ -4,7 +4,7 @@
 #include <stop_token>
 #include <vector>
 
-#include "acoustics/network/whatif/topology.h"
+#include "acoustics/network/design/topology.h"
 
 namespace lalometer {
 

@@ -3,7 +3,7 @@
 #include <complex>
 #include <vector>
 
-#include "acoustics/network/whatif/crossover_design.h"
+#include "acoustics/network/design/crossover_design.h"
 
 /// Two drivers and their targets on a design's grid, and how far a try is off. Inside of
 /// crossover_design.

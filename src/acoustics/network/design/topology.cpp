@@ -1,4 +1,4 @@
-#include "acoustics/network/whatif/topology.h"
+#include "acoustics/network/design/topology.h"
 
 #include <algorithm>
 #include <cmath>
