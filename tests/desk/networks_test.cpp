@@ -95,6 +95,30 @@ TEST_F(Networks, APartIsAddedDraggedSwitchedOffAndRemoved) {
   EXPECT_TRUE(desk()->network().branches[1].ladder.empty());
 }
 
+// The band of the parts' spread is of the network that is shown, never of an earlier one.
+TEST_F(Networks, TheSpreadOfPartsStandsAboutTheSum) {
+  click("networkFind");
+  auto* tolerance = part<QComboBox>("networkTolerance");
+  tolerance->setCurrentIndex(4);
+  emit tolerance->activated(4);
+  rest();
+  const auto spread = [&] {
+    return desk()->lanes()->lanes().front().content.curves().front().spread;
+  };
+  const auto widest = [&] {
+    const std::vector<double> s = spread();
+    return s.empty() ? -1.0 : *std::max_element(s.begin(), s.end());
+  };
+  ASSERT_EQ(spread().size(), desk()->sum()->axis.size());
+  EXPECT_GT(widest(), 0.2);
+  DesignedNetwork bare = desk()->network();
+  for (DesignBranch& b : bare.branches) b.ladder.clear();
+  desk()->change(bare, true);
+  EXPECT_TRUE(spread().empty()) << "the old one is gone at once";
+  rest();
+  EXPECT_NEAR(widest(), 0.0, 1e-9) << "no parts, no spread";
+}
+
 TEST_F(Networks, TurningADriverRoundMovesTheSum) {
   click("networkFind");
   const std::string before = part<QLabel>("networkFacts")->text().toStdString();

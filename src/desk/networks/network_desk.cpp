@@ -128,7 +128,15 @@ void NetworkDesk::refresh() {
     emit changed();
     return;
   }
-  auto contents = network_lanes(*sum_, *material_);
+  // An old band is none of this network.
+  band_.reset();
+  fillLanes();
+  emit changed();
+  spread();
+}
+
+void NetworkDesk::fillLanes() {
+  auto contents = network_lanes(*sum_, band_ ? &*band_ : nullptr);
   const auto& shown = lanes_->lanes();
   bool same = shown.size() == contents.size();
   for (std::size_t i = 0; same && i < contents.size(); ++i)
@@ -147,7 +155,31 @@ void NetworkDesk::refresh() {
     }
     lanes_->setLanes(std::move(lanes));
   }
-  emit changed();
+}
+
+void NetworkDesk::setTolerance(double percent) {
+  tolerance_percent_ = percent;
+  refresh();
+}
+
+void NetworkDesk::spread() {
+  if (banding_ || tolerance_percent_ <= 0.0 || !sum_) return;
+  banding_ = true;
+  const double p = tolerance_percent_;
+  session_.work().start<ToleranceBand>(
+      this, {},
+      [material = material_, network = network_, p](const WorkContext&) {
+        return tolerance_band(network, material->drivers,
+                              {.coil_percent = p, .capacitor_percent = p, .resistor_percent = p});
+      },
+      [this, of = json_text(told_of(network_), 0), p](const Result<ToleranceBand>& made) {
+        banding_ = false;
+        const bool same = of == json_text(told_of(network_), 0) && p == tolerance_percent_;
+        if (!same) return spread();
+        if (!made || !sum_ || made->half_width_db.size() != sum_->axis.size()) return;
+        band_ = *made;
+        fillLanes();
+      });
 }
 
 void NetworkDesk::choose(const std::optional<NetworkPlace>& place) {

@@ -3,6 +3,7 @@
 #include <QWidget>
 
 #include "acoustics/network/design/crossover_design.h"
+#include "acoustics/network/whatif/tolerance.h"
 #include "desk/networks/network_view.h"
 #include "desk/score/score_view.h"
 #include "desk/session/book_session.h"
@@ -17,7 +18,7 @@ class NetworkDesk : public QWidget, public DeskPart {
  public:
   explicit NetworkDesk(BookSession& session, QWidget* parent = nullptr);
   void setTheme(const Theme& theme) override;
-  [[nodiscard]] bool settling() const override { return reading_ || designing_; }
+  [[nodiscard]] bool settling() const override { return reading_ || designing_ || banding_; }
   void shown() override { follow(); }
 
   [[nodiscard]] NetworkView* view() { return view_; }
@@ -38,6 +39,8 @@ class NetworkDesk : public QWidget, public DeskPart {
   void setValue(const NetworkPlace& place, double value, bool done);
   void remove(const NetworkPlace& place);
   void design(CrossoverWish wish);
+  /// Shows what so much spread of the parts does to the sum; 0: not.
+  void setTolerance(double percent);
   void stop();
 
  signals:
@@ -49,6 +52,9 @@ class NetworkDesk : public QWidget, public DeskPart {
   void follow();
   void read();
   void refresh();
+  /// Works the band out anew on the pool, where one is wanted.
+  void spread();
+  void fillLanes();
   void keep();
 
   BookSession& session_;
@@ -65,6 +71,9 @@ class NetworkDesk : public QWidget, public DeskPart {
   std::string shown_;              ///< what the material is of
   std::string kept_;               ///< the network as the book has it
   std::vector<std::string> sent_;  ///< on their way into the book, the latest last
+  double tolerance_percent_ = 0.0;
+  std::optional<ToleranceBand> band_;
+  bool banding_ = false;
   bool reading_ = false;
   bool designing_ = false;
   WorkId work_ = 0;

@@ -57,6 +57,15 @@ NetworkPage::NetworkPage(NetworkDesk& desk, QWidget* parent) : QWidget(parent), 
   layout->addWidget(rule(this));
   makeDesign(layout);
   layout->addWidget(rule(this));
+  tolerance_ = new QComboBox(this);
+  tolerance_->setObjectName(QStringLiteral("networkTolerance"));
+  tolerance_->addItem(tr("parts as drawn"), 0.0);
+  for (const double percent : {1.0, 2.0, 5.0, 10.0})
+    tolerance_->addItem(tr("parts within %1 %").arg(percent), percent);
+  tolerance_->setToolTip(tr("The band about the sum holds 95 of 100 boards."));
+  connect(tolerance_, &QComboBox::activated, this,
+          [this] { desk_.setTolerance(tolerance_->currentData().toDouble()); });
+  layout->addWidget(tolerance_);
   facts_ = new QLabel(this);
   facts_->setObjectName(QStringLiteral("networkFacts"));
   facts_->setWordWrap(true);

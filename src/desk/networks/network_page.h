@@ -41,6 +41,7 @@ class NetworkPage : public QWidget, public DeskPart {
   QLabel* element_ = nullptr;
   QDoubleSpinBox* value_ = nullptr;
   QPushButton* on_ = nullptr;
+  QComboBox* tolerance_ = nullptr;
   QPushButton* remove_ = nullptr;
   QComboBox* kind_ = nullptr;
   QComboBox* branch_ = nullptr;

@@ -154,6 +154,26 @@ Result<NetworkMaterial> network_material(const ImportPreview& set, const std::st
   return network_material(takes, geometry, where);
 }
 
+void bring_to_one_axis(NetworkMaterial& m) {
+  double low = 0.0, high = 1e300;
+  for (const NetworkDriver& d : m.drivers) {
+    const auto ahead = d.responses.find(NetworkAngle{});
+    if (ahead == d.responses.end()) return;
+    low = std::max(low, ahead->second.axis().front());
+    high = std::min(high, ahead->second.axis().back());
+  }
+  std::vector<double> hz;
+  if (!m.drivers.empty())
+    for (const double f : m.drivers.front().responses.at({}).axis().hz())
+      if (f >= low * (1.0 - 1e-9) && f <= high * (1.0 + 1e-9)) hz.push_back(f);
+  const auto axis = FrequencyAxis::make(std::move(hz));
+  if (!axis || axis->size() < 2) return;
+  for (NetworkDriver& d : m.drivers) {
+    for (auto& [angle, curve] : d.responses) curve = resampled(curve, *axis);
+    d.impedance = resampled(d.impedance, *axis);
+  }
+}
+
 std::vector<CrossoverWindow> network_windows(const NetworkMaterial& m) {
   const auto told = [&](const NetworkDriver& d) {
     const SubjectDriver* known = m.geometry ? m.geometry->driver(d.id) : nullptr;

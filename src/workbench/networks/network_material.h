@@ -35,6 +35,10 @@ struct NetworkTake {
 [[nodiscard]] Result<NetworkMaterial> network_material(const ImportPreview& set,
                                                        const std::string& where);
 
+/// Every curve over the first driver's rows that all have on the axis, so that sums need no
+/// interpolation any more.
+void bring_to_one_axis(NetworkMaterial& material);
+
 /// For every two neighbours among the drivers, the lower one first: by the crossovers that the
 /// subject tells, else by their resonances. A resonance that is not told is the impedance's.
 [[nodiscard]] std::vector<CrossoverWindow> network_windows(const NetworkMaterial& material);

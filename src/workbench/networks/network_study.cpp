@@ -97,7 +97,9 @@ Result<NetworkMaterial> study_network(const NetworkStudyInputs& in, const CurveS
     read.push_back(*std::move(curve));
     takes.push_back({&t, &read.back().curve});
   }
-  return network_material(takes, *geometry, in.name);
+  auto material = network_material(takes, *geometry, in.name);
+  if (material) bring_to_one_axis(*material);
+  return material;
 }
 
 DesignedNetwork bare_network(const NetworkMaterial& m) {
@@ -107,7 +109,7 @@ DesignedNetwork bare_network(const NetworkMaterial& m) {
 }
 
 std::vector<std::pair<std::string, LaneContent>> network_lanes(const NetworkSum& s,
-                                                               const NetworkMaterial&) {
+                                                               const ToleranceBand* band) {
   double loudest = -400.0, highest_ohm = 8.0, highest_v = 0.0;
   for (std::size_t i = 0; i < s.axis.size(); ++i) {
     loudest = std::max(loudest, level_db(s.sum[i]));
@@ -119,6 +121,7 @@ std::vector<std::pair<std::string, LaneContent>> network_lanes(const NetworkSum&
   std::vector<std::pair<std::string, LaneContent>> lanes;
   LaneContent level = lane("Level", "dB re 20 µPa, 2.83 V, on the axis", "dB", top - 40.0, top);
   add(level, s, "sum", 0, true, [&](std::size_t i) { return level_db(s.sum[i]); });
+  if (band != nullptr) level.add_curves().back().spread = band->half_width_db;
   for (std::size_t b = 0; b < s.branches.size(); ++b)
     add(level, s, s.branches[b].driver, static_cast<int>(b) + 1, false,
         [&](std::size_t i) { return level_db(s.branches[b].pressure[i]); });

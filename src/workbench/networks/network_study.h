@@ -1,5 +1,6 @@
 #pragma once
 
+#include "acoustics/network/whatif/tolerance.h"
 #include "workbench/networks/network_material.h"
 #include "workbench/reading/lane_layers.h"
 #include "workbench/studies/impedance_studies.h"
@@ -22,7 +23,8 @@ struct NetworkStudyInputs {
 
 /// What a network makes of the drivers, as lanes: level with each driver, off the axis, voltages at
 /// the drivers, load, phase between the neighbours. Kinds "network-level", "network-angles", ….
+/// @param band  of the sum, where somebody wants to see what the parts' spread does; may be null
 [[nodiscard]] std::vector<std::pair<std::string, LaneContent>> network_lanes(
-    const NetworkSum& sum, const NetworkMaterial& material);
+    const NetworkSum& sum, const ToleranceBand* band = nullptr);
 
 }  // namespace lalometer

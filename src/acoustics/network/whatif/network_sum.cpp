@@ -22,6 +22,10 @@ const NetworkDriver* driver_of(const std::vector<NetworkDriver>& drivers, const 
 
 /// Values of a curve over an axis; beyond its ends the last value.
 std::vector<Complex> over(const Response& curve, const FrequencyAxis& axis) {
+  const auto& own = curve.axis().hz();
+  // Curves that were brought to one axis before are summed many times while a value is dragged.
+  if (own.size() == axis.size() && std::equal(own.begin(), own.end(), axis.hz().begin()))
+    return curve.values();
   return resampled(curve, axis).values();
 }
 

@@ -16,7 +16,7 @@ using Complex = std::complex<double>;
 
 constexpr double kLow_hz = 20.0, kHigh_hz = 20000.0;
 constexpr double kCrest = 4.0;  // 12 dB
-constexpr double kPerOctave = 48.0;
+constexpr double kPerOctave = 24.0;
 
 const LadderPart& part_at(const Ladder& ladder, const std::vector<std::size_t>& path) {
   const LadderPart* part = &ladder[path.front()];
