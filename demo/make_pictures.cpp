@@ -113,7 +113,6 @@ struct Pictures {
     (void)QTest::qWaitFor([this] { return window.queue().place().waits; }, 5000);
     window.queue().goOn();
     (void)QTest::qWaitFor([&] { return kept == 3; }, 20000);
-    save("queue");
     window.showDesk(QStringLiteral("rig"));
     rest();
     auto* inputs = window.findChild<QComboBox*>(QStringLiteral("rigInterface"));

@@ -4,6 +4,7 @@
 #include "cli/cli_support.h"
 #include "exchange/network/network_file.h"
 #include "support/network_set.h"
+#include "workbench/networks/network_material.h"
 
 namespace lalometer {
 namespace {
@@ -142,6 +143,23 @@ TEST_F(CliNetwork, PartsAndCircuitAreWritten) {
   EXPECT_THAT(text, HasSubstr("V1 amp 0 AC 1"));
   EXPECT_THAT(text, HasSubstr("; L7"));
   EXPECT_THAT(text, HasSubstr(".end"));
+}
+
+// One axis is for speed: neither the sum nor what the parts must stand may move by it.
+TEST_F(CliNetwork, OneAxisForAllChangesNoFigure) {
+  auto m = network_material(preview_import({folder_.path()}, {}, {}), "set");
+  ASSERT_TRUE(m.has_value());
+  const auto n = network_from_json(simple_.dump(), "n.json");
+  const auto before = network_sum(*n, m->drivers);
+  const auto loads = part_loads(*n, m->drivers, 10.0);
+  bring_to_one_axis(*m);
+  const auto after = network_sum(*n, m->drivers);
+  ASSERT_EQ(after->axis.size(), before->axis.size());
+  for (std::size_t i = 0; i < before->sum.size(); i += 7)
+    EXPECT_LT(std::abs(after->sum[i] - before->sum[i]), 1e-6 * std::abs(before->sum[i]));
+  const auto same = part_loads(*n, m->drivers, 10.0);
+  for (std::size_t i = 0; i < loads.size(); ++i)
+    EXPECT_NEAR(same[i].peak_a, loads[i].peak_a, 1e-9) << loads[i].part;
 }
 
 TEST(NetworkFile, ReadsNestedPartsFiltersAndRefusesNonsense) {

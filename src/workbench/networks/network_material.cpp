@@ -168,10 +168,8 @@ void bring_to_one_axis(NetworkMaterial& m) {
       if (f >= low * (1.0 - 1e-9) && f <= high * (1.0 + 1e-9)) hz.push_back(f);
   const auto axis = FrequencyAxis::make(std::move(hz));
   if (!axis || axis->size() < 2) return;
-  for (NetworkDriver& d : m.drivers) {
+  for (NetworkDriver& d : m.drivers)
     for (auto& [angle, curve] : d.responses) curve = resampled(curve, *axis);
-    d.impedance = resampled(d.impedance, *axis);
-  }
 }
 
 std::vector<CrossoverWindow> network_windows(const NetworkMaterial& m) {

@@ -35,8 +35,8 @@ struct NetworkTake {
 [[nodiscard]] Result<NetworkMaterial> network_material(const ImportPreview& set,
                                                        const std::string& where);
 
-/// Every curve over the first driver's rows that all have on the axis, so that sums need no
-/// interpolation any more.
+/// Every response over the first driver's rows that all have on the axis, so that sums need no
+/// interpolation any more. Impedances keep their own: what parts must stand is counted from 20 Hz.
 void bring_to_one_axis(NetworkMaterial& material);
 
 /// For every two neighbours among the drivers, the lower one first: by the crossovers that the
