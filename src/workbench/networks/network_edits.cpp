@@ -75,10 +75,9 @@ NetworkPlace add_part(DesignedNetwork& n, std::size_t branch,
 }
 
 void remove_part(DesignedNetwork& n, const NetworkPlace& place) {
-  if (place.branch >= n.branches.size() || place.path.empty()) return;
+  if (part_at(n, place) == nullptr) return;
   Ladder& ladder = n.branches[place.branch].ladder;
-  if (place.path.front() < ladder.size())
-    ladder.erase(ladder.begin() + static_cast<std::ptrdiff_t>(place.path.front()));
+  ladder.erase(ladder.begin() + static_cast<std::ptrdiff_t>(place.path.front()));
 }
 
 }  // namespace lalometer
