@@ -6,6 +6,8 @@
 #include <cmath>
 #include <map>
 
+#include "acoustics/network/whatif/network_orbit.h"
+#include "acoustics/spin/spinorama.h"
 #include "base/constants.h"
 #include "base/text.h"
 
@@ -72,6 +74,59 @@ LaneContent phase_lane(const NetworkSum& s) {
   return content;
 }
 
+/// Levels over the horizontal circle re the axis; nothing of fewer than six angles.
+void add_map(std::vector<std::pair<std::string, LaneContent>>& lanes, const NetworkSum& s,
+             const Orbit& orbit) {
+  constexpr double kStep_deg = 5.0, kWidest_deg = 30.5;
+  const auto& rays = orbit.rays(Plane::kHorizontal);
+  const Orbit::Ray* ahead = orbit.on_axis();
+  if (rays.size() < 6 || ahead == nullptr) return;
+  ValueMap map;
+  map.x.assign(s.axis.hz().begin(), s.axis.hz().end());
+  map.high = 3.0;
+  map.low = -30.0;
+  for (double d = std::ceil(rays.front().degrees / kStep_deg) * kStep_deg;
+       d <= rays.back().degrees + 0.01; d += kStep_deg) {
+    const auto level = orbit.level_at(Plane::kHorizontal, d, kWidest_deg);
+    map.rows.push_back(d);
+    for (std::size_t i = 0; i < map.x.size(); ++i)
+      map.values.push_back(level ? static_cast<float>((*level)[i] - ahead->level_db[i])
+                                 : std::numeric_limits<float>::quiet_NaN());
+  }
+  LaneContent content;
+  content.title = "Angles, horizontal";
+  content.subtitle = "dB re the axis, by this network";
+  content.left = {.quantity = AxisQuantity::kAngle,
+                  .scale = AxisScale::kLinear,
+                  .unit = "°",
+                  .low = map.rows.front(),
+                  .high = map.rows.back()};
+  content.layers.emplace_back(std::move(map));
+  content.layers.emplace_back(ContourLayer{3.0});
+  lanes.emplace_back("network-map", std::move(content));
+}
+
+/// What a room would be given, as far as the angles carry it.
+void add_spin(std::vector<std::pair<std::string, LaneContent>>& lanes, const NetworkSum& s,
+              double top) {
+  const auto orbit = orbit_of(s);
+  if (!orbit) return;
+  add_map(lanes, s, *orbit);
+  const Spinorama spin = spinorama(*orbit);
+  LaneContent content =
+      lane("In the room", "averages of CTA-2034-A by this network", "dB", top - 40.0, top);
+  int style = 0;
+  const auto put = [&](const char* label, const SpatialAverage& average, bool chosen) {
+    if (average.size() == s.axis.size())
+      add(content, s, label, style++, chosen, [&](std::size_t i) { return average[i]; });
+  };
+  put("listening window", spin.listening_window_db, true);
+  put("early reflections", spin.early_reflections_db, false);
+  put("sound power", spin.sound_power_db, false);
+  put("predicted in-room", spin.predicted_in_room_db, false);
+  if (style > 0) lanes.emplace_back("network-spin", std::move(content));
+}
+
 }  // namespace
 
 Result<NetworkMaterial> study_network(const NetworkStudyInputs& in, const CurveSource& curves,
@@ -135,6 +190,7 @@ std::vector<std::pair<std::string, LaneContent>> network_lanes(const NetworkSum&
       add(off, s, spoken(angle), style++, false,
           [&, &p = sum](std::size_t i) { return level_db(p[i]); });
     lanes.emplace_back("network-angles", std::move(off));
+    add_spin(lanes, s, top);
   }
   const double top_v = std::max(0.0, 5.0 * std::ceil(highest_v / 5.0));
   LaneContent volts =

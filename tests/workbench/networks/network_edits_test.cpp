@@ -6,6 +6,8 @@
 #include <sstream>
 
 #include "acoustics/network/whatif/made_drivers.h"
+#include "acoustics/network/whatif/network_orbit.h"
+#include "acoustics/spin/spinorama.h"
 #include "workbench/networks/network_export.h"
 #include "workbench/networks/network_study.h"
 
@@ -96,6 +98,68 @@ TEST(NetworkExport, TheCircuitHoldsEveryPartOnceAndNothingThatIsOff) {
     if (!line.empty() && line[0] != '*' && line[0] != '.') {
       EXPECT_TRUE(names.insert(line.substr(0, line.find(' '))).second) << line;
     }
+}
+
+/// Each driver at all angles of both circles, each 3 dB down at the sides.
+NetworkMaterial taken_all_round() {
+  NetworkMaterial m{.drivers = made::TwoWay().drivers()};
+  for (NetworkDriver& d : m.drivers) {
+    const Response ahead = d.responses.begin()->second;
+    for (int step = -17; step <= 18; ++step) {
+      const double degrees = 10.0 * step;
+      if (step == 0) continue;
+      std::vector<std::complex<double>> values = ahead.values();
+      const double down = std::abs(degrees) > 85.0 ? std::pow(10.0, -0.15) : 1.0;
+      for (auto& v : values) v *= down;
+      const Response there =
+          *Response::make(ahead.axis(), values, ahead.quantity(), ahead.valid(), true);
+      d.responses.emplace(NetworkAngle{degrees, 0.0}, there);
+      d.responses.emplace(NetworkAngle{0.0, degrees}, there);
+    }
+  }
+  return m;
+}
+
+// The designed loudspeaker's spinorama by the standard's own sums: where all angles are alike the
+// listening window is the axis, and the rear wall, all of it beyond 85 degrees, is 3 dB under it.
+TEST(NetworkOrbit, TheDesignedLoudspeakerHasASpinorama) {
+  const NetworkMaterial m = taken_all_round();
+  const NetworkSum s = *network_sum(bare_network(m), m.drivers);
+  const auto orbit = orbit_of(s);
+  ASSERT_TRUE(orbit.has_value());
+  const Spinorama spin = spinorama(*orbit);
+  EXPECT_TRUE(spin.missing.empty());
+  for (std::size_t i = 0; i < s.axis.size(); i += 40) {
+    EXPECT_NEAR(spin.listening_window_db[i], spin.on_axis_db[i], 1e-6);
+    EXPECT_NEAR(spin.rear_wall_db[i], spin.on_axis_db[i] - 3.0, 1e-6);
+    EXPECT_LT(spin.sound_power_db[i], spin.on_axis_db[i]);
+  }
+  const auto lanes = network_lanes(s);
+  const auto found = std::find_if(lanes.begin(), lanes.end(),
+                                  [](const auto& lane) { return lane.first == "network-spin"; });
+  ASSERT_NE(found, lanes.end());
+  EXPECT_EQ(found->second.curves().size(), 4U);
+  const auto map = std::find_if(lanes.begin(), lanes.end(),
+                                [](const auto& lane) { return lane.first == "network-map"; });
+  ASSERT_NE(map, lanes.end());
+  const ValueMap* values = map->second.find<ValueMap>();
+  ASSERT_NE(values, nullptr);
+  for (std::size_t row = 0; row < values->rows.size(); ++row)
+    EXPECT_NEAR(values->values[row * values->x.size() + 40],
+                std::abs(values->rows[row]) > 89.0   ? -3.0
+                : std::abs(values->rows[row]) < 81.0 ? 0.0
+                                                     : -1.5,
+                1e-3)
+        << values->rows[row];
+}
+
+TEST(NetworkOrbit, AnglesThatWereNotTakenAreNotInvented) {
+  NetworkMaterial m = taken_all_round();
+  m.drivers[1].responses.erase(NetworkAngle{0.0, 50.0});
+  const Spinorama spin = spinorama(*orbit_of(*network_sum(bare_network(m), m.drivers)));
+  EXPECT_EQ(spin.missing.size(), 1U) << "one driver's angle is the sum's";
+  EXPECT_TRUE(spin.sound_power_db.empty());
+  EXPECT_FALSE(spin.listening_window_db.empty());
 }
 
 TEST(NetworkLanes, ShowWhatTheSumIsMadeOf) {

@@ -4,6 +4,8 @@
 
 #include <cmath>
 
+#include "acoustics/network/whatif/network_orbit.h"
+#include "acoustics/spin/spinorama.h"
 #include "base/constants.h"
 #include "base/text.h"
 #include "workbench/telling/angles_told.h"
@@ -76,6 +78,25 @@ std::string key_of(const NetworkAngle& a) {
   return key;
 }
 
+/// The spinorama of the designed loudspeaker, as far as its angles carry it.
+void tell_spin(Told& told, const NetworkSum& s) {
+  const auto orbit = orbit_of(s);
+  if (!orbit || s.angles.empty()) return;
+  const Spinorama spin = spinorama(*orbit);
+  const auto put = [&](const char* key, const SpatialAverage& average) {
+    told.put(key, average.empty() ? Told::Value(nullptr) : Told::Value(average));
+  };
+  put("listening_window_db", spin.listening_window_db);
+  put("early_reflections_db", spin.early_reflections_db);
+  put("sound_power_db", spin.sound_power_db);
+  put("predicted_in_room_db", spin.predicted_in_room_db);
+  if (!spin.missing.empty())
+    told.note(
+        fmt::format("Of the 70 angles of a spinorama {} were not taken: averages that need "
+                    "them are left out.",
+                    spin.missing.size()));
+}
+
 }  // namespace
 
 Told told_of(const DesignedNetwork& network) {
@@ -123,6 +144,7 @@ Told told_of(const NetworkSum& s, const DesignedNetwork& network, const NetworkM
     told.put("minimum_ohm", least < n ? std::optional(std::abs(s.load_ohm[least])) : std::nullopt);
     told.put("minimum_at_hz", least < n ? std::optional(s.axis[least]) : std::nullopt);
   }
+  tell_spin(told, s);
   std::vector<Told> crossings;
   for (const NetworkCrossing& x : network_crossings(s))
     crossings.emplace_back()
