@@ -145,6 +145,26 @@ TEST_F(CliNetwork, PartsAndCircuitAreWritten) {
   EXPECT_THAT(text, HasSubstr(".end"));
 }
 
+// Three drivers of which two resonate alike: their roles tell who follows whom.
+TEST_F(CliNetwork, NeighboursAreTheRolesOwn) {
+  set_["subject"]["drivers"].insert(set_["subject"]["drivers"].begin(),
+                                    {{"id", "middle"}, {"role", "midrange"}});
+  const json taken = set_["takes"];  // the list grows meanwhile
+  for (const json& t : taken)
+    if (t["driver"] == "woofer") {
+      json copy = t;
+      copy["id"] = "m-" + t["id"].get<std::string>();
+      copy["driver"] = "middle";
+      set_["takes"].push_back(copy);
+    }
+  keep();
+  const json j = run({"network", set(), "--window", "--json"}).parsed();
+  ASSERT_EQ(j["window"].size(), 2U);
+  EXPECT_EQ(j["window"][0]["low"], "woofer");
+  EXPECT_EQ(j["window"][0]["high"], "middle");
+  EXPECT_EQ(j["window"][1]["high"], "tweeter");
+}
+
 // One axis is for speed: neither the sum nor what the parts must stand may move by it.
 TEST_F(CliNetwork, OneAxisForAllChangesNoFigure) {
   auto m = network_material(preview_import({folder_.path()}, {}, {}), "set");

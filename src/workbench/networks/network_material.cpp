@@ -191,11 +191,13 @@ std::vector<CrossoverWindow> network_windows(const NetworkMaterial& m) {
       if (has(x.low) && has(x.high)) pairs.emplace_back(x.low, x.high);
   if (pairs.empty()) {
     // What its role says counts before its resonance: a horn's may lie anywhere.
-    std::vector<std::pair<std::pair<bool, double>, std::string>> by_resonance;
+    std::vector<std::pair<std::pair<int, double>, std::string>> by_resonance;
     for (const NetworkDriver& d : m.drivers) {
       const SubjectDriver known = told(d);
-      by_resonance.emplace_back(
-          std::pair(is_high_driver(known.role), known.resonance_hz.value_or(1e9)), d.id);
+      const int rank = is_high_driver(known.role)                    ? 2
+                       : known.role.find("mid") != std::string::npos ? 1
+                                                                     : 0;
+      by_resonance.emplace_back(std::pair(rank, known.resonance_hz.value_or(1e9)), d.id);
     }
     std::sort(by_resonance.begin(), by_resonance.end());
     for (std::size_t i = 0; i + 1 < by_resonance.size(); ++i)

@@ -90,7 +90,9 @@ void tell_spin(Told& told, const NetworkSum& s) {
   put("early_reflections_db", spin.early_reflections_db);
   put("sound_power_db", spin.sound_power_db);
   put("predicted_in_room_db", spin.predicted_in_room_db);
-  if (!spin.missing.empty())
+  // Of a few angles nobody expects them.
+  constexpr std::size_t kMeantAsOne = 20;
+  if (!spin.missing.empty() && s.angles.size() >= kMeantAsOne)
     told.note(
         fmt::format("Of the 70 angles of a spinorama {} were not taken: averages that need "
                     "them are left out.",
