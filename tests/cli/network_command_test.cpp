@@ -147,8 +147,10 @@ TEST_F(CliNetwork, PartsAndCircuitAreWritten) {
 
 // Three drivers of which two resonate alike: their roles tell who follows whom.
 TEST_F(CliNetwork, NeighboursAreTheRolesOwn) {
-  set_["subject"]["drivers"].insert(set_["subject"]["drivers"].begin(),
-                                    {{"id", "middle"}, {"role", "midrange"}});
+  json drivers = json::array();
+  drivers.push_back({{"id", "middle"}, {"role", "midrange"}});
+  for (const json& d : set_["subject"]["drivers"]) drivers.push_back(d);
+  set_["subject"]["drivers"] = drivers;
   const json taken = set_["takes"];  // the list grows meanwhile
   for (const json& t : taken)
     if (t["driver"] == "woofer") {
