@@ -19,8 +19,8 @@
 #include "desk/impedance/series_desk.h"
 #include "desk/level/level_page.h"
 #include "desk/monitor/monitor_page.h"
-#include "desk/pages/plan_page.h"
 #include "desk/networks/network_page.h"
+#include "desk/pages/plan_page.h"
 #include "desk/pages/practice_page.h"
 #include "desk/pages/read_page.h"
 #include "desk/pages/report_page.h"
@@ -84,7 +84,8 @@ void MainWindow::makeStationDesks() {
   addDesk({QStringLiteral("capture"), RouteStrip::kCapture, score_, capture_page_, true});
   addDesk(
       {QStringLiteral("read"), RouteStrip::kRead, score_, new ReadPage(session_, state_, pages_)});
-  addDesk({QStringLiteral("case"), RouteStrip::kCase, score_, new CasePage(session_, state_, queue_, pages_)});
+  addDesk({QStringLiteral("case"), RouteStrip::kCase, score_,
+           new CasePage(session_, state_, queue_, pages_)});
   addDesk({QStringLiteral("report"), RouteStrip::kReport, score_, report});
   connect(plan, &PlanPage::captureAsked, this, [this](bool impedance) {
     setStation(RouteStrip::kCapture);

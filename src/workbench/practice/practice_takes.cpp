@@ -99,10 +99,9 @@ Result<void> make_impedance(SimulatedTake& made, PracticeBenchSetup bench, const
         take.driver.empty() && !bench.speaker.ways.empty() ? bench.speaker.ways[0].id : take.driver;
     if (bench.speaker.way(id) == nullptr)
       return bad_input(fmt::format("There is no driver \"{}\".", id), take.id);
-    bench.bare_driver =
-        PracticeBareDriver{id, take.condition == "added-mass" ? take.added_mass_g / 1e3 : 0.0,
-                           take.condition == "test-box" ? take.test_box_l / 1e3 : 0.0,
-                           own_terminals};
+    bench.bare_driver = PracticeBareDriver{
+        id, take.condition == "added-mass" ? take.added_mass_g / 1e3 : 0.0,
+        take.condition == "test-box" ? take.test_box_l / 1e3 : 0.0, own_terminals};
     const DriverParameters& d = bench.speaker.way(id)->driver;
     truth.put("driver", Told()
                             .put("fs_hz", d.fs_hz())

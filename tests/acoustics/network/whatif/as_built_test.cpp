@@ -70,7 +70,8 @@ TEST(AsBuiltTest, OneMistakeIsNamed) {
     void (*make)(DesignedNetwork&);
   };
   const Wrong wrongs[] = {
-      {"tweeter is turned round against woofer", [](DesignedNetwork& n) { n.branches[1].polarity = 1; }},
+      {"tweeter is turned round against woofer",
+       [](DesignedNetwork& n) { n.branches[1].polarity = 1; }},
       {"C1 of woofer is missing", [](DesignedNetwork& n) { n.branches[0].ladder[1].off = true; }},
       {"L1 of tweeter is missing", [](DesignedNetwork& n) { n.branches[1].ladder[1].off = true; }},
       {"R1 of tweeter is bridged", [](DesignedNetwork& n) { n.branches[1].ladder[3].off = true; }},
