@@ -99,6 +99,8 @@ TEST_F(CliNetwork, ErrorsNameFilePlaceAndReason) {
           .err,
       HasSubstr("steep-4"));
   EXPECT_NE(run({"network", set()}).status, 0) << "nothing to do";
+  EXPECT_THAT(run({"network", set(), "--window", "--netlist", (folder_ / "x.cir").string()}).err,
+              HasSubstr("no network to write"));
   // A set of the whole loudspeaker alone.
   for (auto& t : set_["takes"]) t.erase("driver");
   keep();

@@ -128,6 +128,19 @@ TEST_F(Networks, TurningADriverRoundMovesTheSum) {
   EXPECT_NE(part<QLabel>("networkFacts")->text().toStdString(), before);
 }
 
+// Another book's subjects have the same ids: nothing of the first may stand there.
+TEST_F(Networks, AnotherBookBeginsAnew) {
+  click("networkFind");
+  ASSERT_FALSE(desk()->network().branches[0].ladder.empty());
+  const std::string other = (set_folder_ / "other.lalo").string();
+  ASSERT_TRUE(Book::create(other).has_value());
+  ASSERT_TRUE(window_->openBook(QString::fromStdString(other)));
+  window_->showDesk(QStringLiteral("networks"));
+  rest();
+  EXPECT_EQ(desk()->material(), nullptr);
+  EXPECT_TRUE(desk()->network().branches.empty());
+}
+
 TEST_F(Networks, ASubjectWithoutDriversAloneSaysWhatIsNeeded) {
   for (const Subject& s : session().subjects())
     if (s.name.find("kiosk") != std::string::npos)

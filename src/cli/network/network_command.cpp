@@ -121,6 +121,10 @@ int network_command(const Doors& doors, const NetworkOptions& o) {
   if (o.file.empty() && o.design.empty() && !o.window)
     return refuse(doors, {ErrorCode::kBadInput,
                           "Say what to try: a network file, --design, or --window.", ""});
+  const bool writes = !o.netlist.empty() || !o.parts_csv.empty();
+  if (o.file.empty() && o.design.empty() && writes)
+    return refuse(doors, {ErrorCode::kBadInput,
+                          "There is no network to write: give its file, or --design.", ""});
   if (!o.file.empty() && !o.design.empty())
     return refuse(doors, {ErrorCode::kBadInput, "A network file or --design, not both.", o.file});
   const ImportPreview preview = read_source(o.set, choices_of(o.reading), doors.choice);

@@ -50,7 +50,11 @@ void NetworkDesk::follow() {
   if (!isVisible() || !session_.isOpen()) return;
   const Id subject = session_.chosenSubject();
   const Subject* described = session_.subject(subject);
-  std::string what = fmt::format("{}", subject);
+  if (generation_ != session_.work().generation()) {
+    generation_ = session_.work().generation();
+    subject_ = -1;  // none of this book
+  }
+  std::string what = fmt::format("{} {}", generation_, subject);
   if (described != nullptr) what += described->drawing_mark;
   for (const Take& t : session_.takes())
     if (t.subject_id == subject && has_curve(t))
@@ -86,9 +90,9 @@ void NetworkDesk::follow() {
 }
 
 void NetworkDesk::read() {
-  if (reading_) return;
+  const Subject* subject = session_.isOpen() ? session_.subject(subject_) : nullptr;
+  if (reading_ || subject == nullptr) return;
   NetworkStudyInputs in{.takes = {}, .description = {}, .name = {}};
-  const Subject* subject = session_.subject(subject_);
   in.description = subject->description;
   in.name = subject->name;
   for (const Take& t : session_.takes())
@@ -114,12 +118,13 @@ void NetworkDesk::read() {
 
 void NetworkDesk::refresh() {
   sum_.reset();
+  sum_trouble_.clear();
   if (material_ != nullptr && !network_.branches.empty()) {
     auto made = network_sum(network_, material_->drivers);
     if (made)
       sum_ = *std::move(made);
     else
-      trouble_ = QString::fromStdString(made.error().message);
+      sum_trouble_ = QString::fromStdString(made.error().message);
   }
   if (chosen_ && part_at(network_, *chosen_) == nullptr) chosen_.reset();
   view_->setNetwork(network_, chosen_);

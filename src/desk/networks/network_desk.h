@@ -25,7 +25,9 @@ class NetworkDesk : public QWidget, public DeskPart {
   [[nodiscard]] ScoreView* lanes() { return lanes_; }
   /// Null while it is read, or where nothing can be tried.
   [[nodiscard]] const NetworkMaterial* material() const { return material_.get(); }
-  [[nodiscard]] const QString& trouble() const { return trouble_; }
+  [[nodiscard]] const QString& trouble() const {
+    return trouble_.isEmpty() ? sum_trouble_ : trouble_;
+  }
   [[nodiscard]] const DesignedNetwork& network() const { return network_; }
   [[nodiscard]] const std::optional<NetworkSum>& sum() const { return sum_; }
   [[nodiscard]] const std::optional<NetworkPlace>& chosen() const { return chosen_; }
@@ -62,12 +64,14 @@ class NetworkDesk : public QWidget, public DeskPart {
   NetworkView* view_;
   ScoreView* lanes_;
   std::shared_ptr<const NetworkMaterial> material_;
-  QString trouble_;
+  QString trouble_;      ///< why there is no material
+  QString sum_trouble_;  ///< why it cannot be summed
   QString verdict_;
   DesignedNetwork network_;
   std::optional<NetworkSum> sum_;
   std::optional<NetworkPlace> chosen_;
   Id subject_ = 0;
+  std::uint64_t generation_ = 0;   ///< of the open book: another's subjects have the same ids
   std::string shown_;              ///< what the material is of
   std::string kept_;               ///< the network as the book has it
   std::vector<std::string> sent_;  ///< on their way into the book, the latest last

@@ -38,9 +38,9 @@ std::vector<Kind> kinds_of(const HighShape& s) {
 ElementRange range_of(Kind kind) {
   switch (kind) {
     case Kind::kCoil:
-      return {std::log(0.03e-3), std::log(15e-3)};
+      return {std::log(0.03e-3), std::log(47e-3)};
     case Kind::kCapacitor:
-      return {std::log(0.47e-6), std::log(330e-6)};
+      return {std::log(0.47e-6), std::log(1000e-6)};
     case Kind::kResistor:
       break;
   }

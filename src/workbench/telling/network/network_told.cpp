@@ -62,6 +62,7 @@ Told told_of(const DesignBranch& b) {
           .put("b", Told::Value(std::vector<double>(q.b.begin(), q.b.end())))
           .put("a", Told::Value(std::vector<double>(q.a.begin(), q.a.end())));
     told.put("filters", Told::Value(std::move(filters)));
+    if (b.active.sample_rate_hz != 48000.0) told.put("sample_rate_hz", b.active.sample_rate_hz);
   }
   std::vector<Told> ladder;
   for (const LadderPart& part : b.ladder) ladder.push_back(told_of(part, true));
