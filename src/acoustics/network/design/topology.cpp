@@ -71,6 +71,12 @@ class Reader {
   std::size_t at_ = 0;
 };
 
+/// Several parts in a row across the line, each one to be bought by itself: a resistor that shared
+/// an element with a capacitor would count as the capacitor's own.
+LadderPart across_of(std::vector<LadderPart> parts) {
+  return {.place = Place::kShunt, .parts = std::move(parts)};
+}
+
 void put(LadderTheta& theta, double value, Kind kind) {
   const ElementRange r = range_of(kind);
   theta.push_back(std::clamp(std::log(value), r.low + 1e-6, r.high - 1e-6));
@@ -125,13 +131,13 @@ Ladder ladder_of(const LowShape& s, const LadderTheta& theta) {
       continue;
     }
     LadderPart across = read.capacitor(Place::kShunt);
-    if (i == 1 && s.damped) across.resistance_ohm = read.next();
-    ladder.push_back(std::move(across));
+    ladder.push_back(i == 1 && s.damped
+                         ? across_of({std::move(across), read.resistor(Place::kShunt)})
+                         : std::move(across));
   }
   if (s.flattened) {
-    LadderPart across = read.resistor(Place::kShunt);
-    across.capacitance_f = read.next();
-    ladder.push_back(std::move(across));
+    LadderPart resistor = read.resistor(Place::kShunt);
+    ladder.push_back(across_of({std::move(resistor), read.capacitor(Place::kShunt)}));
   }
   return ladder;
 }
@@ -146,10 +152,10 @@ Ladder ladder_of(const HighShape& s, const LadderTheta& theta) {
     ladder.push_back(read.resistor(Place::kSeries));
   if (s.pad == PadShape::kBoth) ladder.push_back(read.resistor(Place::kShunt));
   if (s.trapped) {
-    LadderPart across = read.coil(Place::kShunt);
-    across.capacitance_f = read.next();
-    across.resistance_ohm += read.next();
-    ladder.push_back(std::move(across));
+    LadderPart coil = read.coil(Place::kShunt);
+    LadderPart capacitor = read.capacitor(Place::kShunt);
+    ladder.push_back(
+        across_of({std::move(coil), std::move(capacitor), read.resistor(Place::kShunt)}));
   }
   return ladder;
 }

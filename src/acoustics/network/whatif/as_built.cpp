@@ -24,11 +24,12 @@ struct Place {
 std::string name_of(const LadderPart& p, std::size_t branch, const DesignedNetwork& n,
                     std::size_t at) {
   if (!p.name.empty()) return p.name;
+  if (!p.parts.empty()) return fmt::format("part {} of {}", at + 1, n.branches[branch].driver);
   const auto letter = [](const LadderPart& one) {
     return one.inductance_h > 0.0    ? 'L'
            : one.capacitance_f > 0.0 ? 'C'
            : one.parts.empty()       ? 'R'
-                                     : 'N';
+                                     : ' ';
   };
   int number = 0;
   for (std::size_t i = 0; i <= at; ++i)

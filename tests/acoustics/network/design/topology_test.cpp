@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include <cmath>
+#include <functional>
 
 #include "acoustics/network/design/ladder_fit.h"
 #include "base/constants.h"
@@ -59,6 +60,25 @@ TEST(Topology, EveryShapeTakesAsManyElementsAsItCounts) {
       const HighShape high{order, pad, true};
       EXPECT_EQ(static_cast<int>(first_values(high, 2500.0, 5.0, 0.6, 900.0).size()), high.parts());
     }
+}
+
+// Each part of a shape can be bought, listed and drawn by itself, its heat in its own line.
+TEST(Topology, EveryElementStandsByItself) {
+  const std::function<int(const Ladder&)> elements = [&](const Ladder& parts) {
+    int n = 0;
+    for (const LadderPart& p : parts) {
+      const bool coil = p.inductance_h > 0.0, capacitor = p.capacitance_f > 0.0;
+      EXPECT_FALSE(coil && capacitor);
+      EXPECT_FALSE(capacitor && p.resistance_ohm > 0.0) << "a resistor that no list would name";
+      n += coil || capacitor || p.resistance_ohm > 0.0 ? 1 : 0;
+      n += elements(p.parts);
+    }
+    return n;
+  };
+  const LowShape low{3, true, true, true};
+  EXPECT_EQ(elements(ladder_of(low, first_values(low, 2000.0, 6.0, 0.4e-3, 5000.0))), low.parts());
+  const HighShape high{3, PadShape::kBoth, true};
+  EXPECT_EQ(elements(ladder_of(high, first_values(high, 2000.0, 6.0, 0.5, 900.0))), high.parts());
 }
 
 // A pad leaves the share of the voltage that it is asked for, and shows the load's own resistance.
