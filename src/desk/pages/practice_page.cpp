@@ -52,7 +52,7 @@ void PracticePage::makeList(QVBoxLayout* layout) {
   auto* row = new QHBoxLayout;
   kind_ = new QComboBox(this);
   kind_->setObjectName(QStringLiteral("caseKind"));
-  kind_->addItems({tr("The workshop's own"), tr("Drawn by lot, series")});
+  kind_->addItems({tr("The workshop's own"), tr("By lot, no.")});
   row->addWidget(kind_, 1);
   series_ = new QSpinBox(this);
   series_->setObjectName(QStringLiteral("caseSeries"));

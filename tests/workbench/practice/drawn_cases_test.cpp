@@ -56,6 +56,19 @@ TEST(DrawnCases, AreTheSameForTheSameSeedAndOthersForAnother) {
   EXPECT_EQ(practice_case("drawn-99999-01"), nullptr);
 }
 
+// The takes of a faulty rig and of a sound one are of the same kinds, by the same names: what was
+// taken must not tell what is wrong.
+TEST(DrawnCases, WhatWasTakenDoesNotTellTheFault) {
+  std::set<std::string> lists;
+  for (const PracticeCase& one : drawn_cases(3)) {
+    const auto plan = simulation_plan_of(one.plan_json, one.id, 1);
+    std::string list;
+    for (const PracticeTake& t : plan->takes) list += t.kind + " " + t.name + "; ";
+    lists.insert(list);
+  }
+  EXPECT_EQ(lists.size(), 1U);
+}
+
 // What is put in must be there to be found: impedance, axis or an angle differ from the sound one's
 // by what a careful reader sees.
 TEST(DrawnCases, TheirFaultsCanBeSeen) {
