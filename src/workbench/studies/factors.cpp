@@ -5,7 +5,6 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <regex>
 
 #include "acoustics/curves/additive_fit.h"
 #include "base/constants.h"
@@ -24,23 +23,73 @@ std::string trimmed(const std::string& text) {
   return text.substr(from, text.find_last_not_of(" \t.") - from + 1);
 }
 
-std::optional<Part> part_of(const std::string& text) {
-  static const std::regex after(R"(^(.*?\D)\s*[:=]?\s*([-+]?\d+(?:\.\d+)?)\s*([^\d\s,]*)$)");
-  static const std::regex before(R"(^([-+]?\d+(?:\.\d+)?)\s*([^\d\s,]{0,3})\s+(.*\D)$)");
-  static const std::regex word(R"(^([^:=]+)[:=]\s*(\S.*)$)");
-  std::smatch m;
-  const auto level = [](const std::string& number, const std::string& unit) {
-    return unit.empty() ? number : number + " " + unit;
+constexpr const char* kDigits = "0123456789";
+constexpr const char* kSpaces = " \t";
+
+bool digit(char c) {
+  return c >= '0' && c <= '9';
+}
+
+std::string with_unit(const std::string& number, const std::string& unit) {
+  return unit.empty() ? number : number + " " + unit;
+}
+
+/// "60 mm long wing": a number, a unit of at most three letters, a name that does not end in a
+/// figure.
+std::optional<Part> number_first(const std::string& text) {
+  constexpr std::size_t kLongestUnit = 3;
+  std::size_t at = !text.empty() && (text[0] == '+' || text[0] == '-') ? 1 : 0;
+  if (at >= text.size() || !digit(text[at])) return std::nullopt;
+  at = text.find_first_not_of(kDigits, at);
+  if (at != std::string::npos && text[at] == '.' && at + 1 < text.size() && digit(text[at + 1]))
+    at = text.find_first_not_of(kDigits, at + 1);
+  if (at == std::string::npos || digit(text.back())) return std::nullopt;
+  const std::string number = text.substr(0, at);
+  const auto unit_from = text.find_first_not_of(kSpaces, at);
+  const auto unit_to = text.find_first_of(kSpaces, unit_from);
+  if (unit_to == std::string::npos) return std::nullopt;
+  const std::string unit = text.substr(unit_from, unit_to - unit_from);
+  if (unit.size() > kLongestUnit || unit.find_first_of(kDigits) != std::string::npos)
+    return std::nullopt;
+  return Part{trimmed(text.substr(unit_to)), with_unit(number, unit)};
+}
+
+/// "long wing 60 mm", "short wing = 20": a name, a number, a unit or none.
+std::optional<Part> number_last(const std::string& text) {
+  const auto last_digit = text.find_last_of(kDigits);
+  if (last_digit == std::string::npos) return std::nullopt;
+  const std::string unit = trimmed(text.substr(last_digit + 1));
+  if (unit.find_first_of(kSpaces) != std::string::npos) return std::nullopt;
+  std::size_t from = last_digit;
+  const auto over_digits = [&] {
+    while (from > 0 && digit(text[from - 1])) --from;
   };
-  if (std::regex_match(text, m, before)) return Part{trimmed(m[3]), level(m[1], m[2])};
-  if (std::regex_match(text, m, after)) {
-    std::string name = trimmed(m[1]);
-    while (!name.empty() && (name.back() == ':' || name.back() == '='))
-      name = trimmed(name.substr(0, name.size() - 1));
-    if (!name.empty()) return Part{name, level(m[2], m[3])};
+  over_digits();
+  if (from > 1 && text[from - 1] == '.' && digit(text[from - 2])) {
+    --from;
+    over_digits();
   }
-  if (std::regex_match(text, m, word)) return Part{trimmed(m[1]), trimmed(m[2])};
-  return std::nullopt;
+  if (from > 0 && (text[from - 1] == '+' || text[from - 1] == '-')) --from;
+  std::string name = trimmed(text.substr(0, from));
+  while (!name.empty() && (name.back() == ':' || name.back() == '='))
+    name = trimmed(name.substr(0, name.size() - 1));
+  if (name.empty()) return std::nullopt;
+  return Part{name, with_unit(text.substr(from, last_digit + 1 - from), unit)};
+}
+
+/// "felt: no".
+std::optional<Part> named_word(const std::string& text) {
+  const auto colon = text.find_first_of(":=");
+  if (colon == 0 || colon == std::string::npos) return std::nullopt;
+  const std::string word = trimmed(text.substr(colon + 1));
+  if (word.empty()) return std::nullopt;
+  return Part{trimmed(text.substr(0, colon)), word};
+}
+
+std::optional<Part> part_of(const std::string& text) {
+  if (const auto part = number_first(text)) return part;
+  if (const auto part = number_last(text)) return part;
+  return named_word(text);
 }
 
 std::vector<Part> parts_of(const std::string& sentence) {

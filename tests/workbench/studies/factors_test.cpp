@@ -24,6 +24,11 @@ TEST(Factors, AreReadFromWhatPeopleWrite) {
   EXPECT_THAT(g->names, ElementsAre("long wing", "short wing"));
   EXPECT_THAT(g->levels[0], ElementsAre("60 mm", "100 mm")) << "by size, not by the alphabet";
   EXPECT_THAT(g->of[3], ElementsAre(1, 1));
+  const auto h = factors_in({"port 3.5cm, felt: no", "port = 2.25 cm, felt: yes",
+                             "-2 cm port, felt: no", "port 2.25 cm, felt = 2 mm, box 2"});
+  ASSERT_TRUE(h.has_value());
+  EXPECT_THAT(h->levels[1], ElementsAre("-2 cm", "2.25 cm", "3.5 cm"));
+  EXPECT_THAT(h->levels[0], ElementsAre("no", "yes", "2 mm")) << "words before numbers";
   EXPECT_FALSE(factors_in({"bare", "lined", "filled"}).has_value());
   EXPECT_FALSE(factors_in({"wing 20 mm", "wing 40 mm", "wing 60 mm"}).has_value()) << "one thing";
 }
