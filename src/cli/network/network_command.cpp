@@ -16,7 +16,9 @@
 #include "cli/output.h"
 #include "exchange/audio_file.h"
 #include "exchange/network/network_file.h"
-#include "workbench/networks/network_export.h"
+#include "exchange/network/target_file.h"
+#include "workbench/networks/out/filters_out.h"
+#include "workbench/networks/out/network_export.h"
 #include "workbench/networks/network_material.h"
 #include "workbench/telling/network/network_told.h"
 
@@ -24,10 +26,11 @@ namespace lalometer {
 namespace {
 
 struct NetworkOptions {
-  std::string set, file, design, series, netlist, parts_csv;
+  std::string set, file, design, series, netlist, parts_csv, filters;
   std::string built_sound, built_load;  ///< files of what was built
+  std::string target;                   ///< file of a drawn target
   double tolerance_percent = 0.0;
-  bool window = false;
+  bool window = false, stones = false;
   int parts = 0;
   double power_w = 10.0;
   ReadingOptions reading;
@@ -75,13 +78,31 @@ Result<CrossoverWish> wish_of(const NetworkOptions& o) {
       if (order < 1.0 || order > 4.0 || order != std::floor(order))
         return bad_input(fmt::format("\"{}\" has no order of 1 to 4.", value), where);
       wish.order = static_cast<int>(order);
+    } else if (double* number = key == "tilt"       ? &wish.target.slope_db_per_octave
+                                : key == "dip"      ? &wish.target.dip_db
+                                : key == "dip-from" ? &wish.target.dip_from_hz
+                                : key == "dip-to"   ? &wish.target.dip_to_hz
+                                                    : nullptr) {
+      const auto read = parse_number(value);
+      if (!read || !std::isfinite(*read))
+        return bad_input(fmt::format("\"{}\" of {} is no number.", value, key), where);
+      *number = *read;
     } else {
-      return bad_input(fmt::format("\"{}\" is not known: low, high, frequency and slope are.", key),
+      return bad_input(fmt::format("\"{}\" is not known: low, high, frequency, slope, tilt, dip, "
+                                   "dip-from and dip-to are.",
+                                   key),
                        where);
     }
   }
   if (wish.low.empty() || wish.high.empty() || !met)
     return bad_input("A design needs low=ID, high=ID and frequency=HZ.", where);
+  if (!(wish.target.dip_from_hz > 0.0) || !(wish.target.dip_to_hz > wish.target.dip_from_hz))
+    return bad_input("A dip reaches from dip-from=HZ up to dip-to=HZ.", where);
+  if (!o.target.empty()) {
+    const auto drawn = read_target(o.target);
+    if (!drawn) return tl::unexpected(drawn.error());
+    wish.target.drawn = *drawn;
+  }
   wish.series = o.series == "E12"   ? PartSeries::kE12
                 : o.series == "E24" ? PartSeries::kE24
                                     : PartSeries::kAny;
@@ -118,10 +139,10 @@ Result<BuiltTakes> built_of(const NetworkOptions& o, const Doors& doors) {
 }
 
 int network_command(const Doors& doors, const NetworkOptions& o) {
-  if (o.file.empty() && o.design.empty() && !o.window)
+  if (o.file.empty() && o.design.empty() && !o.window && !o.stones)
     return refuse(doors, {ErrorCode::kBadInput,
-                          "Say what to try: a network file, --design, or --window.", ""});
-  const bool writes = !o.netlist.empty() || !o.parts_csv.empty();
+                          "Say what to try: a network file, --design, --window or --stones.", ""});
+  const bool writes = !o.netlist.empty() || !o.parts_csv.empty() || !o.filters.empty();
   if (o.file.empty() && o.design.empty() && writes)
     return refuse(doors, {ErrorCode::kBadInput,
                           "There is no network to write: give its file, or --design.", ""});
@@ -173,12 +194,16 @@ int network_command(const Doors& doors, const NetworkOptions& o) {
   }
   if (design) tell(told, *design);
   if (o.window) tell(told, network_windows(*material));
+  if (o.stones) tell(told, stones_of(*material));
   for (const auto& [path, text] :
        {std::pair{o.netlist, spice_netlist(network, *material)},
         std::pair{o.parts_csv, parts_csv(part_loads(network, material->drivers, o.power_w))}})
     if (!path.empty())
       if (const auto written = write_file(path, text); !written)
         return refuse(doors, written.error());
+  if (!o.filters.empty())
+    if (const auto written = write_filters(o.filters, network); !written)
+      return refuse(doors, written.error());
   for (const Error& problem : preview.problems) told.note(problem.text());
   return print(doors, told);
 }
@@ -192,6 +217,9 @@ void add_network_command(CLI::App& app, Doors& doors, int& status) {
   command->add_option("set", o->set, "measurement set or book")->required();
   command->add_option("network", o->file, "network file");
   command->add_flag("--window", o->window, "from where to where two drivers can meet, and why");
+  command->add_flag("--stones", o->stones,
+                    "first values of baffle step, notch, pad and impedance compensation");
+  command->add_option("--target", o->target, "what the sum should do: a file of Hz and dB");
   command->add_option("--design", o->design,
                       "find a network: low=ID,high=ID,frequency=HZ,slope=linkwitz-riley-4");
   command->add_option("--series", o->series, "values of parts")
@@ -206,6 +234,8 @@ void add_network_command(CLI::App& app, Doors& doors, int& status) {
   command->add_option("--built-impedance", o->built_load, "and its impedance");
   command->add_option("--netlist", o->netlist, "the circuit for a SPICE, as a file");
   command->add_option("--parts-csv", o->parts_csv, "the list of parts, as a file");
+  command->add_option("--filters", o->filters,
+                      "filters of branches with amplifiers of their own: .json, .txt or .wav");
   add_sound_options(*command, o->reading);
   add_source_options(*command, doors.choice);
   command->callback([&doors, &status, o] { status = network_command(doors, *o); });

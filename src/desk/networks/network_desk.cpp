@@ -63,6 +63,9 @@ void NetworkDesk::follow() {
     if (subject != subject_) {
       chosen_.reset();
       verdict_.clear();
+      built_variant_ = 0;
+      built_.reset();
+      built_told_.clear();
       kept_.clear();
       sent_.clear();
       network_ = {};
@@ -89,14 +92,21 @@ void NetworkDesk::follow() {
   refresh();
 }
 
+NetworkStudyInputs NetworkDesk::inputs() const {
+  NetworkStudyInputs in{.takes = {}, .description = {}, .name = {}};
+  if (const Subject* subject = session_.subject(subject_)) {
+    in.description = subject->description;
+    in.name = subject->name;
+  }
+  for (const Take& t : session_.takes())
+    if (t.subject_id == subject_) in.takes.push_back(t);
+  return in;
+}
+
 void NetworkDesk::read() {
   const Subject* subject = session_.isOpen() ? session_.subject(subject_) : nullptr;
   if (reading_ || subject == nullptr) return;
-  NetworkStudyInputs in{.takes = {}, .description = {}, .name = {}};
-  in.description = subject->description;
-  in.name = subject->name;
-  for (const Take& t : session_.takes())
-    if (t.subject_id == subject_) in.takes.push_back(t);
+  NetworkStudyInputs in = inputs();
   reading_ = true;
   using Read = std::shared_ptr<const NetworkMaterial>;
   session_.work().start<Read>(
@@ -138,10 +148,15 @@ void NetworkDesk::refresh() {
   fillLanes();
   emit changed();
   spread();
+  judgeBuilt();
 }
 
 void NetworkDesk::fillLanes() {
-  auto contents = network_lanes(*sum_, band_ ? &*band_ : nullptr);
+  NetworkExtras extras{.network = &network_, .drivers = &material_->drivers};
+  if (band_) extras.band = &*band_;
+  extras.built = built_.get();
+  extras.built_off_db = built_off_db_;
+  auto contents = network_lanes(*sum_, extras);
   const auto& shown = lanes_->lanes();
   bool same = shown.size() == contents.size();
   for (std::size_t i = 0; same && i < contents.size(); ++i)

@@ -8,6 +8,7 @@
 #include "desk/score/score_view.h"
 #include "desk/session/book_session.h"
 #include "workbench/networks/network_material.h"
+#include "workbench/networks/network_study.h"
 
 namespace lalometer {
 
@@ -18,7 +19,9 @@ class NetworkDesk : public QWidget, public DeskPart {
  public:
   explicit NetworkDesk(BookSession& session, QWidget* parent = nullptr);
   void setTheme(const Theme& theme) override;
-  [[nodiscard]] bool settling() const override { return reading_ || designing_ || banding_; }
+  [[nodiscard]] bool settling() const override {
+    return reading_ || designing_ || banding_ || judging_;
+  }
   void shown() override { follow(); }
 
   [[nodiscard]] NetworkView* view() { return view_; }
@@ -41,6 +44,13 @@ class NetworkDesk : public QWidget, public DeskPart {
   void setValue(const NetworkPlace& place, double value, bool done);
   void remove(const NetworkPlace& place);
   void design(CrossoverWish wish);
+  /// Variants of the subject with takes of the whole loudspeaker, by name.
+  [[nodiscard]] std::vector<std::pair<Id, QString>> builtVariants() const;
+  /// Lays what was measured of a variant beside the prediction and judges it; 0: none.
+  void setBuilt(Id variant);
+  [[nodiscard]] Id built() const { return built_variant_; }
+  /// What the built one tells, in a sentence; empty while it is reckoned.
+  [[nodiscard]] const QString& builtTold() const { return built_told_; }
   /// Shows what so much spread of the parts does to the sum; 0: not.
   void setTolerance(double percent);
   void stop();
@@ -58,6 +68,9 @@ class NetworkDesk : public QWidget, public DeskPart {
   void spread();
   void fillLanes();
   void keep();
+  [[nodiscard]] NetworkStudyInputs inputs() const;
+  void readBuilt();
+  void judgeBuilt();
 
   BookSession& session_;
   ScoreState state_;
@@ -78,6 +91,11 @@ class NetworkDesk : public QWidget, public DeskPart {
   double tolerance_percent_ = 0.0;
   std::optional<ToleranceBand> band_;
   bool banding_ = false;
+  Id built_variant_ = 0;
+  std::shared_ptr<const BuiltTakes> built_;
+  double built_off_db_ = 0.0;
+  QString built_told_;
+  bool judging_ = false;
   bool reading_ = false;
   bool designing_ = false;
   WorkId work_ = 0;

@@ -2,24 +2,22 @@
 
 #include <QComboBox>
 #include <QDoubleSpinBox>
-#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QProgressBar>
 #include <QPushButton>
-#include <QSaveFile>
 #include <QSignalBlocker>
 #include <QSpinBox>
 
+#include "acoustics/network/whatif/network_orbit.h"
+#include "acoustics/spin/spinorama.h"
 #include "base/text.h"
+#include "desk/networks/network_help.h"
 #include "desk/parts/page_parts.h"
-#include "workbench/networks/network_export.h"
-#include "workbench/telling/network/network_told.h"
+#include "workbench/networks/sum_bumps.h"
 
 namespace lalometer {
 namespace {
-
-constexpr double kPower_w = 10.0;
 
 QString text_of(const std::string& s) {
   return QString::fromStdString(s);
@@ -57,6 +55,8 @@ NetworkPage::NetworkPage(NetworkDesk& desk, QWidget* parent) : QWidget(parent), 
   layout->addWidget(rule(this));
   makeDesign(layout);
   layout->addWidget(rule(this));
+  help_ = new NetworkHelp(desk_, this);
+  layout->addWidget(help_);
   tolerance_ = new QComboBox(this);
   tolerance_->setObjectName(QStringLiteral("networkTolerance"));
   tolerance_->addItem(tr("parts as drawn"), 0.0);
@@ -175,6 +175,7 @@ void NetworkPage::makeDesign(QVBoxLayout* layout) {
       tr("Of the sound, not of the network: what the drivers do by themselves "
          "counts."));
   layout->addWidget(slope_);
+  makeTarget(layout);
   auto* limits = new QHBoxLayout;
   series_ = new QComboBox(this);
   series_->setObjectName(QStringLiteral("networkSeries"));
@@ -207,6 +208,47 @@ void NetworkPage::makeDesign(QVBoxLayout* layout) {
   layout->addWidget(verdict_);
 }
 
+/// What the sum should do: flat, sloping, or with a dip in the middle.
+void NetworkPage::makeTarget(QVBoxLayout* layout) {
+  auto* row = new QHBoxLayout;
+  target_ = new QComboBox(this);
+  target_->setObjectName(QStringLiteral("networkTarget"));
+  target_->addItems({tr("flat"), tr("falling"), tr("softer, 1 to 5 kHz"), tr("drawn (file)…")});
+  target_->setToolTip(tr("What the sum should do."));
+  row->addWidget(target_, 1);
+  target_db_ = number_box("networkTargetDb", -6.0, 6.0, 1.0, 1, {}, this);
+  row->addWidget(target_db_);
+  layout->addLayout(row);
+  const auto shown = [this] {
+    const int which = target_->currentIndex();
+    target_db_->setVisible(which == 1 || which == 2);
+    target_db_->setSuffix(which == 1 ? tr(" dB an octave") : tr(" dB"));
+  };
+  connect(target_, &QComboBox::currentIndexChanged, this, shown);
+  connect(target_, &QComboBox::activated, this, [this](int which) {
+    if (which == 3) openTarget();
+  });
+  shown();
+}
+
+SystemTarget NetworkPage::target() const {
+  SystemTarget t;
+  switch (target_->currentIndex()) {
+    case 1:
+      t.slope_db_per_octave = -target_db_->value();
+      break;
+    case 2:
+      t.dip_db = target_db_->value();
+      break;
+    case 3:
+      t.drawn = drawn_;
+      break;
+    default:
+      break;
+  }
+  return t;
+}
+
 void NetworkPage::design() {
   const Slope& slope = kSlopes[static_cast<std::size_t>(std::max(slope_->currentIndex(), 0))];
   CrossoverWish wish;
@@ -217,42 +259,8 @@ void NetworkPage::design() {
   wish.order = slope.order;
   wish.series = static_cast<PartSeries>(series_->currentIndex());
   wish.most_parts = most_->value();
+  wish.target = target();
   desk_.design(std::move(wish));
-}
-
-void NetworkPage::makeOut(QVBoxLayout* layout) {
-  auto* row = new QHBoxLayout;
-  QPushButton* parts = add_button(row, tr("Parts…"), "networkPartsOut", tr("As CSV."), this);
-  QPushButton* file = add_button(row, tr("Network…"), "networkOut",
-                                 tr("The file that the command line reads."), this);
-  QPushButton* circuit =
-      add_button(row, tr("Circuit…"), "networkCircuit", tr("A netlist for a SPICE."), this);
-  row->addStretch(1);
-  layout->addLayout(row);
-  connect(parts, &QPushButton::clicked, this, [this] {
-    if (desk_.material() != nullptr)
-      save(tr("Save the list of parts"), QStringLiteral("parts.csv"), tr("Tables (*.csv)"),
-           parts_csv(part_loads(desk_.network(), desk_.material()->drivers, kPower_w)));
-  });
-  connect(file, &QPushButton::clicked, this, [this] {
-    save(tr("Save the network"), QStringLiteral("network.json"), tr("Networks (*.json)"),
-         json_text(told_of(desk_.network()), 2));
-  });
-  connect(circuit, &QPushButton::clicked, this, [this] {
-    if (desk_.material() != nullptr)
-      save(tr("Save the circuit"), QStringLiteral("network.cir"), tr("Circuits (*.cir)"),
-           spice_netlist(desk_.network(), *desk_.material()));
-  });
-}
-
-void NetworkPage::save(const QString& title, const QString& name, const QString& filter,
-                       const std::string& text) {
-  const QString path = QFileDialog::getSaveFileName(this, title, name, filter);
-  if (path.isEmpty()) return;
-  QSaveFile file(path);
-  if (!file.open(QIODevice::WriteOnly) || file.write(QByteArray::fromStdString(text)) < 0 ||
-      !file.commit())
-    emit desk_.failed(tr("%1 could not be written: %2").arg(path, file.errorString()));
 }
 
 void NetworkPage::show() {
@@ -275,6 +283,7 @@ void NetworkPage::show() {
   showElement();
   showBranches();
   showDrivers();
+  help_->show();
   tell();
   filling_ = false;
 }
@@ -377,19 +386,36 @@ void NetworkPage::tell() {
                  .arg(text_of(x.low), text_of(x.high), text_of(frequency_text(x.frequency_hz)))
                  .arg(std::abs(x.phase_difference_deg), 0, 'f', 0)
                  .arg(x.reverse_null_db, 0, 'f', 1);
-  std::size_t least = s.load_ohm.size();
-  for (std::size_t i = 0; i < s.load_ohm.size(); ++i)
-    if (least == s.load_ohm.size() || std::abs(s.load_ohm[i]) < std::abs(s.load_ohm[least]))
-      least = i;
-  if (least < s.load_ohm.size())
+  const NetworkStates wide = network_states(desk_.network(), desk_.material()->drivers);
+  std::size_t least = 0;
+  for (std::size_t i = 0; i < wide.load_ohm.size(); ++i)
+    if (std::abs(wide.load_ohm[i]) < std::abs(wide.load_ohm[least])) least = i;
+  if (least < wide.load_ohm.size())
     facts << tr("The load falls to %1 Ω at %2.")
-                 .arg(std::abs(s.load_ohm[least]), 0, 'f', 1)
-                 .arg(text_of(frequency_text(s.axis[least])));
+                 .arg(std::abs(wide.load_ohm[least]), 0, 'f', 1)
+                 .arg(text_of(frequency_text(wide.hz[least])));
+  if (const auto orbit = orbit_of(s)) {
+    const Preference rating = preference_of(s.axis, s.valid, spinorama(*orbit));
+    if (rating.score) facts << tr("Preference rating %1.").arg(*rating.score, 0, 'f', 1);
+  }
+  for (const SumBump& b : sum_bumps(s)) facts << text_of(b.told);
+  for (const DriverLoad& d :
+       driver_loads(desk_.network(), desk_.material()->drivers, kNetworkPower_w)) {
+    QString told = tr("%1 gets %2 W and %3 V")
+                       .arg(text_of(d.driver))
+                       .arg(d.watt, 0, 'f', 1)
+                       .arg(d.volts, 0, 'f', 1);
+    if (d.peak_mm) told += tr(", its cone goes %1 mm").arg(*d.peak_mm, 0, 'f', 1);
+    if (d.peak_mm && d.xmax_mm)
+      told += *d.peak_mm > *d.xmax_mm ? tr(", further than its %1 mm").arg(*d.xmax_mm, 0, 'f', 1)
+                                      : tr(" of %1 mm").arg(*d.xmax_mm, 0, 'f', 1);
+    facts << told + QLatin1Char('.');
+  }
   facts_->setText(facts.join(QLatin1Char('\n')));
   QString html = tr("<table cellspacing='0' cellpadding='2'><tr><td>at %1 W of pink noise</td>"
                     "<td></td><td align='right'>A peak</td><td align='right'>W</td></tr>")
-                     .arg(kPower_w);
-  for (const PartLoad& p : part_loads(desk_.network(), desk_.material()->drivers, kPower_w))
+                     .arg(kNetworkPower_w);
+  for (const PartLoad& p : part_loads(desk_.network(), desk_.material()->drivers, kNetworkPower_w))
     html +=
         QStringLiteral(
             "<tr><td>%1 %2</td><td align='right'>%3 %4</td><td align='right'>%5</td>"

@@ -14,6 +14,11 @@ class QVBoxLayout;
 
 namespace lalometer {
 
+class NetworkHelp;
+
+/// Pink noise that loads are told for, W.
+inline constexpr double kNetworkPower_w = 10.0;
+
 /// Beside the network: the chosen element, parts to add, each branch's polarity, a design by wish,
 /// where the drivers can meet, what the load and the parts must stand, and what can be taken out.
 class NetworkPage : public QWidget, public DeskPart {
@@ -24,7 +29,12 @@ class NetworkPage : public QWidget, public DeskPart {
  private:
   void makeElement(QVBoxLayout* layout);
   void makeDesign(QVBoxLayout* layout);
+  void makeTarget(QVBoxLayout* layout);
   void makeOut(QVBoxLayout* layout);
+  void openTarget();
+  void openNetwork();
+  void saveFilters();
+  [[nodiscard]] SystemTarget target() const;
   void show();
   void showElement();
   void showBranches();
@@ -51,6 +61,10 @@ class NetworkPage : public QWidget, public DeskPart {
   QDoubleSpinBox* hz_ = nullptr;
   QComboBox* slope_ = nullptr;
   QComboBox* series_ = nullptr;
+  QComboBox* target_ = nullptr;
+  QDoubleSpinBox* target_db_ = nullptr;
+  std::vector<std::pair<double, double>> drawn_;  ///< a target out of a file
+  NetworkHelp* help_ = nullptr;
   QSpinBox* most_ = nullptr;
   QPushButton* find_ = nullptr;
   QPushButton* stop_ = nullptr;

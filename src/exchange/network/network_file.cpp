@@ -151,6 +151,13 @@ Result<DesignBranch> branch_of(const Json& json, const std::filesystem::path& fo
   b.active.gain_db = *gain;
   b.active.delay_s = *delay / 1e3;
   b.active.sample_rate_hz = *rate;
+  if (json.contains("moved_mm")) {
+    const Json& moved = json["moved_mm"];
+    if (!moved.is_array() || moved.size() != 3 || !moved[0].is_number() || !moved[1].is_number() ||
+        !moved[2].is_number())
+      return bad_input("\"moved_mm\" is [right, up, forward].", where);
+    for (std::size_t i = 0; i < 3; ++i) b.moved_m[i] = moved[i].get<double>() / 1e3;
+  }
   if (auto fir = add_fir(b.active, json, folder, where); !fir) return tl::unexpected(fir.error());
   for (const char* key : {"filters", "ladder"})
     if (json.contains(key) && !json[key].is_array())
@@ -180,6 +187,10 @@ Result<DesignedNetwork> network_from_json(const std::string& text, const std::st
   if (!source) return tl::unexpected(source.error());
   if (*source < 0.0) return bad_input("\"source_ohm\" is below 0.", where);
   out.source_ohm = *source;
+  const auto tilt = number(json, "tilt_deg", 0.0, where);
+  if (!tilt) return tl::unexpected(tilt.error());
+  if (std::abs(*tilt) > 45.0) return bad_input("\"tilt_deg\" is -45 to 45.", where);
+  out.tilt_deg = *tilt;
   const auto branches = json.find("branches");
   if (branches == json.end() || !branches->is_array() || branches->empty())
     return bad_input("A network is a list of \"branches\".", where);

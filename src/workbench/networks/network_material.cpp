@@ -119,6 +119,8 @@ Result<NetworkMaterial> network_material(const std::vector<NetworkTake>& takes,
     out.valid_from_hz = std::max(out.valid_from_hz, f.valid_from_hz);
     out.drivers.push_back(
         {id, std::move(f.responses), f.in_box ? *std::move(f.in_box) : *std::move(f.free_air)});
+    if (const SubjectDriver* d = geometry ? geometry->driver(id) : nullptr; d != nullptr)
+      out.drivers.back().place_m = {d->x_m, d->y_m, d->z_m};
   }
   if (out.drivers.empty())
     return bad_input(
@@ -151,7 +153,22 @@ Result<NetworkMaterial> network_material(const ImportPreview& set, const std::st
     takes.push_back(one);
   }
   if (takes.empty() && !set.problems.empty()) return tl::unexpected(set.problems.front());
-  return network_material(takes, geometry, where);
+  auto material = network_material(takes, geometry, where);
+  if (material && set.subject) add_motors(*material, set.subject->description);
+  return material;
+}
+
+void add_motors(NetworkMaterial& m, const Description& description) {
+  for (NetworkDriver& d : m.drivers)
+    for (const DescribedDriver& told : description.drivers) {
+      if (told.id != d.id) continue;
+      const auto p = parameters_of(told, d.id);
+      if (p && !p->usual)
+        d.motor = {.bl_tm = p->elements.bl_tm,
+                   .re_ohm = p->elements.re_ohm,
+                   .le_h = p->elements.le_h,
+                   .xmax_m = p->xmax_m};
+    }
 }
 
 void bring_to_one_axis(NetworkMaterial& m) {

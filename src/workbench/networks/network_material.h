@@ -1,6 +1,7 @@
 #pragma once
 
 #include "acoustics/network/whatif/network_sum.h"
+#include "book/description/description.h"
 #include "book/description/subject_geometry.h"
 #include "workbench/beams/lobe_study.h"
 #include "workbench/sharing/importing.h"
@@ -34,6 +35,10 @@ struct NetworkTake {
 /// Of a set; of several variants the one with most takes of single drivers.
 [[nodiscard]] Result<NetworkMaterial> network_material(const ImportPreview& set,
                                                        const std::string& where);
+
+/// What a subject tells of its drivers' motors, for how far their cones go: of those whose
+/// parameters are all told.
+void add_motors(NetworkMaterial& material, const Description& description);
 
 /// Every response over the first driver's rows that all have on the axis, so that sums need no
 /// interpolation any more. Impedances keep their own: what parts must stand is counted from 20 Hz.

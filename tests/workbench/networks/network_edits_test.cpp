@@ -8,8 +8,8 @@
 #include "acoustics/network/whatif/made_drivers.h"
 #include "acoustics/network/whatif/network_orbit.h"
 #include "acoustics/spin/spinorama.h"
-#include "workbench/networks/network_export.h"
 #include "workbench/networks/network_study.h"
+#include "workbench/networks/out/network_export.h"
 
 namespace lalometer {
 namespace {

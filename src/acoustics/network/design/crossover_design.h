@@ -4,6 +4,7 @@
 #include <string>
 
 #include "acoustics/network/design/part_series.h"
+#include "acoustics/network/design/system_target.h"
 #include "acoustics/network/filter.h"
 #include "acoustics/network/whatif/network_sum.h"
 #include "base/progress.h"
@@ -16,6 +17,7 @@ struct CrossoverWish {
   double frequency_hz = 2000.0;
   FilterShape shape = FilterShape::kLinkwitzRiley;  ///< of the sound, not of the network
   int order = 4;
+  SystemTarget target = {};  ///< of the sum; each driver's slope is laid over it
   PartSeries series = PartSeries::kAny;
   int most_parts = 0;  ///< 0: 6 to order 2, 9 above
   std::stop_token stop = {};

@@ -23,7 +23,7 @@ double mean_db(const Grid& g, const Side& side, double from, double to) {
   double sum = 0.0, count = 0.0;
   for (std::size_t i = 0; i < g.hz.size(); ++i) {
     if (g.hz[i] < from || g.hz[i] > to) continue;
-    sum += db_of(std::abs(side.sound[i]));
+    sum += db_of(std::abs(side.sound[i])) - g.system_db[i];
     count += 1.0;
   }
   return count > 0.0 ? sum / count : -300.0;
@@ -49,6 +49,7 @@ Result<Grid> grid_of(const NetworkDriver& low, const NetworkDriver& high, const 
   g.crossing_hz = w.frequency_hz;
   const FrequencyAxis axis = FrequencyAxis::logarithmic(from, to, kPerOctave);
   g.hz.assign(axis.hz().begin(), axis.hz().end());
+  for (const double f : g.hz) g.system_db.push_back(w.target.at(f) - w.target.at(w.frequency_hz));
   g.low = {resampled(a, axis).values(), resampled(low.impedance, axis).values(), {}};
   g.high = {resampled(b, axis).values(), resampled(high.impedance, axis).values(), {}};
   // Each in the band that it will keep; nothing is made louder than the quieter one.
@@ -56,11 +57,12 @@ Result<Grid> grid_of(const NetworkDriver& low, const NetworkDriver& high, const 
                         mean_db(g, g.high, w.frequency_hz * 1.2, w.frequency_hz * 2.0));
   const Complex here = low_pass->at(w.frequency_hz) / high_pass->at(w.frequency_hz);
   const double sign = here.real() >= 0.0 ? 1.0 : -1.0;
-  for (const double f : g.hz) {
+  for (std::size_t i = 0; i < g.hz.size(); ++i) {
+    const double f = g.hz[i], system_db = g.system_db[i];
     const Complex l = low_pass->at(f), h = high_pass->at(f);
-    g.low.target_db.push_back(g.level_db + db_of(std::abs(l)));
-    g.high.target_db.push_back(g.level_db + db_of(std::abs(h)));
-    g.sum_db.push_back(db_of(std::abs(l + sign * h)));
+    g.low.target_db.push_back(g.level_db + system_db + db_of(std::abs(l)));
+    g.high.target_db.push_back(g.level_db + system_db + db_of(std::abs(h)));
+    g.sum_db.push_back(system_db + db_of(std::abs(l + sign * h)));
     g.turn.push_back(l / (sign * h) / std::abs(l / h));
   }
   return g;
@@ -95,7 +97,7 @@ void add_slope(std::vector<double>& r, const Grid& g, const Side& side, bool low
     const double off = db_of(std::abs(sound[i])) - side.target_db[i];
     const bool beyond = low ? g.hz[i] > g.crossing_hz : g.hz[i] < g.crossing_hz;
     // Where nearly nothing of it is left, a decibel is nothing.
-    const double depth = std::max(0.0, g.level_db - side.target_db[i]);
+    const double depth = std::max(0.0, g.level_db + g.system_db[i] - side.target_db[i]);
     const double heard = 1.0 / (1.0 + std::pow(depth / 18.0, 2));
     if (g.near(i))
       r.push_back(weight * heard * off);
@@ -135,7 +137,7 @@ double slope_rms(const Grid& g, const Side& side, const std::vector<Complex>& so
   double sum = 0.0, count = 0.0;
   for (std::size_t i = 0; i < g.hz.size(); ++i) {
     // As far down as it is heard beside the other.
-    if (!g.near(i) || side.target_db[i] < g.level_db - 15.0) continue;
+    if (!g.near(i) || side.target_db[i] < g.level_db + g.system_db[i] - 15.0) continue;
     sum += std::pow(db_of(std::abs(sound[i])) - side.target_db[i], 2);
     count += 1.0;
   }

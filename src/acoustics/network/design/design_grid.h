@@ -22,10 +22,11 @@ struct Side {
 struct Grid {
   std::vector<double> hz;
   double crossing_hz = 0.0;
-  std::vector<double> sum_db;  ///< the targets' sum, re their level
+  std::vector<double> sum_db;  ///< the targets' sum, re their level, with the system's target
   std::vector<Complex> turn;   ///< of the targets' low against high, length 1
   Side low, high;
-  double level_db = 0.0;  ///< what both are brought to
+  double level_db = 0.0;          ///< what both are brought to, where the system's target is 0
+  std::vector<double> system_db;  ///< of the system's target
 
   /// An octave to each side.
   [[nodiscard]] bool near(std::size_t i) const {
@@ -35,7 +36,7 @@ struct Grid {
 [[nodiscard]] Result<Grid> grid_of(const NetworkDriver& low, const NetworkDriver& high,
                                    const CrossoverWish& wish);
 
-/// Mean level between two frequencies.
+/// Mean level between two frequencies, over the system's target.
 [[nodiscard]] double mean_db(const Grid& grid, const Side& side, double from_hz, double to_hz);
 /// Where a driver stands highest beyond the crossing: for a trap.
 [[nodiscard]] double trouble_hz(const Grid& grid, const Side& side, bool low);

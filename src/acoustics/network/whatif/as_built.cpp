@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <map>
 
 namespace lalometer {
 namespace {
@@ -17,29 +18,79 @@ constexpr double kAsDrawn = 1.6;   // rms in those units
 /// Before looking: most boards are right, and no single mistake stands out.
 constexpr double kPriorDrawn = 0.5;
 
+/// A part of a ladder, or one inside it.
 struct Place {
-  std::size_t branch, part;
+  std::size_t branch;
+  std::vector<std::size_t> path;
+  std::string name;
+  /// What it stands in: a row, in which one part open is all open, or beside others, where one
+  /// bridged is all bridged.
+  std::optional<LadderPart::Join> within = std::nullopt;
 };
 
-std::string name_of(const LadderPart& p, std::size_t branch, const DesignedNetwork& n,
-                    std::size_t at) {
-  if (!p.name.empty()) return p.name;
-  if (!p.parts.empty()) return fmt::format("part {} of {}", at + 1, n.branches[branch].driver);
-  const auto letter = [](const LadderPart& one) {
-    return one.inductance_h > 0.0    ? 'L'
-           : one.capacitance_f > 0.0 ? 'C'
-           : one.parts.empty()       ? 'R'
-                                     : ' ';
-  };
-  int number = 0;
-  for (std::size_t i = 0; i <= at; ++i)
-    number += letter(n.branches[branch].ladder[i]) == letter(p) ? 1 : 0;
-  return fmt::format("{}{} of {}", letter(p), number, n.branches[branch].driver);
+LadderPart& at(DesignedNetwork& n, const Place& p) {
+  LadderPart* part = &n.branches[p.branch].ladder[p.path.front()];
+  for (std::size_t i = 1; i < p.path.size(); ++i) part = &part->parts[p.path[i]];
+  return *part;
+}
+const LadderPart& at(const DesignedNetwork& n, const Place& p) {
+  return at(const_cast<DesignedNetwork&>(n), p);
+}
+
+char letter_of(const LadderPart& p) {
+  return p.inductance_h > 0.0 ? 'L' : p.capacitance_f > 0.0 ? 'C' : 'R';
+}
+
+/// Groups and all that is in them; elements are counted by kind through the whole branch, as the
+/// list of parts counts them.
+void add_places(std::vector<Place>& all, const Ladder& parts, const Place& inside,
+                const std::string& driver, std::map<char, int>& counted) {
+  for (std::size_t i = 0; i < parts.size(); ++i) {
+    if (parts[i].off) continue;
+    Place place = inside;
+    place.path.push_back(i);
+    if (!parts[i].name.empty())
+      place.name = parts[i].name;
+    else if (!parts[i].parts.empty())
+      place.name = fmt::format("part {} of {}", i + 1, driver);
+    if (parts[i].parts.empty()) {
+      const char letter = letter_of(parts[i]);
+      const int number = ++counted[letter];
+      if (place.name.empty()) place.name = fmt::format("{}{} of {}", letter, number, driver);
+    }
+    all.push_back(place);
+    place.name.clear();
+    place.within = parts[i].join;
+    add_places(all, parts[i].parts, place, driver, counted);
+  }
 }
 
 bool same_kind(const LadderPart& a, const LadderPart& b) {
-  return a.parts.empty() && b.parts.empty() && (a.inductance_h > 0.0) == (b.inductance_h > 0.0) &&
-         (a.capacitance_f > 0.0) == (b.capacitance_f > 0.0);
+  return a.parts.empty() && b.parts.empty() && letter_of(a) == letter_of(b);
+}
+
+/// One part missing, bridged, or of another value.
+void add_part_mistakes(std::vector<BuiltOtherwise>& all, const DesignedNetwork& n,
+                       const Place& place) {
+  constexpr double kOpen_ohm = 1e6, kShort_ohm = 0.02;
+  const LadderPart& part = at(n, place);
+  const auto add = [&](std::string what, const LadderPart& instead) {
+    DesignedNetwork made = n;
+    at(made, place) = instead;
+    all.push_back({std::move(what), std::move(made)});
+  };
+  if (place.within != LadderPart::Join::kSeries)
+    add(place.name + " is missing", {.place = part.place, .resistance_ohm = kOpen_ohm});
+  if (place.within != LadderPart::Join::kParallel)
+    add(place.name + " is bridged", {.place = part.place, .resistance_ohm = kShort_ohm});
+  if (!part.parts.empty()) return;
+  for (const double factor : {0.1, 0.33, 0.5, 2.0, 3.0, 10.0}) {
+    LadderPart other = part;
+    (other.inductance_h > 0.0    ? other.inductance_h
+     : other.capacitance_f > 0.0 ? other.capacitance_f
+                                 : other.resistance_ohm) *= factor;
+    add(fmt::format("{} is {} times its value", place.name, factor), other);
+  }
 }
 
 /// All single mistakes.
@@ -58,7 +109,9 @@ std::vector<BuiltOtherwise> mistakes(const DesignedNetwork& n) {
           turned);
     else if (n.branches.size() > 2)
       add(n.branches[b].driver + " is turned round", turned);
-    for (std::size_t i = 0; i < n.branches[b].ladder.size(); ++i) places.push_back({b, i});
+    std::map<char, int> counted;
+    add_places(places, n.branches[b].ladder, {.branch = b, .path = {}, .name = {}},
+               n.branches[b].driver, counted);
   }
   for (std::size_t a = 0; a + 1 < n.branches.size(); ++a) {
     DesignedNetwork swapped = n;
@@ -67,51 +120,17 @@ std::vector<BuiltOtherwise> mistakes(const DesignedNetwork& n) {
                     n.branches[a + 1].driver),
         swapped);
   }
-  for (const Place& p : places) {
-    const LadderPart& part = n.branches[p.branch].ladder[p.part];
-    const std::string name = name_of(part, p.branch, n, p.part);
-    const bool line = part.place == LadderPart::Place::kSeries;
-    LadderPart instead{.place = part.place};
-    // An open line or a short across leave nothing of the branch.
-    DesignedNetwork missing = n, bridged = n;
-    if (line) {
-      instead.resistance_ohm = 1e6;
-      missing.branches[p.branch].ladder[p.part] = instead;
-      bridged.branches[p.branch].ladder[p.part].off = true;
-    } else {
-      missing.branches[p.branch].ladder[p.part].off = true;
-      instead.resistance_ohm = 0.02;
-      bridged.branches[p.branch].ladder[p.part] = instead;
-    }
-    add(name + " is missing", missing);
-    add(name + " is bridged", bridged);
-    if (!part.parts.empty()) continue;
-    for (const double factor : {0.1, 0.33, 0.5, 2.0, 3.0, 10.0}) {
-      DesignedNetwork other = n;
-      LadderPart& changed = other.branches[p.branch].ladder[p.part];
-      if (changed.inductance_h > 0.0)
-        changed.inductance_h *= factor;
-      else if (changed.capacitance_f > 0.0)
-        changed.capacitance_f *= factor;
-      else
-        changed.resistance_ohm *= factor;
-      add(fmt::format("{} is {} times its value", name, factor), other);
-    }
-  }
+  for (const Place& p : places) add_part_mistakes(all, n, p);
   for (std::size_t i = 0; i < places.size(); ++i)
     for (std::size_t k = i + 1; k < places.size(); ++k) {
-      const LadderPart& a = n.branches[places[i].branch].ladder[places[i].part];
-      const LadderPart& b = n.branches[places[k].branch].ladder[places[k].part];
-      if (!same_kind(a, b)) continue;
+      if (!same_kind(at(n, places[i]), at(n, places[k]))) continue;
       DesignedNetwork swapped = n;
-      LadderPart& x = swapped.branches[places[i].branch].ladder[places[i].part];
-      LadderPart& y = swapped.branches[places[k].branch].ladder[places[k].part];
+      LadderPart& x = at(swapped, places[i]);
+      LadderPart& y = at(swapped, places[k]);
       std::swap(x.inductance_h, y.inductance_h);
       std::swap(x.capacitance_f, y.capacitance_f);
       std::swap(x.resistance_ohm, y.resistance_ohm);
-      add(fmt::format("{} and {} are swapped", name_of(a, places[i].branch, n, places[i].part),
-                      name_of(b, places[k].branch, n, places[k].part)),
-          swapped);
+      add(fmt::format("{} and {} are swapped", places[i].name, places[k].name), swapped);
     }
   return all;
 }
@@ -162,10 +181,14 @@ Result<Misfit> misfit_of(const DesignedNetwork& n, const std::vector<NetworkDriv
 
 }  // namespace
 
-Result<AsBuilt> as_built(const DesignedNetwork& network, const std::vector<NetworkDriver>& drivers,
+Result<AsBuilt> as_built(const DesignedNetwork& network, const std::vector<NetworkDriver>& all_of,
                          const BuiltTakes& takes) {
   if (!takes.sound && !takes.load)
     return bad_input("Take what was built: its response on the axis, its impedance, or both.");
+  // What was taken off the axis is not needed, and would be summed some hundred times.
+  std::vector<NetworkDriver> drivers = all_of;
+  for (NetworkDriver& d : drivers)
+    std::erase_if(d.responses, [](const auto& one) { return one.first != NetworkAngle{}; });
   const auto drawn = misfit_of(network, drivers, takes);
   if (!drawn) return tl::unexpected(drawn.error());
   AsBuilt out;

@@ -1,8 +1,10 @@
 #pragma once
 
+#include <array>
 #include <compare>
 #include <complex>
 #include <map>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -32,12 +34,15 @@ struct DesignBranch {
   int polarity = 1;  ///< 1 or -1
   ActivePart active = {};
   Ladder ladder = {};  ///< from the amplifier to the driver
+  /// The driver stands so much to the right, up and toward the listener of where it was taken.
+  std::array<double, 3> moved_m = {0.0, 0.0, 0.0};
 };
 /// Passive branches stand in parallel at one amplifier behind `source_ohm`; each active one at its
 /// own, behind as much.
 struct DesignedNetwork {
   double source_ohm = 0.0;
   std::vector<DesignBranch> branches = {};
+  double tilt_deg = 0.0;  ///< the baffle leans so far back, about the origin of the drivers' places
 };
 
 /// Horizontal and vertical angle, degrees.
@@ -52,6 +57,14 @@ struct NetworkDriver {
   std::string id;
   std::map<NetworkAngle, Response> responses;  ///< pressure; with phase
   Response impedance;
+  /// From the subject's origin: right as seen from in front, up, toward the listener.
+  std::array<double, 3> place_m = {0.0, 0.0, 0.0};
+  /// What its cone's movement is reckoned with; nothing where nobody told it.
+  struct Motor {
+    double bl_tm, re_ohm, le_h;
+    double xmax_m = 0.0;  ///< to one side; 0: not told
+  };
+  std::optional<Motor> motor = std::nullopt;
 };
 
 }  // namespace lalometer

@@ -68,6 +68,29 @@ Result<FrequencyAxis> common_axis(const std::vector<const NetworkDriver*>& drive
   return FrequencyAxis::make(std::move(hz));
 }
 
+/// How far a driver of a branch stands from where it was taken.
+std::array<double, 3> moved_by(const DesignedNetwork& network, const DesignBranch& branch,
+                               const NetworkDriver& driver) {
+  std::array<double, 3> by = branch.moved_m;
+  if (network.tilt_deg == 0.0) return by;
+  const double t = network.tilt_deg * kPi / 180.0;
+  const double y = driver.place_m[1] + by[1], z = driver.place_m[2] + by[2];
+  by[1] += y * std::cos(t) + z * std::sin(t) - y;
+  by[2] += z * std::cos(t) - y * std::sin(t) - z;
+  return by;
+}
+
+/// Turns a driver's sound by the way that it is nearer to a listener far off.
+void move(std::vector<Complex>& pressure, const FrequencyAxis& axis,
+          const std::array<double, 3>& by, const NetworkAngle& angle) {
+  const double h = angle.horizontal_deg * kPi / 180.0, v = angle.vertical_deg * kPi / 180.0;
+  const double nearer_m =
+      by[0] * std::sin(h) * std::cos(v) + by[1] * std::sin(v) + by[2] * std::cos(h) * std::cos(v);
+  if (nearer_m == 0.0) return;
+  for (std::size_t i = 0; i < pressure.size(); ++i)
+    pressure[i] *= std::polar(1.0, 2.0 * kPi * axis[i] * nearer_m / kSpeedOfSound20_m_s);
+}
+
 double level(Complex p) {
   return 20.0 * std::log10(std::max(std::abs(p), 1e-30));
 }
@@ -131,11 +154,15 @@ Result<NetworkSum> network_sum(const DesignedNetwork& network,
   NetworkSum out{.axis = *std::move(axis)};
   const std::size_t n = out.axis.size();
   std::vector<std::vector<Complex>> ohm;
+  std::vector<std::array<double, 3>> moves;
   for (std::size_t b = 0; b < drivers->size(); ++b) {
     const NetworkDriver& d = *(*drivers)[b];
     out.valid = intersect(out.valid, d.responses.at({}).valid());
     ohm.push_back(over(d.impedance, out.axis));
-    out.branches.push_back({d.id, over(d.responses.at({}), out.axis), std::vector<Complex>(n)});
+    moves.push_back(moved_by(network, network.branches[b], d));
+    std::vector<Complex> ahead = over(d.responses.at({}), out.axis);
+    move(ahead, out.axis, moves.back(), {});
+    out.branches.push_back({d.id, std::move(ahead), std::vector<Complex>(n)});
   }
   out.load_ohm.resize(n);
   for (std::size_t i = 0; i < n; ++i) {
@@ -160,7 +187,8 @@ Result<NetworkSum> network_sum(const DesignedNetwork& network,
     std::vector<Complex>& sum = out.angles[angle];
     sum.assign(n, 0.0);
     for (std::size_t b = 0; b < drivers->size(); ++b) {
-      const std::vector<Complex> p = over((*drivers)[b]->responses.at(angle), out.axis);
+      std::vector<Complex> p = over((*drivers)[b]->responses.at(angle), out.axis);
+      move(p, out.axis, moves[b], angle);
       for (std::size_t i = 0; i < n; ++i) sum[i] += p[i] * out.branches[b].transfer[i];
     }
   }

@@ -140,6 +140,46 @@ TEST(AsBuiltTest, TheImpedanceAloneTellsWhatItCan) {
   EXPECT_TRUE(as_built(usual(), drivers, takes)->as_drawn);
 }
 
+// Parts inside others: a trap in the line and a damped capacitor across.
+TEST(AsBuiltTest, MistakesInsideGroupsAreNamed) {
+  DesignedNetwork drawn = usual();
+  drawn.branches[0].ladder[1] = {.place = Place::kShunt,
+                                 .parts = {{.place = Place::kShunt, .capacitance_f = 10e-6},
+                                           {.place = Place::kShunt, .resistance_ohm = 1.5}}};
+  drawn.branches[0].ladder.insert(
+      drawn.branches[0].ladder.begin(),
+      {.place = Place::kSeries,
+       .join = LadderPart::Join::kParallel,
+       .parts = {{.place = Place::kSeries, .inductance_h = 0.22e-3, .name = "L9"},
+                 {.place = Place::kSeries, .capacitance_f = 4.7e-6},
+                 {.place = Place::kSeries, .resistance_ohm = 15.0}}});
+  struct Wrong {
+    const char* said;
+    void (*make)(Ladder&);
+  };
+  const Wrong wrongs[] = {
+      {"L9 is missing", [](Ladder& l) { l[0].parts.erase(l[0].parts.begin()); }},
+      {"C1 of woofer is 10 times its value",
+       [](Ladder& l) { l[0].parts[1].capacitance_f *= 10.0; }},
+      {"R2 of woofer is 10 times its value",
+       [](Ladder& l) { l[2].parts[1].resistance_ohm *= 10.0; }},
+      {"C1 of woofer and C2 of woofer are swapped",
+       [](Ladder& l) { std::swap(l[0].parts[1].capacitance_f, l[2].parts[0].capacitance_f); }},
+  };
+  TwoWay t;
+  t.woofer_top_hz = 9000.0;
+  const auto drivers = t.drivers();
+  for (const Wrong& wrong : wrongs) {
+    DesignedNetwork board = drawn;
+    wrong.make(board.branches[0].ladder);
+    const auto built = as_built(drawn, drivers, measured(board, drivers, 3));
+    ASSERT_TRUE(built.has_value());
+    ASSERT_FALSE(built->otherwise.empty()) << wrong.said << ": " << built->told;
+    EXPECT_EQ(built->otherwise.front().what, wrong.said) << built->told;
+  }
+  EXPECT_TRUE(as_built(drawn, drivers, measured(drawn, drivers, 4))->as_drawn);
+}
+
 // Where one part alone decides, its spread can be worked out by hand: a resistor of R before 8 ohm,
 // R (1 + x) with x even over 10 %: 20 log10 ((8 + R) / (8 + R (1 + x))), of which 95 % lie within
 // that of x = 0.095.

@@ -1,4 +1,4 @@
-#include "workbench/networks/network_export.h"
+#include "workbench/networks/out/network_export.h"
 
 #include <fmt/format.h>
 
