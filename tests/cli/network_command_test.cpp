@@ -1,6 +1,8 @@
 #include <fmt/format.h>
 #include <gmock/gmock.h>
 
+#include <fstream>
+
 #include "cli/cli_support.h"
 #include "exchange/network/network_file.h"
 #include "support/network_set.h"
@@ -213,6 +215,66 @@ TEST(NetworkFile, ReadsNestedPartsFiltersAndRefusesNonsense) {
     ASSERT_FALSE(bad.has_value()) << nonsense;
     EXPECT_THAT(bad.error().text(), HasSubstr("n.json"));
   }
+}
+
+TEST_F(CliNetwork, TellsStonesBumpsAndLoadsOfTheDrivers) {
+  const json j = run({"network", set(), network(simple_), "--stones", "--json"}).parsed();
+  ASSERT_FALSE(j["stones"].empty());
+  std::map<std::string, json> by;
+  for (const json& s : j["stones"])
+    by[s["driver"].get<std::string>() + " " + s["kind"].get<std::string>()] = s;
+  ASSERT_TRUE(by.contains("woofer coil-compensation"));
+  // 0.4 mH on 5.6 ohm: C = L / R^2 = 12.8 uF.
+  EXPECT_NEAR(by["woofer coil-compensation"]["ladder"][0]["series"][1]["uf"].get<double>(), 12.8,
+              3.0);
+  // The made dome is 3 dB louder than the cone.
+  ASSERT_TRUE(by.contains("tweeter pad"));
+  EXPECT_NEAR(by["tweeter pad"]["db"].get<double>(), 3.0, 1.0);
+  ASSERT_EQ(j["driver_loads"].size(), 2U);
+  EXPECT_GT(j["driver_loads"][0]["watt"].get<double>(), j["driver_loads"][1]["watt"].get<double>());
+  EXPECT_TRUE(j["driver_loads"][0]["peak_mm"].is_null()) << "nobody told of its motor";
+  for (const json& b : j["bumps"])
+    EXPECT_NEAR(b["by_driver_db"].get<double>() + b["by_network_db"].get<double>() +
+                    b["by_other_db"].get<double>(),
+                b["height_db"].get<double>(), 0.05);
+}
+
+TEST_F(CliNetwork, DesignsToATargetAndWritesFilters) {
+  const std::string design = "low=woofer,high=tweeter,frequency=2200,slope=linkwitz-riley-2";
+  const auto slope_of = [](const json& j) {
+    double low = 0.0, high = 0.0;
+    for (std::size_t i = 0; i < j["frequency_hz"].size(); ++i) {
+      const double f = j["frequency_hz"][i].get<double>();
+      if (std::abs(f / 1150.0 - 1.0) < 0.01) low = j["sum_db"][i].get<double>();
+      if (std::abs(f / 4200.0 - 1.0) < 0.01) high = j["sum_db"][i].get<double>();
+    }
+    return (high - low) / std::log2(4200.0 / 1150.0);
+  };
+  const json flat = run({"network", set(), "--design", design, "--parts", "9", "--json"}).parsed();
+  const json falling =
+      run({"network", set(), "--design", design + ",tilt=-1.5", "--parts", "9", "--json"}).parsed();
+  EXPECT_NEAR(slope_of(falling) - slope_of(flat), -1.5, 0.7);
+  EXPECT_EQ(run({"network", set(), "--design", design + ",tilt=much"}).status, 3);
+  test::write(folder_ / "wish.txt", "200 0\n1000 -1\n8000 -5.5\n");
+  const json drawn = run({"network", set(), "--design", design, "--parts", "9", "--target",
+                          (folder_ / "wish.txt").string(), "--json"})
+                         .parsed();
+  EXPECT_NEAR(slope_of(drawn) - slope_of(flat), -1.5, 0.7) << "the same slope, drawn";
+  json active = simple_;
+  active["branches"][1]["delay_ms"] = 0.1;
+  active["branches"][1]["moved_mm"] = {0.0, 0.0, 20.0};
+  active["tilt_deg"] = 5.0;
+  const std::string out = (folder_ / "filters.json").string();
+  ASSERT_EQ(run({"network", set(), network(active), "--filters", out}).status, 0);
+  const json filters = json::parse(std::ifstream(out));
+  ASSERT_EQ(filters["branches"].size(), 1U);
+  EXPECT_DOUBLE_EQ(filters["branches"][0]["delay_ms"].get<double>(), 0.1);
+  EXPECT_EQ(run({"network", set(), network(simple_), "--filters", out}).status, 3)
+      << "no branch has an amplifier";
+  active["branches"][1]["moved_mm"] = {1.0, 2.0};
+  const auto refused = run({"network", set(), network(active)});
+  EXPECT_EQ(refused.status, 3);
+  EXPECT_THAT(refused.err, HasSubstr("moved_mm"));
 }
 
 }  // namespace

@@ -1,3 +1,4 @@
+#include <fmt/format.h>
 #include <gmock/gmock.h>
 
 #include <QComboBox>
@@ -5,6 +6,7 @@
 #include <QLabel>
 #include <QPushButton>
 
+#include "base/constants.h"
 #include "desk/networks/network_desk.h"
 #include "desk/window_fixture.h"
 #include "exchange/network/network_file.h"
@@ -126,6 +128,88 @@ TEST_F(Networks, TurningADriverRoundMovesTheSum) {
   click("networkTurn-tweeter");
   EXPECT_EQ(desk()->network().branches[1].polarity, -was);
   EXPECT_NE(part<QLabel>("networkFacts")->text().toStdString(), before);
+}
+
+TEST_F(Networks, ABuildingStoneIsPutInWithFirstValues) {
+  click("networkStones");
+  auto* kind = part<QComboBox>("networkStoneKind");
+  kind->setCurrentIndex(3);  // against its coil
+  click("networkPutStone");
+  ASSERT_EQ(desk()->network().branches[0].ladder.size(), 1U)
+      << part<QLabel>("networkStoneTold")->text().toStdString();
+  EXPECT_EQ(element(0, 0).parts.size(), 2U) << "resistor and capacitor in a row";
+  // 5.6 ohm and 0.4 mH: their dual is about 13 uF.
+  EXPECT_NEAR(1e6 * element(0, 0).parts[1].capacitance_f, 12.8, 3.0);
+  kind->setCurrentIndex(0);
+  click("networkPutStone");
+  EXPECT_TRUE(part<QLabel>("networkStoneTold")->text().contains(QStringLiteral("baffle")))
+      << "no baffle is described: it says so";
+  EXPECT_EQ(desk()->network().branches[0].ladder.size(), 1U);
+  undo();
+  EXPECT_TRUE(desk()->network().branches[0].ladder.empty());
+}
+
+TEST_F(Networks, MovingADriverTurnsThePhaseAndIsKept) {
+  click("networkFind");
+  click("networkPlace");
+  part<QComboBox>("networkPlaceDriver")->setCurrentIndex(1);
+  emit part<QComboBox>("networkPlaceDriver")->activated(1);
+  const double crossing = network_crossings(*desk()->sum()).front().frequency_hz;
+  const auto apart = [&] {
+    const NetworkSum& s = *desk()->sum();
+    const std::size_t i = s.axis.bracket(crossing);
+    return s.branches[1].pressure[i];
+  };
+  const auto before = apart();
+  part<QDoubleSpinBox>("networkForward")->setValue(20.0);
+  const std::size_t i = desk()->sum()->axis.bracket(crossing);
+  EXPECT_NEAR(std::arg(apart() / before),
+              2.0 * kPi * desk()->sum()->axis[i] * 0.02 / kSpeedOfSound20_m_s, 1e-6);
+  rest();
+  const auto kept =
+      network_from_json(session().document(session().chosenSubject(), "network"), "book");
+  ASSERT_TRUE(kept.has_value());
+  EXPECT_NEAR(kept->branches[1].moved_m[2], 0.02, 1e-12);
+}
+
+// A board on which the tweeter was turned round, measured as another variant.
+TEST_F(Networks, TheBuiltBoardIsJudged) {
+  click("networkFind");
+  DesignedNetwork wrong = desk()->network();
+  wrong.branches[1].polarity = -wrong.branches[1].polarity;
+  const NetworkSum s = *network_sum(wrong, desk()->material()->drivers);
+  std::string sound, load;
+  for (std::size_t i = 0; i < s.axis.size(); ++i) {
+    sound += fmt::format("{:.4f} {:.5f}\n", s.axis[i],
+                         to_level_db(std::abs(s.sum[i]), kReferencePressure_pa));
+    load += fmt::format("{:.4f} {:.5f}\n", s.axis[i], std::abs(s.load_ohm[i]));
+  }
+  const test::TemporaryFolder board;
+  test::write(board / "board.frd", sound);
+  test::write(board / "board.zma", load);
+  const Id subject = session().chosenSubject();
+  edit([&](Book& book) {
+    const auto variant =
+        book.add_variant({.subject_id = subject, .name = "As soldered", .changed = {}});
+    if (!variant) return Result<void>(tl::unexpected(variant.error()));
+    return take_in(book, preview_import({board / "board.frd", board / "board.zma"}, {}, {}),
+                   {subject, *variant})
+        .map([](const std::vector<Id>&) {});
+  });
+  session().chooseTake(session().takes().back().id);
+  rest();
+  click("networkBuilt");
+  auto* built = part<QComboBox>("networkBuiltVariant");
+  ASSERT_EQ(built->count(), 2) << "the one variant with takes of the whole, beside "
+                                << built->itemText(1).toStdString();
+  built->setCurrentIndex(1);
+  emit built->activated(1);
+  rest();
+  EXPECT_TRUE(part<QLabel>("networkBuiltTold")
+                  ->text()
+                  .startsWith(QStringLiteral("tweeter is turned round against woofer")))
+      << part<QLabel>("networkBuiltTold")->text().toStdString();
+  EXPECT_EQ(desk()->lanes()->lanes().front().content.curves().back().label, "measured");
 }
 
 // Another book's subjects have the same ids: nothing of the first may stand there.
