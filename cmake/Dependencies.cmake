@@ -14,6 +14,8 @@ find_package(spdlog REQUIRED)
 pkg_check_modules(JACK REQUIRED IMPORTED_TARGET jack)
 pkg_check_modules(ALSA REQUIRED IMPORTED_TARGET alsa)
 pkg_check_modules(NETCDF REQUIRED IMPORTED_TARGET netcdf)
+# Reports: SVG and text onto paper.
+pkg_check_modules(DRAWING REQUIRED IMPORTED_TARGET cairo cairo-pdf pangocairo librsvg-2.0)
 pkg_check_modules(POPPLER REQUIRED IMPORTED_TARGET poppler-qt6)
 pkg_check_modules(SNDFILE REQUIRED IMPORTED_TARGET sndfile)
 pkg_check_modules(SQLITE3 REQUIRED IMPORTED_TARGET sqlite3)

@@ -5,6 +5,7 @@ cd "$(dirname "${BASH_SOURCE[0]}")/.."
 packages=(
   g++ cmake ninja-build ccache git pkg-config
   qt6-base-dev libgl-dev libssl-dev libpoppler-qt6-dev
+  libcairo2-dev libpango1.0-dev librsvg2-dev fonts-lato qpdf poppler-utils tidy
   libfftw3-dev libeigen3-dev libsqlite3-dev libsqlitecpp-dev libsndfile1-dev libnetcdf-dev
   portaudio19-dev libjack-jackd2-dev libasound2-dev libserialport-dev
   nlohmann-json3-dev libcli11-dev libfmt-dev libspdlog-dev libexpected-dev

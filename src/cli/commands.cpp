@@ -26,6 +26,7 @@
 #include "cli/options/option_checks.h"
 #include "cli/options/reading_options.h"
 #include "cli/output.h"
+#include "cli/report/report_command.h"
 #include "cli/stimulus_command.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
@@ -334,6 +335,7 @@ int run_cli(int argc, const char* const* argv, std::ostream& out, std::ostream& 
   add_level_commands(app, doors, status);
   add_diagnose_command(app, doors, status);
   add_network_command(app, doors, status);
+  add_report_command(app, doors, status);
   add_curve_commands(app, doors, status);
   add_impedance_commands(app, doors, status);
   add_stimulus_command(app, doors, status);

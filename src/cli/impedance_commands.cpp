@@ -8,6 +8,7 @@
 #include "base/work_owner.h"
 #include "cli/options/option_checks.h"
 #include "cli/output.h"
+#include "workbench/answers/impedance_answer.h"
 #include "workbench/sharing/importing.h"
 #include "workbench/studies/comparison.h"
 #include "workbench/studies/series_material.h"
@@ -17,35 +18,11 @@
 namespace lalometer {
 namespace {
 
-/// An impedance, and the smooth error that its rig may have, per cent.
-struct SourceImpedance {
-  Response curve;
-  double calibration_percent;
-};
-
-/// From a file or the first impedance take of a set or book, of a condition where one is asked for.
-/// A take's rig tells its own error.
 Result<SourceImpedance> impedance_of(const Doors& doors, const std::string& path,
                                      const std::string& condition = {}) {
   ImportChoices choices;
   choices.kind = ColumnKind::kImpedance;
-  const ImportPreview preview = read_source(path, choices, doors.choice);
-  const ImportItem* first = nullptr;
-  const ImportItem* unsaid = nullptr;  // a plain file, or a set that does not say
-  const auto told = [](const ImportItem& item) {
-    return SourceImpedance{*item.curve, item.rig ? item.rig->impedance_uncertainty_percent
-                                                 : kUsualCalibration_percent};
-  };
-  for (const ImportItem& item : preview.items) {
-    if (item.take.kind() != TakeKind::kImpedance || !item.curve) continue;
-    if (first == nullptr) first = &item;
-    if (condition_of(item.take) == condition) return told(item);
-    if (unsaid == nullptr && condition_of(item.take).empty()) unsaid = &item;
-  }
-  if (unsaid != nullptr) return told(*unsaid);
-  if (first != nullptr) return told(*first);
-  if (!preview.problems.empty()) return tl::unexpected(preview.problems.front());
-  return bad_input("No impedance was found here.", path);
+  return impedance_in(read_source(path, choices, doors.choice), condition, path);
 }
 
 Error placed(Error error, const std::string& path) {

@@ -1,4 +1,4 @@
-#include "desk/score/picture/mapping.h"
+#include "workbench/reading/scale/mapping.h"
 
 #include <gtest/gtest.h>
 

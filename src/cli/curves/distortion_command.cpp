@@ -9,6 +9,7 @@
 #include "cli/options/reading_options.h"
 #include "cli/output.h"
 #include "exchange/audio_file.h"
+#include "workbench/answers/level_answer.h"
 #include "workbench/telling/level/level_told.h"
 #include "workbench/telling/level/noises_told.h"
 
@@ -88,11 +89,11 @@ class Teller {
   }
 
   int run() {
-    group_ = level_group(takes_.sweeps, options_.wish);
-    if (group_.empty() && takes_.sweeps.size() == 1 && options_.wish.driver.empty() &&
-        options_.wish.source.empty())
-      group_ = {0};  // a single file, whatever it is of
-    if (group_.empty() && takes_.multitones.empty() && takes_.steady.empty()) return nothing();
+    auto levels = level_answer(preview_, options_.wish, wish_);
+    if (!levels) return refuse(doors_, levels.error());
+    levels_ = *std::move(levels);
+    if (levels_.items.empty() && takes_.multitones.empty() && takes_.steady.empty())
+      return nothing();
     if (auto sweeps = tell_sweeps(); !sweeps) return refuse(doors_, sweeps.error());
     if (auto steady = tell_steady(); !steady) return refuse(doors_, steady.error());
     if (auto tones = tell_multitones(); !tones) return refuse(doors_, tones.error());
@@ -122,30 +123,18 @@ class Teller {
   }
 
   Result<void> tell_sweeps() {
-    if (group_.empty()) return {};
-    std::vector<Reading> readings;
-    for (const std::size_t k : group_) {
-      auto reading = read(*takes_.of_sweeps[k]);
-      if (!reading) return tl::unexpected(reading.error());
-      readings.push_back(*std::move(reading));
-    }
-    // The usual drive stands for all.
-    const auto usual = std::min_element(readings.begin(), readings.end(), [](auto& a, auto& b) {
-      return std::abs(std::log(a->drive_v / 2.83)) < std::abs(std::log(b->drive_v / 2.83));
-    });
-    usual_ = *usual;
+    if (levels_.items.empty()) return {};
+    usual_ = levels_.readings[levels_.usual];
     told_ = told_of(*usual_);
-    if (auto rub = tell_rub(group_[static_cast<std::size_t>(usual - readings.begin())]); !rub)
-      return rub;
-    if (auto noise = tell_port_noise(readings); !noise) return noise;
-    const LevelsReading levels = levels_reading(std::move(readings));
+    if (auto rub = tell_rub(*levels_.items[levels_.usual]); !rub) return rub;
+    if (auto noise = tell_port_noise(levels_.readings); !noise) return noise;
+    const LevelsReading levels = levels_reading(levels_.readings);
     if (levels.steps.size() > 1) put_levels(told_, levels);
     return {};
   }
 
-  Result<void> tell_rub(std::size_t at) {
+  Result<void> tell_rub(const ImportItem& item) {
     if (!options_.rub && options_.good.empty()) return {};
-    const ImportItem& item = *takes_.of_sweeps[at];
     const auto own = rub_reading(input_of(item), *item.stage, {});
     if (!own) return tl::unexpected(own.error());
     told_.put("rub", told_of(*own));
@@ -180,7 +169,7 @@ class Teller {
     std::vector<PortStep> steps;
     rubs.reserve(readings.size());
     for (std::size_t i = 0; i < readings.size(); ++i) {
-      const ImportItem& item = *takes_.of_sweeps[group_[i]];
+      const ImportItem& item = *levels_.items[i];
       auto rub = rub_reading(input_of(item), *item.stage, {});
       if (!rub) return {};  // without a silence nothing can be told
       rubs.push_back(*std::move(rub));
@@ -264,7 +253,7 @@ class Teller {
   const ImportPreview& preview_;
   Takes takes_;
   HarmonicsWish wish_;
-  std::vector<std::size_t> group_;
+  LevelAnswer levels_;
   Reading usual_;
   Told told_;
 };

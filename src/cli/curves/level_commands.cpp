@@ -8,6 +8,7 @@
 #include "cli/options/option_checks.h"
 #include "cli/options/reading_options.h"
 #include "cli/output.h"
+#include "workbench/answers/level_answer.h"
 #include "workbench/telling/level/level_told.h"
 
 namespace lalometer {
@@ -24,20 +25,7 @@ struct DecayOptions {
 
 int decay_command(const Doors& doors, const DecayOptions& o) {
   const ImportPreview preview = read_source(o.path, choices_of(o.reading), doors.choice);
-  const ImportItem* best = nullptr;
-  double best_angle = 1e12;
-  for (const ImportItem& item : preview.items) {
-    if (item.calibration || !item.stage) continue;
-    if (item.take.conditions.driver != o.driver) continue;
-    const auto* near = std::get_if<NearFieldSetup>(&item.take.setup);
-    if (!o.source.empty() && (near == nullptr || near->source != o.source)) continue;
-    const Placement place = place_of(item.take);
-    const double angle = std::abs(place.horizontal_deg) + std::abs(place.vertical_deg) +
-                         (near != nullptr ? 1e6 : 0.0);
-    if (angle >= best_angle) continue;
-    best_angle = angle;
-    best = &item;
-  }
+  const ImportItem* best = decay_item(preview, o.driver, o.source);
   if (best == nullptr) {
     if (!preview.problems.empty()) return refuse(doors, preview.problems.front());
     return refuse(doors, {ErrorCode::kBadInput,

@@ -4,7 +4,7 @@
 #include <QPainter>
 #include <cmath>
 
-#include "desk/score/picture/mapping.h"
+#include "workbench/reading/scale/mapping.h"
 
 namespace lalometer {
 namespace {

@@ -4,7 +4,7 @@
 #include <optional>
 
 #include "desk/parts/theme.h"
-#include "desk/score/picture/mapping.h"
+#include "workbench/reading/scale/mapping.h"
 #include "workbench/reading/lane_content.h"
 
 namespace lalometer {

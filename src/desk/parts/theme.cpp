@@ -3,6 +3,7 @@
 #include <QFontDatabase>
 
 #include "book/records.h"
+#include "workbench/reading/scale/palette.h"
 
 namespace lalometer {
 
@@ -37,25 +38,22 @@ const Theme& Theme::night() {
 }
 
 CurveStyle curve_style(int index, bool dark) {
-  static const QColor light[8] = {{0x0E, 0x6B, 0x72}, {0xC4, 0x55, 0x3B}, {0x4C, 0x50, 0x99},
-                                  {0xA0, 0x74, 0x08}, {0x5B, 0x78, 0x2E}, {0x8A, 0x45, 0x80},
-                                  {0x2F, 0x80, 0xB0}, {0x53, 0x58, 0x5C}};
-  static const QColor night[8] = {{0x4F, 0xC0, 0xC0}, {0xF0, 0x8A, 0x70}, {0xA0, 0xA6, 0xF0},
-                                  {0xE2, 0xB8, 0x4A}, {0xA6, 0xCB, 0x70}, {0xD9, 0x94, 0xCE},
-                                  {0x7A, 0xC2, 0xEE}, {0xC4, 0xC9, 0xCC}};
-  static const QList<double> dashes[8] = {{},     {9, 4},  {2, 3}, {12, 3, 2, 3},
-                                          {5, 3}, {16, 5}, {2, 6}, {8, 3, 2, 3, 2, 3}};
+  const auto colour = [dark](int i) {
+    const Rgb c = line_colour(i, dark);
+    return QColor(c.red, c.green, c.blue);
+  };
   if (index >= kGroupColours) {
     // Shades of one hue, solid: dashes of seventy curves would be noise.
     const int hue = (index - kGroupColours) / kShades;
     const double share = static_cast<double>((index - kGroupColours) % kShades) / (kShades - 1.0);
-    const QColor base = dark ? night[hue % 8] : light[hue % 8];
+    const QColor base = colour(hue);
     return {dark ? base.darker(100 + static_cast<int>(110 * (1.0 - share)))
                  : base.lighter(100 + static_cast<int>(75 * (1.0 - share))),
             {}};
   }
   const int i = ((index % kCurveStyleCount) + kCurveStyleCount) % kCurveStyleCount;
-  return {dark ? night[i % 8] : light[i % 8], dashes[(i % 8 + i / 8) % 8]};
+  const std::vector<double>& dash = line_dash(i);
+  return {colour(i), QList<double>(dash.begin(), dash.end())};
 }
 
 QString count_text(qsizetype count, const QString& one, const QString& several) {

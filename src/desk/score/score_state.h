@@ -2,7 +2,7 @@
 
 #include <QObject>
 
-#include "desk/score/picture/mapping.h"
+#include "workbench/reading/scale/mapping.h"
 
 namespace lalometer {
 

@@ -9,6 +9,7 @@
 #include "workbench/bass/worked.h"
 #include "workbench/results/analysis.h"
 #include "workbench/results/corrections.h"
+#include "workbench/sharing/sources.h"
 
 namespace lalometer {
 namespace {
@@ -186,6 +187,24 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
     set.takes.push_back(std::move(item));
   }
   return write_set(set, folder);
+}
+
+Result<void> export_source(const std::filesystem::path& source, const std::string& subject,
+                           const std::filesystem::path& folder, std::stop_token stop) {
+  if (!is_book(source)) {
+    const auto set = read_set(source);
+    if (!set) return tl::unexpected(set.error());
+    return write_set(*set, folder);
+  }
+  const auto book = Book::open(source);
+  if (!book) return tl::unexpected(book.error());
+  const auto subjects = book->subjects();
+  if (!subjects) return tl::unexpected(subjects.error());
+  for (const Subject& s : *subjects)
+    if (s.name == subject || (subject.empty() && subjects->size() == 1))
+      return export_subject(*book, s.id, folder, stop);
+  return fail(ErrorCode::kNotFound, fmt::format("There is no subject \"{}\".", subject),
+              source.string());
 }
 
 }  // namespace lalometer

@@ -19,4 +19,11 @@ namespace lalometer {
                                           const std::filesystem::path& folder,
                                           std::stop_token stop = {}, const Progress& progress = {});
 
+/// A set, or one subject of a book, as a set of its own in another folder.
+/// @param subject  name; empty: the only one.
+[[nodiscard]] Result<void> export_source(const std::filesystem::path& source,
+                                         const std::string& subject,
+                                         const std::filesystem::path& folder,
+                                         std::stop_token stop = {});
+
 }  // namespace lalometer

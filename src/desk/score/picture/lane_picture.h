@@ -4,7 +4,7 @@
 #include <QRectF>
 
 #include "desk/parts/theme.h"
-#include "desk/score/picture/axis_scale.h"
+#include "workbench/reading/scale/axis_scale.h"
 #include "workbench/reading/lane_content.h"
 
 /// Draws one lane to a picture: pure, so that it runs on any thread and is tested without a window.

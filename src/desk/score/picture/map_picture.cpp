@@ -1,71 +1,33 @@
 #include "desk/score/picture/map_picture.h"
 
-#include <array>
 #include <cmath>
+
+#include "workbench/reading/scale/contours.h"
+#include "workbench/reading/scale/palette.h"
 
 namespace lalometer {
 namespace {
 
-/// Contour lines by walking the cells; each crossing of a level is a short straight piece between
-/// two edges.
 void draw_contours(QPainter& painter, const ValueMap& map, double step, const LaneGeometry& g,
                    const Theme& theme) {
-  const std::size_t columns = map.x.size();
-  const auto at = [&](std::size_t r, std::size_t c) {
-    return static_cast<double>(map.values[r * columns + c]);
-  };
-  std::vector<double> px(columns);
-  for (std::size_t c = 0; c < columns; ++c) px[c] = g.across.px(map.x[c]);
+  std::vector<double> px, py;
+  for (const double x : map.x) px.push_back(g.across.px(x));
+  for (const double y : map.rows) py.push_back(g.up.px(y));
   QColor pen = theme.ink;
   pen.setAlpha(90);
   painter.setPen(QPen(pen, 0));
   painter.setRenderHint(QPainter::Antialiasing, false);
   QList<QLineF> lines;
-  for (double level = std::ceil(map.low / step) * step; level < map.high; level += step) {
-    for (std::size_t r = 0; r + 1 < map.rows.size(); ++r) {
-      const double y0 = g.up.px(map.rows[r]);
-      const double y1 = g.up.px(map.rows[r + 1]);
-      for (std::size_t c = 0; c + 1 < columns; ++c) {
-        const double v[4] = {at(r, c) - level, at(r, c + 1) - level, at(r + 1, c + 1) - level,
-                             at(r + 1, c) - level};
-        if (!std::isfinite(v[0] + v[1] + v[2] + v[3])) continue;
-        const bool above = v[0] > 0;
-        if ((v[1] > 0) == above && (v[2] > 0) == above && (v[3] > 0) == above) continue;
-        const QPointF corner[4] = {{px[c], y0}, {px[c + 1], y0}, {px[c + 1], y1}, {px[c], y1}};
-        QPointF hits[4];
-        int count = 0;
-        for (int e = 0; e < 4; ++e) {
-          const int f = (e + 1) % 4;
-          if ((v[e] > 0) != (v[f] > 0))
-            hits[count++] = corner[e] + (corner[f] - corner[e]) * (v[e] / (v[e] - v[f]));
-        }
-        if (count >= 2) lines.push_back({hits[0], hits[1]});
-        if (count == 4) lines.push_back({hits[2], hits[3]});
-      }
-    }
-  }
+  for (const ContourPiece& c : contour_pieces(map, step, px, py))
+    lines.push_back({c.x1, c.y1, c.x2, c.y2});
   painter.drawLines(lines);
 }
 
 }  // namespace
 
 QRgb map_colour(double share, bool dark) {
-  // Lightness falls evenly from paper to deep teal ink; five anchors chosen at equal steps of CIE
-  // lightness.
-  static const std::array<QColor, 5> light = {QColor(16, 42, 67), QColor(26, 91, 112),
-                                              QColor(84, 141, 137), QColor(168, 191, 158),
-                                              QColor(249, 243, 224)};
-  static const std::array<QColor, 5> night = {QColor(12, 18, 26), QColor(22, 58, 78),
-                                              QColor(46, 106, 116), QColor(116, 160, 146),
-                                              QColor(226, 220, 190)};
-  const auto& anchors = dark ? night : light;
-  const double at = std::clamp(share, 0.0, 1.0) * 4.0;
-  const auto i = std::min(static_cast<std::size_t>(at), std::size_t{3});
-  const double t = at - static_cast<double>(i);
-  const auto mix = [&](int a, int b) { return static_cast<int>(std::lround(a + t * (b - a))); };
-  return qRgb(mix(anchors[i].red(), anchors[i + 1].red()),
-              mix(anchors[i].green(), anchors[i + 1].green()),
-              mix(anchors[i].blue(), anchors[i + 1].blue()));
+  const Rgb c = map_share_colour(share, dark);
+  return qRgb(c.red, c.green, c.blue);
 }
 
 void draw_map(QPainter& painter, const ValueMap& map, const ContourLayer* contours,
@@ -107,9 +69,9 @@ void draw_map(QPainter& painter, const ValueMap& map, const ContourLayer* contou
     // Where nothing is known the paper is hatched, as beside a curve.
     QColor line = theme.quiet;
     line.setAlpha(70);
-    painter.fillRect(QRectF(QPointF(g.across.left_px, g.up.top_px),
-                            QPointF(g.across.right_px, g.up.bottom_px)),
-                     QBrush(line, Qt::BDiagPattern));
+    painter.fillRect(
+        QRectF(QPointF(g.across.left_px, g.up.top_px), QPointF(g.across.right_px, g.up.bottom_px)),
+        QBrush(line, Qt::BDiagPattern));
   }
   painter.setRenderHint(QPainter::SmoothPixmapTransform, quality == PictureQuality::kFine);
   painter.drawImage(target, cells);

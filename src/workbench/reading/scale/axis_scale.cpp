@@ -1,4 +1,4 @@
-#include "desk/score/picture/axis_scale.h"
+#include "workbench/reading/scale/axis_scale.h"
 
 #include <fmt/format.h>
 

@@ -2,8 +2,8 @@
 
 #include <vector>
 
-#include "desk/score/picture/mapping.h"
 #include "workbench/reading/lane_layers.h"
+#include "workbench/reading/scale/mapping.h"
 
 namespace lalometer {
 

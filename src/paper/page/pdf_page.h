@@ -1,0 +1,22 @@
+#pragma once
+
+#include <cstddef>
+#include <vector>
+
+#include "base/result.h"
+#include "workbench/report/report.h"
+
+namespace lalometer {
+
+/// The report as PDF, A4: text and figures as vectors with their fonts embedded, sections as
+/// bookmarks, headings, paragraphs, tables and figures tagged, title and date in its metadata (the
+/// date is the takes' own). The same report gives the same bytes on the same libraries. Errors:
+/// what the libraries refuse.
+[[nodiscard]] Result<std::vector<std::byte>> pdf_page(const Report& report, const ReportWish& wish);
+
+/// An SVG drawn to a PNG of a width.
+[[nodiscard]] Result<std::vector<std::byte>> png_of_svg(const std::string& svg, int width);
+/// An SVG as a one-page PDF of its own size.
+[[nodiscard]] Result<std::vector<std::byte>> pdf_of_svg(const std::string& svg);
+
+}  // namespace lalometer

@@ -1,0 +1,64 @@
+#include "workbench/keeping/report_keeping.h"
+
+#include <nlohmann/json.hpp>
+
+#include "base/json_text.h"
+#include "book/book.h"
+#include "exchange/json_read.h"
+#include "workbench/sharing/sources.h"
+
+namespace lalometer {
+namespace {
+
+using Json = nlohmann::json;
+
+std::vector<std::string> texts_of(const Json& json, const char* key) {
+  std::vector<std::string> all;
+  if (const auto found = json.find(key); found != json.end() && found->is_array())
+    for (const Json& one : *found)
+      if (one.is_string()) all.push_back(one.get<std::string>());
+  return all;
+}
+
+}  // namespace
+
+std::string to_json(const ReportWish& wish) {
+  Json json{{"kind", std::string(word_of(wish.kind))}};
+  if (!wish.verdict.empty()) json["verdict"] = wish.verdict;
+  if (!wish.left_out.empty()) json["left_out"] = wish.left_out;
+  if (!wish.order.empty()) json["order"] = wish.order;
+  if (wish.iec_proportions) json["iec_proportions"] = true;
+  for (const ReportWish::Edit& e : wish.edits)
+    json["edits"].push_back({{"key", e.key}, {"words", e.words}, {"of", e.of}});
+  return dumped(json);
+}
+
+ReportWish report_wish_from_json(const std::string& text) {
+  ReportWish wish;
+  const Json json = parsed_json(text);
+  if (!json.is_object()) return wish;
+  wish.kind = report_kind(json_text(json, "kind")).value_or(ReportKind::kReview);
+  wish.verdict = json_text(json, "verdict");
+  wish.left_out = texts_of(json, "left_out");
+  wish.order = texts_of(json, "order");
+  wish.iec_proportions = json.value("iec_proportions", Json(false)) == Json(true);
+  if (const auto edits = json.find("edits"); edits != json.end() && edits->is_array())
+    for (const Json& e : *edits)
+      if (e.is_object())
+        wish.edits.push_back({json_text(e, "key"), json_text(e, "words"), json_text(e, "of")});
+  return wish;
+}
+
+ReportWish kept_report_wish(const std::filesystem::path& source, const std::string& subject) {
+  if (!is_book(source)) return {};
+  const auto book = Book::open(source);
+  if (!book) return {};
+  const auto subjects = book->subjects();
+  if (!subjects) return {};
+  for (const Subject& s : *subjects)
+    if (s.name == subject || (subject.empty() && subjects->size() == 1))
+      return report_wish_from_json(book->document(s.id, "report"));
+  return {};
+}
+
+}  // namespace lalometer

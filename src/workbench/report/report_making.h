@@ -1,0 +1,29 @@
+#pragma once
+
+#include "workbench/report/report.h"
+#include "workbench/report/report_material.h"
+
+namespace lalometer {
+
+/// Makes a report of a source: a set, or one subject of a book, as read with all its variants.
+struct ReportInput {
+  ImportPreview source;
+  std::string where;    ///< its path, for messages
+  std::string variant;  ///< id or name; empty: the one with most takes
+  ReportWish wish = {};
+  std::stop_token stop = {};
+  Progress progress = {};
+  Parallel parallel = in_turn;
+};
+/// What a written report needs beside the page: the report, and the takes for its data folder.
+struct MadeReport {
+  Report report;
+  std::shared_ptr<const ReportMaterial> material;
+  std::string fingerprint;  ///< SHA-256 over all raw data
+};
+/// Every figure that it states is the commands' own; nothing is stated beyond its validity; what
+/// was not measured is named. The same takes and wish give the same report. Errors: nothing to
+/// report, a variant that is not there; kCancelled.
+[[nodiscard]] Result<MadeReport> made_report(ReportInput input);
+
+}  // namespace lalometer

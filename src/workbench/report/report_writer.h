@@ -1,0 +1,47 @@
+#pragma once
+
+#include "workbench/report/report.h"
+#include "workbench/telling/told.h"
+
+namespace lalometer {
+
+/// "49.3 ± 0.8 Hz": two digits of the half-width where its first is 1, else one; without a
+/// half-width three digits.
+[[nodiscard]] std::string stated_text(double value, std::optional<double> uncertainty,
+                                      const std::string& unit);
+/// The unit as print has it: "ohm" is "Ω".
+[[nodiscard]] std::string printed_unit(const std::string& unit);
+
+/// Fills a report: what it states is taken from what the commands tell, so that both are one.
+class ReportWriter {
+ public:
+  ReportWriter(Report& report, const ReportWish& wish) : report_(report), wish_(wish) {}
+
+  void begin(std::string id, std::string title);
+  /// Takes the section in, unless nothing stands in it or the user left it out.
+  void end();
+
+  /// States a figure and gives it as text; nothing where the command could not determine it.
+  /// @param key  of the told members; one inside another by a dot: "preference.score".
+  [[nodiscard]] std::optional<std::string> state(const std::string& command, const Told& told,
+                                                 const std::string& key);
+  /// The plain number of a stated figure; states nothing.
+  [[nodiscard]] static std::optional<double> number(const Told& told, const std::string& key);
+  /// Adds a sentence; the tester's own words stand instead where there are some.
+  void say(const std::string& key, std::string text);
+  /// Several sentences as they are told elsewhere.
+  void say_all(const std::string& key, const std::vector<std::string>& texts);
+  void table(ReportTable table);
+  void picture(ReportPicture picture);
+  void card(std::string name, const std::optional<std::string>& value, std::string basis);
+  void highlight(std::string sentence) { report_.highlights.push_back(std::move(sentence)); }
+  void missing(std::string sentence) { report_.missing.push_back(std::move(sentence)); }
+  [[nodiscard]] const ReportWish& wish() const { return wish_; }
+
+ private:
+  Report& report_;
+  const ReportWish& wish_;
+  ReportSection section_ = {};
+};
+
+}  // namespace lalometer

@@ -1,0 +1,16 @@
+#pragma once
+
+#include "workbench/report/report_writer.h"
+#include "workbench/sharing/importing.h"
+
+namespace lalometer::sections {
+
+/// A driver's parameters, its impedance in free air with what it shows beside the resonance, and
+/// its samples against one another.
+void put_driver(ReportWriter& writer, const ImportPreview& preview, const std::string& where);
+
+/// Variants against one another: what differs beyond repeats, the ranking, and what several varied
+/// things do.
+void put_comparison(ReportWriter& writer, const ImportPreview& preview);
+
+}  // namespace lalometer::sections
