@@ -102,6 +102,8 @@ std::optional<double> ReportWriter::number(const Told& told, const std::string& 
 std::optional<std::string> ReportWriter::state(const std::string& command, const Told& told,
                                                const std::string& key) {
   const auto [object, value] = member(told, key);
+  // A command that has no such figure says nothing of it.
+  if (value == nullptr) return std::nullopt;
   StatedFigure f{key, command};
   const std::string own = key.substr(key.rfind('.') + 1);  // all of it where there is no dot
   f.unit = unit_of(own);

@@ -34,8 +34,8 @@ void put_impedance(ReportWriter& w, const SectionInput& in) {
     const auto ql = w.state("box-impedance", t, "ql");
     w.say("impedance.tuning", fmt::format("Tuned to {} by the impedance{}.", *fb,
                                           ql ? ", losses of Q " + *ql : std::string()));
-  } else if (const auto fc = w.state("box-impedance", t, "resonance_hz")) {
-    const auto q = w.state("box-impedance", t, "qts");
+  } else if (const auto fc = w.state("box-impedance", t, "fc_hz")) {
+    const auto q = w.state("box-impedance", t, "qtc");
     w.say("impedance.resonance",
           fmt::format("The box resonates at {}{}.", *fc, q ? " with Q " + *q : std::string()));
   }
