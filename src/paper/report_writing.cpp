@@ -101,7 +101,8 @@ Result<void> put_figures(Folder& folder, const Report& r, const ReportWish& wish
   return {};
 }
 
-Result<void> put_data(Folder& folder, const MadeReport& made, const std::stop_token& stop) {
+Result<void> put_data(Folder& folder, const MadeReport& made, const Report& report,
+                      const std::stop_token& stop) {
   std::vector<std::string> names;
   for (const ImportItem& item : made.material->preview.items) {
     if (!item.curve || item.calibration) continue;
@@ -117,7 +118,7 @@ Result<void> put_data(Folder& folder, const MadeReport& made, const std::stop_to
         curve_text(*item.curve, {item.take.name, "taken " + item.take.taken_at});
     if (auto put = folder.put(fs::path("data") / name, text); !put) return put;
   }
-  return folder.put(fs::path("data") / "figures.csv", figures_csv(made.report));
+  return folder.put(fs::path("data") / "figures.csv", figures_csv(report));
 }
 
 }  // namespace
@@ -129,10 +130,9 @@ std::optional<ReportForm> report_form(std::string_view word) {
   return std::nullopt;
 }
 
-Result<std::vector<fs::path>> write_report(const MadeReport& made, const ReportWish& wish,
-                                           ReportForm form, const fs::path& to,
-                                           std::stop_token stop) {
-  const Report& r = made.report;
+Result<std::vector<fs::path>> write_report(const MadeReport& made, const Report& r,
+                                           const ReportWish& wish, ReportForm form,
+                                           const fs::path& to, std::stop_token stop) {
   if (form == ReportForm::kHtml)
     return write_file(to, html_page(r, wish)).map([&] { return std::vector{to}; });
   auto pdf = pdf_page(r, wish);
@@ -147,7 +147,7 @@ Result<std::vector<fs::path>> write_report(const MadeReport& made, const ReportW
   if (!card) return tl::unexpected(card.error());
   if (auto put = folder.put("scorecard.png", *card); !put) return tl::unexpected(put.error());
   if (auto put = put_figures(folder, r, wish, stop); !put) return tl::unexpected(put.error());
-  if (auto put = put_data(folder, made, stop); !put) return tl::unexpected(put.error());
+  if (auto put = put_data(folder, made, r, stop); !put) return tl::unexpected(put.error());
   // The takes themselves, as a set: it reads back to the same figures.
   const fs::path set = to / "data" / "set.json";
   if (is_book(made.material->where) || fs::exists(fs::path(made.material->where) / "set.json") ||

@@ -41,19 +41,20 @@ int report_command(const Doors& doors, const ReportOptions& o) {
   const auto made = made_report({.source = read_source(o.source, {}, choice),
                                  .where = o.source,
                                  .variant = doors.choice.variant,
-                                 .wish = wish,
+                                 .kind = wish.kind,
                                  .stop = {},
                                  .progress = terminal_progress("report"),
                                  .parallel = on_threads()});
   if (!made) return refuse(doors, made.error());
-  const auto written = write_report(*made, wish, *form, o.out);
+  const Report report = report_chosen(made->report, wish);
+  const auto written = write_report(*made, report, wish, *form, o.out);
   if (!written) return refuse(doors, written.error());
   Told told;
   std::vector<std::string> files;
   for (const std::filesystem::path& file : *written) files.push_back(file.string());
   told.put("written", Told::Value(std::move(files)));
   std::vector<Told> figures;
-  for (const StatedFigure& f : made->report.figures) figures.push_back(told_of(f));
+  for (const StatedFigure& f : report.figures) figures.push_back(told_of(f));
   told.put("figures", Told::Value(std::move(figures)));
   told.put("kind", word_of(made->report.kind)).put("fingerprint", made->fingerprint);
   return print(doors, told.notes(made->report.missing));

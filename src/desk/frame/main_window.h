@@ -144,6 +144,7 @@ class MainWindow : public QMainWindow {
   void showMiddle();
   void givePageWidth(int least_px);
   void drawSubject();
+  void showFigure(const QString& id);
   /// Makes a subject where the book has none, then goes on.
   void withSubject(std::function<void()> then);
 

@@ -23,12 +23,12 @@
 #include "desk/pages/plan_page.h"
 #include "desk/pages/practice_page.h"
 #include "desk/pages/read_page.h"
-#include "desk/pages/report_page.h"
 #include "desk/pages/start_view.h"
 #include "desk/parts/page_parts.h"
 #include "desk/queue/plan_desk.h"
 #include "desk/queue/queue_banner.h"
 #include "desk/queue/stand_page.h"
+#include "desk/report/report_page.h"
 #include "workbench/design/baffle_prediction.h"
 #include "workbench/practice/practice_cases.h"
 
@@ -72,11 +72,27 @@ void MainWindow::drawSubject() {
   withSubject([this] { showDesk(QStringLiteral("drawing")); });
 }
 
+/// The lane of the score that a report's figure was made by.
+void MainWindow::showFigure(const QString& id) {
+  static const std::map<QString, std::string> lanes = {
+      {QStringLiteral("on-axis"), "level"},
+      {QStringLiteral("compared-level"), "level"},
+      {QStringLiteral("compared-impedance"), "impedance"},
+      {QStringLiteral("impedance-free-air"), "impedance"}};
+  const auto named = lanes.find(id);
+  const std::string kind = named != lanes.end() ? named->second : id.toStdString();
+  if (lane_kind(kind) == nullptr) return;
+  lanes_->setShown(kind, true);
+  setStation(RouteStrip::kRead);
+}
+
 /// The score with the page of each station; the first desk of a station is the one the route shows.
 void MainWindow::makeStationDesks() {
   auto* plan = new PlanPage(session_, pages_);
   capture_page_ = new CapturePage(session_, capture_, pages_);
+  auto* paper = new ReportDesk(session_, middle_);
   auto* report = new ReportPage(
+      *paper,
       {actionNamed(QStringLiteral("picture")), actionNamed(QStringLiteral("export-take")),
        actionNamed(QStringLiteral("export-subject"))},
       pages_);
@@ -86,7 +102,11 @@ void MainWindow::makeStationDesks() {
       {QStringLiteral("read"), RouteStrip::kRead, score_, new ReadPage(session_, state_, pages_)});
   addDesk({QStringLiteral("case"), RouteStrip::kCase, score_,
            new CasePage(session_, state_, queue_, pages_)});
-  addDesk({QStringLiteral("report"), RouteStrip::kReport, score_, report});
+  addDesk({QStringLiteral("report"), RouteStrip::kReport, paper, report});
+  connect(paper, &ReportDesk::failed, this, &MainWindow::showMessage);
+  connect(paper, &ReportDesk::written, this,
+          [this](const QString& path) { showMessage(tr("Written: %1").arg(path)); });
+  connect(paper, &ReportDesk::figureAsked, this, &MainWindow::showFigure);
   connect(plan, &PlanPage::captureAsked, this, [this](bool impedance) {
     setStation(RouteStrip::kCapture);
     impedance ? capture_page_->takeImpedance() : capture_page_->takeResponse();

@@ -41,7 +41,7 @@ class Writer {
     cr_.reset(cairo_create(surface_.get()));
   }
 
-  Result<std::vector<std::byte>> written() {
+  Result<Paper> written() {
     begin_page();
     begin("Document");
     front();
@@ -54,7 +54,7 @@ class Writer {
     if (const auto status = cairo_surface_status(surface_.get()); status != CAIRO_STATUS_SUCCESS)
       return bad_input(
           fmt::format("The PDF could not be made: {}.", cairo_status_to_string(status)));
-    return std::move(bytes_);
+    return Paper{std::move(bytes_), std::move(places_)};
   }
 
  private:
@@ -108,8 +108,9 @@ class Writer {
   }
 
   /// A paragraph that may run over pages line by line would split its tag; long ones turn first.
+  /// @param key  of a sentence that somebody may want to find again; empty: none
   void text(const char* tag, const std::string& what, double size, bool strong, Ink ink,
-            double after, double indent = 0.0) {
+            double after, double indent = 0.0, const std::string& key = {}) {
     const TextLayout layout =
         text_layout(what, size, strong, kWidth_pt - 2.0 * kMargin_pt - indent);
     const double height = height_of(layout.get());
@@ -119,6 +120,8 @@ class Writer {
     cairo_move_to(cr_.get(), kMargin_pt + indent, y_);
     pango_cairo_show_layout(cr_.get(), layout.get());
     end(tag);
+    if (!key.empty())
+      places_.push_back({page_, kMargin_pt, y_, kWidth_pt - 2.0 * kMargin_pt, height, false, key});
     y_ += height + after;
   }
 
@@ -199,7 +202,8 @@ class Writer {
     heading(s.title, first == nullptr ? 60.0 : height_of(*first) + 30.0);
     for (const ReportBlock& block : s.blocks) {
       if (const auto* sentence = std::get_if<ReportSentence>(&block)) {
-        text("P", sentence->shown(), kText_pt, false, kInk, sentence->outdated ? 1.0 : 4.0);
+        text("P", sentence->shown(), kText_pt, false, kInk, sentence->outdated ? 1.0 : 4.0, 0.0,
+             sentence->key);
         if (sentence->outdated)
           text("P", "Written of other figures; now: " + sentence->text, 8.0, false, kWarn, 4.0);
       }
@@ -230,6 +234,7 @@ class Writer {
     (void)draw_svg(cr_.get(), handle.get(), kMargin_pt, y_, scale * size.width,
                    scale * size.height);
     end("Figure");
+    places_.push_back({page_, kMargin_pt, y_, scale * size.width, scale * size.height, true, p.id});
     begin("Caption");
     colour(kQuiet);
     cairo_move_to(cr_.get(), kMargin_pt, y_ + scale * size.height + 3.0);
@@ -325,6 +330,7 @@ class Writer {
   const Report& report_;
   const ReportWish& wish_;
   std::vector<std::byte> bytes_;
+  std::vector<PaperPlace> places_;
   CairoSurface surface_;
   Cairo cr_;
   int page_ = 0;
@@ -333,8 +339,12 @@ class Writer {
 
 }  // namespace
 
-Result<std::vector<std::byte>> pdf_page(const Report& report, const ReportWish& wish) {
+Result<Paper> paper_of(const Report& report, const ReportWish& wish) {
   return Writer(report, wish).written();
+}
+
+Result<std::vector<std::byte>> pdf_page(const Report& report, const ReportWish& wish) {
+  return paper_of(report, wish).map([](Paper p) { return std::move(p.pdf); });
 }
 
 }  // namespace lalometer

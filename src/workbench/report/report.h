@@ -23,7 +23,8 @@ struct StatedFigure {
   std::optional<double> value = std::nullopt;
   std::optional<double> uncertainty = std::nullopt;  ///< half-width of the 95 % interval
   std::string unit = {};
-  bool valid = true;  ///< false: could not be determined
+  bool valid = true;         ///< false: could not be determined
+  std::string section = {};  ///< id of the section that states it
 };
 
 /// A sentence, made from figures; a tester's own words stand instead where there are some.
@@ -57,6 +58,7 @@ struct ReportSection {
 /// One of the figures that matter, on the first page.
 struct ReportCard {
   std::string name, value, basis;
+  std::string section = {};
 };
 
 struct Report {

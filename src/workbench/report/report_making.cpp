@@ -44,30 +44,16 @@ std::string title_of(ReportKind kind, const ImportPreview& source) {
   return name;
 }
 
-/// Sections as the user ordered them; those that are not named keep their places behind.
-void arrange(std::vector<ReportSection>& all, const std::vector<std::string>& order) {
-  const auto place = [&](const ReportSection& s) {
-    return std::find(order.begin(), order.end(), s.id) - order.begin();
-  };
-  // The conditions are the appendix.
-  std::stable_sort(all.begin(), all.end(), [&](const ReportSection& a, const ReportSection& b) {
-    const bool last_a = a.id == "conditions", last_b = b.id == "conditions";
-    if (last_a != last_b) return last_b;
-    return place(a) < place(b);
-  });
-}
-
 }  // namespace
 
 Result<MadeReport> made_report(ReportInput in) {
   MadeReport out;
   Report& r = out.report;
-  r.kind = in.wish.kind;
-  r.verdict = in.wish.verdict;
+  r.kind = in.kind;
   r.title = title_of(r.kind, in.source);
   r.date = date_of(in.source);
   out.fingerprint = fingerprint_of(in.source);
-  ReportWriter w(r, in.wish);
+  ReportWriter w(r);
   if (r.kind == ReportKind::kDriver) {
     sections::put_driver(w, in.source, in.where);
   } else if (r.kind == ReportKind::kComparison) {
@@ -103,7 +89,6 @@ Result<MadeReport> made_report(ReportInput in) {
   if (r.sections.empty() && r.missing.empty())
     return bad_input("There is nothing to report here.", in.where);
   sections::put_conditions(w, m, out.fingerprint);
-  arrange(r.sections, in.wish.order);
   if (in.progress) in.progress(1.0);
   return out;
 }

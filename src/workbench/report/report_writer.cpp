@@ -84,9 +84,7 @@ void ReportWriter::begin(std::string id, std::string title) {
 }
 
 void ReportWriter::end() {
-  const bool left_out =
-      std::find(wish_.left_out.begin(), wish_.left_out.end(), section_.id) != wish_.left_out.end();
-  if (!section_.empty() && !left_out) report_.sections.push_back(std::move(section_));
+  if (!section_.empty()) report_.sections.push_back(std::move(section_));
   section_ = {};
 }
 
@@ -109,6 +107,7 @@ std::optional<std::string> ReportWriter::state(const std::string& command, const
   f.unit = unit_of(own);
   f.value = number(told, key);
   f.valid = f.value.has_value();
+  f.section = section_.id;
   if (f.valid) {
     if (const auto* estimate = std::get_if<Estimate>(value)) f.uncertainty = estimate->half_width;
     for (const auto& [name, half] : object->spread())
@@ -126,14 +125,7 @@ std::optional<std::string> ReportWriter::state(const std::string& command, const
 }
 
 void ReportWriter::say(const std::string& key, std::string text) {
-  if (text.empty()) return;
-  ReportSentence sentence{key, std::move(text)};
-  for (const ReportWish::Edit& edit : wish_.edits)
-    if (edit.key == key) {
-      sentence.own = edit.words;
-      sentence.outdated = edit.of != sentence.text;
-    }
-  section_.blocks.emplace_back(std::move(sentence));
+  if (!text.empty()) section_.blocks.emplace_back(ReportSentence{key, std::move(text)});
 }
 
 void ReportWriter::say_all(const std::string& key, const std::vector<std::string>& texts) {
@@ -150,7 +142,7 @@ void ReportWriter::picture(ReportPicture picture) {
 
 void ReportWriter::card(std::string name, const std::optional<std::string>& value,
                         std::string basis) {
-  if (value) report_.cards.push_back({std::move(name), *value, std::move(basis)});
+  if (value) report_.cards.push_back({std::move(name), *value, std::move(basis), section_.id});
 }
 
 }  // namespace lalometer

@@ -15,10 +15,10 @@ namespace lalometer {
 /// Fills a report: what it states is taken from what the commands tell, so that both are one.
 class ReportWriter {
  public:
-  ReportWriter(Report& report, const ReportWish& wish) : report_(report), wish_(wish) {}
+  explicit ReportWriter(Report& report) : report_(report) {}
 
   void begin(std::string id, std::string title);
-  /// Takes the section in, unless nothing stands in it or the user left it out.
+  /// Takes the section in, unless nothing stands in it.
   void end();
 
   /// States a figure and gives it as text; nothing where the command could not determine it.
@@ -27,7 +27,7 @@ class ReportWriter {
                                                  const std::string& key);
   /// The plain number of a stated figure; states nothing.
   [[nodiscard]] static std::optional<double> number(const Told& told, const std::string& key);
-  /// Adds a sentence; the tester's own words stand instead where there are some.
+  /// Adds a sentence under a key of its own.
   void say(const std::string& key, std::string text);
   /// Several sentences as they are told elsewhere.
   void say_all(const std::string& key, const std::vector<std::string>& texts);
@@ -36,11 +36,9 @@ class ReportWriter {
   void card(std::string name, const std::optional<std::string>& value, std::string basis);
   void highlight(std::string sentence) { report_.highlights.push_back(std::move(sentence)); }
   void missing(std::string sentence) { report_.missing.push_back(std::move(sentence)); }
-  [[nodiscard]] const ReportWish& wish() const { return wish_; }
 
  private:
   Report& report_;
-  const ReportWish& wish_;
   ReportSection section_ = {};
 };
 

@@ -3,6 +3,7 @@
 #include <gmock/gmock.h>
 
 #include "workbench/keeping/report_keeping.h"
+#include "workbench/report/report_making.h"
 
 namespace lalometer {
 namespace {
@@ -31,7 +32,7 @@ class Writing : public ::testing::Test {
 };
 
 TEST_F(Writing, StatesWhatTheCommandTellsAndWhatItCouldNot) {
-  ReportWriter w(report_, wish_);
+  ReportWriter w(report_);
   EXPECT_EQ(w.state("box-impedance", told(), "fb_hz"), "49.3 ± 0.8 Hz");
   EXPECT_EQ(w.state("box-impedance", told(), "ql"), std::nullopt);
   EXPECT_EQ(w.state("spin", told(), "preference.score"), "5.2 ± 0.3");
@@ -48,31 +49,43 @@ TEST_F(Writing, StatesWhatTheCommandTellsAndWhatItCouldNot) {
 TEST_F(Writing, ATestersOwnWordsStandAndAreMarkedWhenFiguresChange) {
   wish_.edits = {{"bass.f3", "Plays down to 45 Hz.", "F3 45 Hz."},
                  {"bass.fb", "Tuned low.", "Tuned to 49 Hz."}};
-  ReportWriter w(report_, wish_);
+  ReportWriter w(report_);
   w.begin("bass", "Bass");
   w.say("bass.f3", "F3 45 Hz.");
   w.say("bass.fb", "Tuned to 52 Hz.");
   w.say("bass.else", "Nothing else.");
   w.end();
-  ASSERT_EQ(report_.sections.size(), 1U);
-  const auto& first = std::get<ReportSentence>(report_.sections[0].blocks[0]);
-  const auto& second = std::get<ReportSentence>(report_.sections[0].blocks[1]);
+  const Report chosen = report_chosen(report_, wish_);
+  ASSERT_EQ(chosen.sections.size(), 1U);
+  const auto& first = std::get<ReportSentence>(chosen.sections[0].blocks[0]);
+  const auto& second = std::get<ReportSentence>(chosen.sections[0].blocks[1]);
   EXPECT_EQ(first.shown(), "Plays down to 45 Hz.");
   EXPECT_FALSE(first.outdated);
   EXPECT_EQ(second.shown(), "Tuned low.");
   EXPECT_TRUE(second.outdated);
-  EXPECT_FALSE(std::get<ReportSentence>(report_.sections[0].blocks[2]).own.has_value());
+  EXPECT_FALSE(std::get<ReportSentence>(chosen.sections[0].blocks[2]).own.has_value());
 }
 
-TEST_F(Writing, EmptySectionsAndThoseLeftOutDoNotStand) {
-  wish_.left_out = {"decay"};
-  ReportWriter w(report_, wish_);
+TEST_F(Writing, SectionsAreLeftOutWithTheirFiguresAndStandInTheUsersOrder) {
+  ReportWriter w(report_);
   w.begin("empty", "Empty");
   w.end();
-  w.begin("decay", "Decay");
-  w.say("decay.a", "Rings.");
-  w.end();
-  EXPECT_TRUE(report_.sections.empty());
+  EXPECT_TRUE(report_.sections.empty()) << "what says nothing does not stand";
+  for (const char* id : {"response", "bass", "decay", "conditions"}) {
+    w.begin(id, id);
+    w.card(id, w.state(id, told(), "fb_hz"), "");
+    w.say(std::string(id) + ".a", "Something.");
+    w.end();
+  }
+  wish_.left_out = {"decay"};
+  wish_.order = {"conditions", "bass"};
+  const Report chosen = report_chosen(report_, wish_);
+  ASSERT_EQ(chosen.sections.size(), 3U);
+  EXPECT_EQ(chosen.sections[0].id, "bass");
+  EXPECT_EQ(chosen.sections[1].id, "response");
+  EXPECT_EQ(chosen.sections[2].id, "conditions") << "the appendix stays the last";
+  EXPECT_EQ(chosen.figures.size(), 3U);
+  EXPECT_EQ(chosen.cards.size(), 3U);
 }
 
 TEST(ReportKeeping, AWishComesBackAsItWas) {
