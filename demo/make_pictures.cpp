@@ -21,6 +21,7 @@
 #include "desk/frame/main_window.h"
 #include "desk/networks/network_desk.h"
 #include "desk/parts/theme.h"
+#include "desk/report/report_desk.h"
 #include "exchange/set/measurement_set.h"
 #include "workbench/practice/demo_book.h"
 #include "workbench/practice/files/simulation_file.h"
@@ -55,7 +56,6 @@ struct Pictures {
     window.score()->setFocus();
     save("read");
     window.showDesk(QStringLiteral("impedances"));
-    save("impedances");
     for (const Take& take : window.session().takes()) {
       if (take.conditions.sample == "A" && condition_of(take) == "free-air")
         window.session().setLaid(take.id, true);
@@ -137,6 +137,7 @@ struct Pictures {
     window.setStation(RouteStrip::kCapture);
     act("take-response");
     save("capture");
+    report();
     networks();
     return 0;
   }
@@ -236,6 +237,22 @@ struct Pictures {
       if (take.kind() == TakeKind::kLevelStep) window.session().setLaid(take.id, false);
     window.session().setLaid(before, true);
     lanes({"impulse", "level", "impedance", "loops", "predictions"});
+    window.setStation(RouteStrip::kRead);
+    rest();
+  }
+
+  /// The report of the demo's loudspeaker, with a verdict.
+  void report() {
+    window.setStation(RouteStrip::kReport);
+    rest();
+    auto* desk = window.findChild<ReportDesk*>(QStringLiteral("reportDesk"));
+    ReportWish wish = desk->wish();
+    wish.verdict = "An even, quiet kiosk loudspeaker. The box's depth wave wants lining.";
+    desk->change(wish);
+    rest();
+    emit desk->paper()->sentenceClicked(QStringLiteral("response.sensitivity"));
+    save("report");
+    act("undo");
     window.setStation(RouteStrip::kRead);
     rest();
   }

@@ -6,6 +6,7 @@
 #include <cmath>
 
 #include "paper/figure/png_image.h"
+#include "paper/figure/svg_parts.h"
 #include "workbench/reading/scale/axis_scale.h"
 #include "workbench/reading/scale/contours.h"
 
@@ -24,29 +25,6 @@ struct Plot {
 
 std::string mapping_text(bool logarithmic, double low, double high, double from, double to) {
   return fmt::format("{},{:g},{:g},{:g},{:g}", logarithmic ? "log" : "lin", low, high, from, to);
-}
-
-std::string text_at(double x, double y, const char* anchor, double size, const std::string& colour,
-                    const std::string& text, const char* more = "") {
-  return fmt::format(
-      "<text x=\"{:.1f}\" y=\"{:.1f}\" text-anchor=\"{}\" font-size=\"{:g}\" style=\"fill:{}\"{}>{}"
-      "</text>\n",
-      x, y, anchor, size, colour, more, xml_text(text));
-}
-
-std::string line_at(double x1, double y1, double x2, double y2, const std::string& colour,
-                    double width) {
-  return fmt::format(
-      "<path d=\"M{:.1f} {:.1f}L{:.1f} {:.1f}\" style=\"stroke:{}\" stroke-width=\"{:g}\"/>\n", x1,
-      y1, x2, y2, colour, width);
-}
-
-/// Roughly what a text takes of a line: no fonts are measured here.
-double rough_width(const std::string& text, double size) {
-  double count = 0.0;
-  for (const char c : text)
-    if ((static_cast<unsigned char>(c) & 0xC0U) != 0x80U) count += 1.0;
-  return 0.54 * size * count;
 }
 
 class Drawer {
@@ -177,14 +155,44 @@ class Drawer {
                    fmt::format("{:g} {}", m->high, m->unit));
   }
 
+  /// Over columns of two pixels or more: what lies closer nobody sees, and it would be most of the
+  /// file.
   void draw_contours(std::string& out, const ValueMap& m, double step) const {
+    constexpr double kColumn_px = 2.0, kSame_px = 0.06;
+    ValueMap coarse = m;
+    coarse.x.clear();
+    coarse.values.clear();
     std::vector<double> px, py;
-    for (const double x : m.x) px.push_back(p_.across.px(x));
-    for (const double y : m.rows) py.push_back(p_.up.px(y));
+    std::vector<std::size_t> kept;
+    for (std::size_t k = 0; k < m.x.size(); ++k) {
+      const double x = p_.across.px(m.x[k]);
+      if (x < p_.across.left_px || x > p_.across.right_px) continue;
+      if (!px.empty() && x - px.back() < kColumn_px) continue;
+      px.push_back(x);
+      kept.push_back(k);
+      coarse.x.push_back(m.x[k]);
+    }
+    for (std::size_t r = 0; r < m.rows.size(); ++r) {
+      py.push_back(p_.up.px(m.rows[r]));
+      for (const std::size_t k : kept) coarse.values.push_back(m.values[r * m.x.size() + k]);
+    }
+    if (px.size() < 2) return;
     std::string d;
-    for (const ContourPiece& c : contour_pieces(m, step, px, py))
-      if (std::min(c.x1, c.x2) >= p_.across.left_px && std::max(c.x1, c.x2) <= p_.across.right_px)
-        d += fmt::format("M{:.1f} {:.1f}L{:.1f} {:.1f}", c.x1, c.y1, c.x2, c.y2);
+    double x = -1e9, y = -1e9;
+    const auto here = [&](double at_x, double at_y) {
+      return std::abs(at_x - x) < kSame_px && std::abs(at_y - y) < kSame_px;
+    };
+    for (ContourPiece c : contour_pieces(coarse, step, px, py)) {
+      // Pieces that meet are one line.
+      if (here(c.x2, c.y2)) {
+        std::swap(c.x1, c.x2);
+        std::swap(c.y1, c.y2);
+      }
+      if (!here(c.x1, c.y1)) d += fmt::format("M{:.1f} {:.1f}", c.x1, c.y1);
+      d += fmt::format("L{:.1f} {:.1f}", c.x2, c.y2);
+      x = c.x2;
+      y = c.y2;
+    }
     out += fmt::format(
         "<path d=\"{}\" fill=\"none\" stroke=\"#1d282e\" stroke-opacity=\"0.4\" "
         "stroke-width=\"0.6\"/>\n",
@@ -403,24 +411,6 @@ class Drawer {
 };
 
 }  // namespace
-
-std::string xml_text(const std::string& text) {
-  std::string out;
-  out.reserve(text.size());
-  for (const char c : text) {
-    if (c == '&')
-      out += "&amp;";
-    else if (c == '<')
-      out += "&lt;";
-    else if (c == '>')
-      out += "&gt;";
-    else if (c == '"')
-      out += "&quot;";
-    else if (static_cast<unsigned char>(c) >= 0x20U || c == '\n')
-      out += c;
-  }
-  return out;
-}
 
 std::string svg_figure(const LaneContent& content, const FigureWish& wish) {
   return Drawer(content, wish).drawn();

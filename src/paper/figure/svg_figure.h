@@ -3,6 +3,7 @@
 #include <string>
 
 #include "paper/figure/figure_ink.h"
+#include "paper/figure/svg_parts.h"
 #include "workbench/reading/lane_layers.h"
 
 namespace lalometer {
@@ -25,8 +26,5 @@ struct FigureWish {
 /// Curves are broken at NaN and drawn faint and dotted outside their validity. The same content
 /// gives the same text.
 [[nodiscard]] std::string svg_figure(const LaneContent& content, const FigureWish& wish);
-
-/// Text for XML.
-[[nodiscard]] std::string xml_text(const std::string& text);
 
 }  // namespace lalometer
