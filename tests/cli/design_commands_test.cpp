@@ -90,8 +90,8 @@ TEST(CliDesign, EnclosureSaysWhatIsImpossible) {
   EXPECT_THAT(negative.err, HasSubstr("-3 is not a number above 0"));
 }
 
-// First peak and dip as the panel is solved, which is not the rule's c/2D and c/D; a box volume means
-// nothing here.
+// First peak and dip as the panel is solved, which is not the rule's c/2D and c/D; a box volume
+// means nothing here.
 TEST(CliDesign, EnclosureKnowsTheOpenBaffle) {
   const TemporaryFolder folder;
   test::write(folder / "d.json",

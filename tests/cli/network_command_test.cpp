@@ -3,6 +3,7 @@
 
 #include <fstream>
 
+#include "book/book.h"
 #include "cli/cli_support.h"
 #include "exchange/network/network_file.h"
 #include "support/network_set.h"
@@ -275,6 +276,34 @@ TEST_F(CliNetwork, DesignsToATargetAndWritesFilters) {
   const auto refused = run({"network", set(), network(active)});
   EXPECT_EQ(refused.status, 3);
   EXPECT_THAT(refused.err, HasSubstr("moved_mm"));
+}
+
+// What the book keeps as the subject's network stands in its report, with the command's figures.
+TEST_F(CliNetwork, StandsInTheReportOfItsBook) {
+  const std::string book = (folder_ / "b.lalo").string();
+  ASSERT_EQ(run({"import", set(), "--book", book}).status, 0);
+  const std::string page = (folder_ / "r.html").string();
+  ASSERT_EQ(run({"report", book, page}).status, 0);
+  EXPECT_EQ(test::slurp(page).find("id=\"network\""), std::string::npos) << "none is kept";
+  {
+    auto opened = Book::open(book);
+    ASSERT_TRUE(opened.has_value());
+    ASSERT_TRUE(
+        opened->set_document(opened->subjects()->front().id, "network", simple_.dump(), "test")
+            .has_value());
+  }
+  const auto done = run({"report", book, page, "--json"});
+  ASSERT_EQ(done.status, 0) << done.err;
+  EXPECT_NE(test::slurp(page).find("id=\"network\""), std::string::npos);
+  const json told = run({"network", set(), network(simple_), "--json"}).parsed();
+  int found = 0;
+  const json j = done.parsed();
+  for (const json& f : j["figures"]) {
+    if (f["command"] != "network") continue;
+    ++found;
+    EXPECT_NEAR(f["value"].get<double>(), told[f["name"].get<std::string>()].get<double>(), 1e-6);
+  }
+  EXPECT_EQ(found, 2) << "lowest load and where";
 }
 
 }  // namespace

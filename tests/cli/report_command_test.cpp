@@ -6,6 +6,7 @@
 #include <map>
 #include <set>
 
+#include "book/book.h"
 #include "cli/cli_support.h"
 #include "support/support.h"
 
@@ -218,6 +219,47 @@ TEST(CliReportErrors, AreSaid) {
   EXPECT_EQ(compared.status, 3);
   EXPECT_THAT(compared.err, HasSubstr("no two variants"));
   EXPECT_EQ(run({"report", (folder / "a.frd").string(), "/nowhere/at/all/r.html"}).status, 3);
+}
+
+/// A book with two subjects of the same set, a network for the first and a template.
+class CliReportOfABook : public CliReport {
+ protected:
+  CliReportOfABook() {
+    for (int i = 0; i < 2; ++i) EXPECT_EQ(run({"import", set(), "--book", book()}).status, 0);
+    auto opened = Book::open(book());
+    EXPECT_TRUE(opened.has_value());
+    const auto subjects = *opened->subjects();
+    EXPECT_EQ(subjects.size(), 2U);
+    EXPECT_TRUE(opened->rename_subject(subjects[1].id, "Weir two-way").has_value());
+    EXPECT_TRUE(opened
+                    ->set_document(0, "report-templates",
+                                   R"([{"name": "Short", "kind": "review",
+                                        "left_out": ["angles", "decay", "case"]}])",
+                                   "test")
+                    .has_value());
+  }
+  std::string book() const { return (own_ / "b.lalo").string(); }
+  const test::TemporaryFolder own_;
+};
+
+TEST_F(CliReportOfABook, ComparesSubjectsAndUsesTemplates) {
+  const std::string page = (own_ / "c.html").string();
+  const auto compared = run({"report", book(), page, "--subject", "Sluice two-way", "--kind",
+                             "comparison", "--with", "Weir two-way"});
+  ASSERT_EQ(compared.status, 0) << compared.err;
+  EXPECT_THAT(test::slurp(page), HasSubstr("“Weir two-way” against “Sluice two-way”"));
+  EXPECT_THAT(test::slurp(page), HasSubstr("nothing differs")) << "the same takes";
+  const auto brief =
+      run({"report", book(), page, "--subject", "Sluice two-way", "--template", "Short", "--json"});
+  ASSERT_EQ(brief.status, 0) << brief.err;
+  EXPECT_THAT(test::slurp(page), Not(HasSubstr("id=\"angles\"")));
+  EXPECT_THAT(test::slurp(page), HasSubstr("id=\"impedance\""));
+  const json j = brief.parsed();
+  for (const json& f : j["figures"]) EXPECT_NE(f["name"], "coverage_deg");
+  const auto none =
+      run({"report", book(), page, "--subject", "Sluice two-way", "--template", "No"});
+  EXPECT_EQ(none.status, 3);
+  EXPECT_THAT(none.err, HasSubstr("\"Short\""));
 }
 
 }  // namespace

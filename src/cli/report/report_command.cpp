@@ -7,12 +7,14 @@
 #include "cli/output.h"
 #include "paper/report_writing.h"
 #include "workbench/keeping/report_keeping.h"
+#include "workbench/report/report_source.h"
 
 namespace lalometer {
 namespace {
 
 struct ReportOptions {
-  std::string source, out, kind, form, verdict;
+  std::string source, out, kind, form, verdict, like;
+  std::vector<std::string> with;
   bool iec = false;
 };
 
@@ -31,20 +33,21 @@ int report_command(const Doors& doors, const ReportOptions& o) {
                                 : ending == ".pdf"  ? "pdf"
                                 : ending == ".html" ? "html"
                                                     : "folder");
-  SourceChoice choice = doors.choice;
-  // Other variants are part of the case.
-  choice.variant.clear();
-  ReportWish wish = kept_report_wish(o.source, choice.subject);
+  ReportWish wish = kept_report_wish(o.source, doors.choice.subject);
+  if (!o.like.empty()) {
+    const auto found = kept_report_template(o.source, o.like);
+    if (!found) return refuse(doors, found.error());
+    wish = like_template(*found, wish);
+  }
+  if (!o.with.empty()) wish.with = o.with;
   if (!o.kind.empty()) wish.kind = report_kind(o.kind).value_or(ReportKind::kReview);
   if (!o.verdict.empty()) wish.verdict = o.verdict;
   if (o.iec) wish.iec_proportions = true;
-  const auto made = made_report({.source = read_source(o.source, {}, choice),
-                                 .where = o.source,
-                                 .variant = doors.choice.variant,
-                                 .kind = wish.kind,
-                                 .stop = {},
-                                 .progress = terminal_progress("report"),
-                                 .parallel = on_threads()});
+  // Other variants are part of the case: none is left out in reading.
+  ReportInput input = report_input(o.source, doors.choice.subject, doors.choice.variant, wish);
+  input.progress = terminal_progress("report");
+  input.parallel = on_threads();
+  const auto made = made_report(std::move(input));
   if (!made) return refuse(doors, made.error());
   const Report report = report_chosen(made->report, wish);
   const auto written = write_report(*made, report, wish, *form, o.out);
@@ -74,6 +77,8 @@ void add_report_command(CLI::App& app, Doors& doors, int& status) {
       ->check(CLI::IsMember({"pdf", "html", "folder"}));
   command->add_option("--verdict", o->verdict, "the tester's own, on the first page");
   command->add_flag("--iec-proportions", o->iec, "level figures by IEC 60263, 25 dB a decade");
+  command->add_option("--template", o->like, "as this template of the book has it");
+  command->add_option("--with", o->with, "of a book: other subjects to compare with");
   add_source_options(*command, doors.choice);
   command->callback([&doors, &status, o] { status = report_command(doors, *o); });
 }

@@ -6,7 +6,7 @@
 #include <QVBoxLayout>
 
 #include "workbench/keeping/report_keeping.h"
-#include "workbench/sharing/sources.h"
+#include "workbench/report/report_source.h"
 
 namespace lalometer {
 namespace {
@@ -78,6 +78,8 @@ void ReportDesk::follow() {
   std::string what =
       fmt::format("{} {} {}", session_.work().generation(), subject, word_of(wish_.kind));
   if (described != nullptr) what += described->drawing_mark;
+  for (const std::string& other : wish_.with) what += "+" + other;
+  what += session_.document(subject, "network");
   for (const Take& t : session_.takes())
     if (t.subject_id == subject)
       what += fmt::format("|{} {} {} {}", t.id, t.variant_id, t.accepted, t.name);
@@ -103,17 +105,13 @@ void ReportDesk::make() {
   work_ = session_.work().start<Made>(
       this, {WorkKind::kJob, WorkScope::kBook, [this](double share) { emit progressed(share); }},
       [path = session_.book().path(), name = subject->name,
-       kind = wish_.kind](const WorkContext& context) {
-        SourceChoice choice;
-        choice.subject = name;
-        return made_report({.source = read_source(path, {}, choice, context.stop),
-                            .where = path.string(),
-                            .variant = {},
-                            .kind = kind,
-                            .stop = context.stop,
-                            .progress = context.progress,
-                            .parallel = context.parallel})
-            .map([](MadeReport m) { return std::make_shared<const MadeReport>(std::move(m)); });
+       wish = wish_](const WorkContext& context) {
+        ReportInput input = report_input(path, name, {}, wish, context.stop);
+        input.progress = context.progress;
+        input.parallel = context.parallel;
+        return made_report(std::move(input)).map([](MadeReport m) {
+          return std::make_shared<const MadeReport>(std::move(m));
+        });
       },
       [this, of = shown_](const Result<Made>& made) {
         making_ = false;
@@ -151,6 +149,28 @@ void ReportDesk::change(const ReportWish& wish) {
   if (!session_.book().read_only())
     session_.setDocument(subject_, "report", kept_, "Change the report");
   follow();
+}
+
+std::vector<ReportTemplate> ReportDesk::templates() const {
+  if (!session_.isOpen()) return {};
+  return report_templates_from_json(session_.document(0, "report-templates"));
+}
+
+void ReportDesk::keepTemplate(const std::string& name) {
+  std::vector<ReportTemplate> all = templates();
+  std::erase_if(all, [&](const ReportTemplate& t) { return t.name == name; });
+  all.push_back({name, wish_});
+  if (session_.isOpen() && !session_.book().read_only())
+    session_.setDocument(0, "report-templates", to_json(all), "Keep a report's template");
+  emit changed();
+}
+
+std::vector<std::string> ReportDesk::otherSubjects() const {
+  std::vector<std::string> names;
+  if (session_.isOpen())
+    for (const Subject& s : session_.subjects())
+      if (s.id != subject_) names.push_back(s.name);
+  return names;
 }
 
 void ReportDesk::reword(const std::string& key, const std::string& words) {

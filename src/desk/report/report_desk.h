@@ -6,6 +6,7 @@
 #include "desk/report/paper_view.h"
 #include "desk/session/book_session.h"
 #include "paper/report_writing.h"
+#include "workbench/keeping/report_keeping.h"
 
 namespace lalometer {
 
@@ -29,6 +30,11 @@ class ReportDesk : public QWidget, public DeskPart {
 
   /// Kept with the subject, as one step of undo; shown at once.
   void change(const ReportWish& wish);
+  /// Kind, sections and proportions under names, kept with the book.
+  [[nodiscard]] std::vector<ReportTemplate> templates() const;
+  void keepTemplate(const std::string& name);
+  /// What could be compared with.
+  [[nodiscard]] std::vector<std::string> otherSubjects() const;
   /// A tester's own words for a sentence; empty: as it was made.
   void reword(const std::string& key, const std::string& words);
   void write(ReportForm form, const QString& path);

@@ -5,6 +5,7 @@
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QLineEdit>
 #include <QListWidget>
 #include <QPlainTextEdit>
 #include <QProgressBar>
@@ -77,6 +78,35 @@ void ReportPage::makeChoices(QVBoxLayout* layout) {
     ReportWish next = desk_.wish();
     next.kind = kKinds[std::max(row, 0)];
     desk_.change(next);
+  });
+  with_ = new QComboBox(this);
+  with_->setObjectName(QStringLiteral("reportWith"));
+  with_->setToolTip(tr("Its own variants, or another subject of the book."));
+  layout->addWidget(with_);
+  connect(with_, &QComboBox::activated, this, [this](int row) {
+    ReportWish next = desk_.wish();
+    next.with.clear();
+    if (row > 0) next.with.push_back(with_->currentText().toStdString());
+    desk_.change(next);
+  });
+  template_ = new QComboBox(this);
+  template_->setObjectName(QStringLiteral("reportTemplate"));
+  template_->setEditable(true);
+  template_->setInsertPolicy(QComboBox::NoInsert);
+  template_->lineEdit()->setPlaceholderText(tr("Template"));
+  auto* like = new QHBoxLayout;
+  like->addWidget(template_, 1);
+  QPushButton* keep_like = add_button(like, tr("Keep"), "reportKeepTemplate",
+                                      tr("Kind, sections and order under this name."), this);
+  layout->addLayout(like);
+  connect(template_, &QComboBox::activated, this, [this](int row) {
+    const auto all = desk_.templates();
+    if (row >= 0 && row < static_cast<int>(all.size()))
+      desk_.change(like_template(all[static_cast<std::size_t>(row)], desk_.wish()));
+  });
+  connect(keep_like, &QPushButton::clicked, this, [this] {
+    const std::string name = template_->currentText().trimmed().toStdString();
+    if (!name.empty()) desk_.keepTemplate(name);
   });
   verdict_ = text_box("reportVerdict", 3, tr("Your verdict, on the first page"), this);
   layout->addWidget(verdict_);
@@ -182,6 +212,7 @@ void ReportPage::show() {
   const ReportWish& wish = desk_.wish();
   for (int i = 0; i < 4; ++i)
     if (kKinds[i] == wish.kind) kind_->setCurrentIndex(i);
+  showOthers();
   const QString verdict = QString::fromStdString(wish.verdict);
   if (!verdict_->hasFocus() && verdict_->toPlainText().trimmed() != verdict)
     verdict_->setPlainText(verdict);
@@ -201,6 +232,30 @@ void ReportPage::show() {
   stop_->setVisible(desk_.busy());
   filling_ = false;
   chooseSentence(QString::fromStdString(key_));
+}
+
+/// Subjects to compare with, and templates.
+void ReportPage::showOthers() {
+  const ReportWish& wish = desk_.wish();
+  with_->setVisible(wish.kind == ReportKind::kComparison);
+  {
+    const QSignalBlocker quiet(with_);
+    with_->clear();
+    with_->addItem(tr("its own variants"));
+    for (const std::string& name : desk_.otherSubjects())
+      with_->addItem(QString::fromStdString(name));
+    if (!wish.with.empty()) with_->setCurrentText(QString::fromStdString(wish.with.front()));
+  }
+  QStringList names;
+  for (const ReportTemplate& t : desk_.templates()) names << QString::fromStdString(t.name);
+  QStringList before;
+  for (int i = 0; i < template_->count(); ++i) before << template_->itemText(i);
+  if (names == before) return;
+  const QSignalBlocker quiet(template_);
+  const QString text = template_->currentText();
+  template_->clear();
+  template_->addItems(names);
+  template_->setCurrentText(text);
 }
 
 void ReportPage::showSections() {

@@ -30,6 +30,7 @@ class ReportPage : public QWidget, public DeskPart {
   void makeForms(QVBoxLayout* layout);
   void show();
   void showSections();
+  void showOthers();
   void chooseSentence(const QString& key);
   /// Sections as they stand in the list now.
   void keepSections();
@@ -39,6 +40,8 @@ class ReportPage : public QWidget, public DeskPart {
   ReportDesk& desk_;
   QLabel* basis_ = nullptr;
   QComboBox* kind_ = nullptr;
+  QComboBox* with_ = nullptr;
+  QComboBox* template_ = nullptr;
   QPlainTextEdit* verdict_ = nullptr;
   QListWidget* sections_ = nullptr;
   QCheckBox* iec_ = nullptr;

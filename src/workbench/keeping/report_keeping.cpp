@@ -20,33 +20,89 @@ std::vector<std::string> texts_of(const Json& json, const char* key) {
   return all;
 }
 
-}  // namespace
-
-std::string to_json(const ReportWish& wish) {
+Json json_of(const ReportWish& wish) {
   Json json{{"kind", std::string(word_of(wish.kind))}};
   if (!wish.verdict.empty()) json["verdict"] = wish.verdict;
   if (!wish.left_out.empty()) json["left_out"] = wish.left_out;
   if (!wish.order.empty()) json["order"] = wish.order;
+  if (!wish.with.empty()) json["with"] = wish.with;
   if (wish.iec_proportions) json["iec_proportions"] = true;
   for (const ReportWish::Edit& e : wish.edits)
     json["edits"].push_back({{"key", e.key}, {"words", e.words}, {"of", e.of}});
-  return dumped(json);
+  return json;
 }
 
-ReportWish report_wish_from_json(const std::string& text) {
+ReportWish wish_of(const Json& json) {
   ReportWish wish;
-  const Json json = parsed_json(text);
   if (!json.is_object()) return wish;
   wish.kind = report_kind(json_text(json, "kind")).value_or(ReportKind::kReview);
   wish.verdict = json_text(json, "verdict");
   wish.left_out = texts_of(json, "left_out");
   wish.order = texts_of(json, "order");
+  wish.with = texts_of(json, "with");
   wish.iec_proportions = json.value("iec_proportions", Json(false)) == Json(true);
   if (const auto edits = json.find("edits"); edits != json.end() && edits->is_array())
     for (const Json& e : *edits)
       if (e.is_object())
         wish.edits.push_back({json_text(e, "key"), json_text(e, "words"), json_text(e, "of")});
   return wish;
+}
+
+}  // namespace
+
+std::string to_json(const ReportWish& wish) {
+  return dumped(json_of(wish));
+}
+
+ReportWish report_wish_from_json(const std::string& text) {
+  return wish_of(parsed_json(text));
+}
+
+std::string to_json(const std::vector<ReportTemplate>& templates) {
+  Json list = Json::array();
+  for (const ReportTemplate& t : templates) {
+    Json json = json_of(like_template(t, {}));
+    json["name"] = t.name;
+    list.push_back(std::move(json));
+  }
+  return dumped(list);
+}
+
+std::vector<ReportTemplate> report_templates_from_json(const std::string& text) {
+  std::vector<ReportTemplate> all;
+  const Json list = parsed_json(text);
+  if (!list.is_array()) return all;
+  for (const Json& json : list)
+    if (json.is_object() && !json_text(json, "name").empty()) {
+      ReportTemplate t{json_text(json, "name"), wish_of(json)};
+      t.wish = like_template(t, {});
+      all.push_back(std::move(t));
+    }
+  return all;
+}
+
+ReportWish like_template(const ReportTemplate& of, ReportWish wish) {
+  wish.kind = of.wish.kind;
+  wish.left_out = of.wish.left_out;
+  wish.order = of.wish.order;
+  wish.iec_proportions = of.wish.iec_proportions;
+  return wish;
+}
+
+Result<ReportTemplate> kept_report_template(const std::filesystem::path& source,
+                                            const std::string& name) {
+  if (!is_book(source)) return bad_input("Templates are kept in a book.", source.string());
+  const auto book = Book::open(source);
+  if (!book) return tl::unexpected(book.error());
+  std::string names;
+  for (const ReportTemplate& t :
+       report_templates_from_json(book->document(0, "report-templates"))) {
+    if (t.name == name) return t;
+    names += (names.empty() ? "\"" : ", \"") + t.name + "\"";
+  }
+  return bad_input(
+      "There is no template \"" + name + "\" (there are " + (names.empty() ? "none" : names) + ").",
+      source.string());
 }
 
 ReportWish kept_report_wish(const std::filesystem::path& source, const std::string& subject) {

@@ -81,6 +81,7 @@ struct ReportWish {
   std::vector<std::string> left_out = {};  ///< ids of sections
   std::vector<std::string> order = {};     ///< ids; those that are not named follow as usual
   bool iec_proportions = false;            ///< level figures by IEC 60263
+  std::vector<std::string> with = {};      ///< other subjects to compare with, by name
   /// A tester's own words: key, words, and what the sentence said when they were written.
   struct Edit {
     std::string key, words, of;

@@ -6,6 +6,7 @@
 
 #include "base/hash.h"
 #include "workbench/report/sections/driver_section.h"
+#include "workbench/report/sections/network_section.h"
 #include "workbench/report/sections/report_sections.h"
 
 namespace lalometer {
@@ -27,7 +28,7 @@ std::string date_of(const ImportPreview& preview) {
   return newest;
 }
 
-std::string title_of(ReportKind kind, const ImportPreview& source) {
+std::string title_of(ReportKind kind, const ImportPreview& source, bool several) {
   std::string name = source.subject ? source.subject->name : "";
   if (name.empty() && !source.items.empty()) name = source.items.front().take.name;
   if (name.empty()) name = "Measurement";
@@ -35,7 +36,7 @@ std::string title_of(ReportKind kind, const ImportPreview& source) {
     case ReportKind::kDriver:
       return name + ": driver sheet";
     case ReportKind::kComparison:
-      return name + ": variants compared";
+      return name + (several ? ": compared" : ": variants compared");
     case ReportKind::kCase:
       return name + ": findings";
     case ReportKind::kReview:
@@ -50,17 +51,33 @@ Result<MadeReport> made_report(ReportInput in) {
   MadeReport out;
   Report& r = out.report;
   r.kind = in.kind;
-  r.title = title_of(r.kind, in.source);
+  r.title = title_of(r.kind, in.source, !in.others.empty());
   r.date = date_of(in.source);
   out.fingerprint = fingerprint_of(in.source);
+  for (const ImportPreview& other : in.others) {
+    if (other.items.empty())
+      return other.problems.empty() ? bad_input("Nothing was measured there.", in.where)
+                                    : tl::unexpected(other.problems.front());
+    if (r.kind == ReportKind::kComparison && other.subject)
+      r.subtitle += (r.subtitle.empty() ? "against " : ", ") + other.subject->name;
+  }
   ReportWriter w(r);
   if (r.kind == ReportKind::kDriver) {
     sections::put_driver(w, in.source, in.where);
   } else if (r.kind == ReportKind::kComparison) {
-    sections::put_comparison(w, in.source);
+    sections::put_comparison(w, in.source, in.others);
     if (r.sections.empty())
       return bad_input(r.missing.empty() ? "There is nothing to compare." : r.missing.front(),
                        in.where);
+  }
+  // Drivers alone may be of another variant than the whole: of all of them.
+  ReportSection network;
+  if (in.network && r.kind == ReportKind::kReview) {
+    sections::put_network(w, in.source, *in.network, in.where);
+    if (!r.sections.empty()) {
+      network = std::move(r.sections.back());
+      r.sections.pop_back();
+    }
   }
   auto material = report_material(std::move(in.source), in.variant, in.where, in.stop, in.progress,
                                   in.parallel);
@@ -77,6 +94,7 @@ Result<MadeReport> made_report(ReportInput in) {
     sections::put_angles(w, input);
     sections::put_decay(w, input);
     sections::put_distortion(w, input);
+    if (!network.empty()) r.sections.push_back(std::move(network));
     sections::put_case(w, input, false);
   } else if (r.kind == ReportKind::kCase) {
     sections::put_case(w, input, true);

@@ -1,5 +1,6 @@
 #pragma once
 
+#include "acoustics/network/whatif/designed_network.h"
 #include "workbench/report/report.h"
 #include "workbench/report/report_material.h"
 
@@ -11,6 +12,10 @@ struct ReportInput {
   std::string where;    ///< its path, for messages
   std::string variant;  ///< id or name; empty: the one with most takes
   ReportKind kind = ReportKind::kReview;
+  /// Kept with the subject; a review tells what it makes of the drivers.
+  std::optional<DesignedNetwork> network = std::nullopt;
+  /// Other subjects to compare with, each as read: their main variants stand beside this one's.
+  std::vector<ImportPreview> others = {};
   std::stop_token stop = {};
   Progress progress = {};
   Parallel parallel = in_turn;

@@ -96,9 +96,31 @@ TEST(ReportKeeping, AWishComesBackAsItWas) {
   wish.order = {"case", "bass"};
   wish.iec_proportions = true;
   wish.edits = {{"bass.f3", "Low.", "F3 45 Hz."}};
+  wish.with = {"Weir"};
   EXPECT_EQ(report_wish_from_json(to_json(wish)), wish);
   EXPECT_EQ(report_wish_from_json("no json"), ReportWish{});
   EXPECT_EQ(report_wish_from_json(R"({"kind": "poem", "edits": [7]})"), ReportWish{});
+}
+
+TEST(ReportKeeping, ATemplateIsWhatOtherSubjectsCanUse) {
+  ReportWish own;
+  own.kind = ReportKind::kCase;
+  own.left_out = {"decay"};
+  own.verdict = "Sound.";
+  own.edits = {{"a", "b", "c"}};
+  const auto kept =
+      report_templates_from_json(to_json(std::vector<ReportTemplate>{{"Short", own}}));
+  ASSERT_EQ(kept.size(), 1U);
+  EXPECT_EQ(kept[0].name, "Short");
+  EXPECT_TRUE(kept[0].wish.verdict.empty()) << "a verdict is of one loudspeaker";
+  ReportWish other;
+  other.verdict = "Loud.";
+  const ReportWish like = like_template(kept[0], other);
+  EXPECT_EQ(like.kind, ReportKind::kCase);
+  EXPECT_EQ(like.left_out, own.left_out);
+  EXPECT_EQ(like.verdict, "Loud.");
+  EXPECT_TRUE(like.edits.empty());
+  EXPECT_TRUE(report_templates_from_json("{}").empty());
 }
 
 }  // namespace

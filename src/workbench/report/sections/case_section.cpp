@@ -63,8 +63,7 @@ void put_case(ReportWriter& w, const SectionInput& in, bool full) {
       w.highlight(fmt::format("{}: {} ({:.0f} %).", place_of(*order[i]),
                               spoken_cause(order[i]->causes.front().cause),
                               100.0 * order[i]->causes.front().probability));
-  if (d.clean())
-    w.highlight("Nothing was found wrong that these takes could show.");
+  if (d.clean()) w.highlight("Nothing was found wrong that these takes could show.");
   const std::size_t left = full || order.size() < kMost ? 0 : order.size() - kMost;
   if (left > 0) table.caption += fmt::format(" {} more stand in the case itself.", left);
   w.table(std::move(table));

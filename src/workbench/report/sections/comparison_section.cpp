@@ -1,5 +1,7 @@
 #include <fmt/format.h>
 
+#include <map>
+
 #include "base/text.h"
 #include "workbench/report/report_lanes.h"
 #include "workbench/report/sections/driver_section.h"
@@ -72,13 +74,40 @@ void put_pairs(ReportWriter& w, const SeriesComparison& s) {
   }
 }
 
+/// Curves of the variant with most takes, as members of their subject's name.
+void add_subject(std::vector<CurveOfTake>& curves, const ImportPreview& p) {
+  std::map<std::string, int> counts;
+  std::string main;
+  for (const ImportItem& item : p.items)
+    if (item.curve && !item.calibration && ++counts[item.variant_id] > counts[main])
+      main = item.variant_id;
+  const std::string name = p.subject ? p.subject->name : "subject";
+  for (const ImportItem& item : p.items) {
+    if (!item.curve || item.calibration || item.variant_id != main) continue;
+    CurveOfTake one{&item.take, &*item.curve, name, name};
+    if (item.rig) one.calibration_percent = item.rig->impedance_uncertainty_percent;
+    curves.push_back(std::move(one));
+  }
+}
+
+SeriesMaterial subjects_material(const ImportPreview& first,
+                                 const std::vector<ImportPreview>& others) {
+  std::vector<CurveOfTake> curves;
+  add_subject(curves, first);
+  for (const ImportPreview& other : others) add_subject(curves, other);
+  return series_material(curves, first.subject ? first.subject->description.loading : "");
+}
+
 }  // namespace
 
-void put_comparison(ReportWriter& w, const ImportPreview& preview) {
+void put_comparison(ReportWriter& w, const ImportPreview& preview,
+                    const std::vector<ImportPreview>& others) {
   w.begin("comparison", "Side by side");
-  const SeriesMaterial material = series_material(preview, false);
+  const SeriesMaterial material =
+      others.empty() ? series_material(preview, false) : subjects_material(preview, others);
   if (material.members.size() < 2) {
-    w.missing("There are no two variants with takes to compare.");
+    w.missing(others.empty() ? "There are no two variants with takes to compare."
+                             : "There are no two subjects with takes to compare.");
     return w.end();
   }
   const SeriesComparison s =

@@ -2,6 +2,10 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <cmath>
+
+#include "base/constants.h"
 #include "base/text.h"
 #include "book/description/driver_parameters.h"
 #include "workbench/answers/impedance_answer.h"
@@ -64,7 +68,7 @@ LaneContent impedance_lane_of(const Response& z) {
     high = std::max(high, z.magnitude(i));
     if (!z.has_phase()) continue;
     phase.x.push_back(z.axis()[i]);
-    phase.y.push_back(std::arg(z.value(i)) * 180.0 / 3.14159265358979323846);
+    phase.y.push_back(std::arg(z.value(i)) * 180.0 / kPi);
   }
   content.left = {.quantity = AxisQuantity::kOther,
                   .scale = AxisScale::kLinear,
@@ -75,6 +79,30 @@ LaneContent impedance_lane_of(const Response& z) {
   content.add_curves().push_back(std::move(magnitude));
   if (z.has_phase()) content.add_curves(Side::kRight).push_back(std::move(phase));
   return content;
+}
+
+/// Samples against one another, each by its own fit; nothing of fewer than two.
+void put_samples(ReportWriter& w, const ImportPreview& preview, const std::string& driver) {
+  ReportTable table{{"Sample", "fs", "Qts", "Qms", "Re"}, {}, "Each by its own fit, in free air."};
+  std::vector<std::string> seen;
+  for (const ImportItem& item : preview.items) {
+    const Conditions& c = item.take.conditions;
+    if (!item.curve || item.take.kind() != TakeKind::kImpedance ||
+        condition_of(item.take) != "free-air" || c.driver != driver || c.sample.empty() ||
+        std::find(seen.begin(), seen.end(), c.sample) != seen.end())
+      continue;
+    seen.push_back(c.sample);
+    const auto fit = fit_of(
+        *item.curve, item.rig ? item.rig->impedance_uncertainty_percent : kUsualCalibration_percent,
+        false);
+    if (!fit) continue;
+    const auto text = [](const Estimate& e, const char* unit) {
+      return stated_text(e.value, e.half_width, unit);
+    };
+    table.rows.push_back({c.sample, text(fit->fs_hz, "Hz"), text(fit->qts, ""), text(fit->qms, ""),
+                          text(fit->re_ohm, "ohm")});
+  }
+  if (table.rows.size() > 1) w.table(std::move(table));
 }
 
 }  // namespace
@@ -131,6 +159,7 @@ void put_driver(ReportWriter& w, const ImportPreview& preview, const std::string
                                   std::pair{"vas_l", "Vas"}, std::pair{"bl_tm", "Force factor Bl"}})
     w.card(name, w.state("thiele-small", told, key), how);
   w.table(std::move(table));
+  put_samples(w, preview, free_air->take.conditions.driver);
   w.end();
 }
 
