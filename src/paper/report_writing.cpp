@@ -92,11 +92,16 @@ Result<void> put_figures(Folder& folder, const Report& r, const ReportWish& wish
       const auto* p = std::get_if<ReportPicture>(&block);
       if (p == nullptr) continue;
       if (stop.stop_requested()) return cancelled();
-      const std::string svg = svg_figure(p->content, figure_wish(*p, wish));
-      if (auto put = folder.put(fs::path("figures") / (p->id + ".svg"), svg); !put) return put;
-      const auto png = png_of_svg(svg, kFigure_px);
-      if (!png) return tl::unexpected(png.error());
-      if (auto put = folder.put(fs::path("figures") / (p->id + ".png"), *png); !put) return put;
+      for (const bool dark : {false, true}) {
+        FigureWish f = figure_wish(*p, wish);
+        if (dark) f.ink = FigureInk::night();
+        const fs::path place = dark ? fs::path("figures") / "dark" : fs::path("figures");
+        const std::string svg = svg_figure(p->content, f);
+        if (auto put = folder.put(place / (p->id + ".svg"), svg); !put) return put;
+        const auto png = png_of_svg(svg, kFigure_px);
+        if (!png) return tl::unexpected(png.error());
+        if (auto put = folder.put(place / (p->id + ".png"), *png); !put) return put;
+      }
     }
   return {};
 }

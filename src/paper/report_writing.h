@@ -12,7 +12,7 @@ enum class ReportForm { kPdf, kHtml, kFolder };
 [[nodiscard]] std::optional<ReportForm> report_form(std::string_view word);
 
 /// Writes a report (of a made one, as the user wants it): a PDF, a page, or a folder with
-/// `report.html`, `report.pdf`, `scorecard.png`, `figures/` (SVG and PNG of each) and `data/`
+/// `report.html`, `report.pdf`, `scorecard.png`, `figures/` (SVG and PNG of each, in `dark/` on dark ground) and `data/`
 /// (responses by angle, impedances, stated figures as CSV, and the takes as a set that reads back
 /// to the same figures).
 /// @return the files, in the order they were written. Errors name the file; kCancelled.

@@ -148,9 +148,9 @@ TEST_F(CliReport, TheFolderReadsBackToTheSameFigures) {
   const json first = done.parsed();
   for (const json& file : first["written"])
     EXPECT_TRUE(std::filesystem::exists(file.get<std::string>())) << file;
-  for (const char* name :
-       {"report.html", "report.pdf", "scorecard.png", "figures/on-axis.svg",
-        "figures/spinorama.png", "data/h+030.frd", "data/figures.csv", "data/set.json"})
+  for (const char* name : {"report.html", "report.pdf", "scorecard.png", "figures/on-axis.svg",
+                           "figures/spinorama.png", "figures/dark/impedance.svg", "data/h+030.frd",
+                           "data/figures.csv", "data/set.json"})
     EXPECT_TRUE(std::filesystem::exists(*folder_ / "folder" / name)) << name;
   const json again = run({"report", out("folder/data"), out("again.html"), "--json"}).parsed();
   ASSERT_EQ(again["figures"].size(), first["figures"].size());

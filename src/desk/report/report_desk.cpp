@@ -89,10 +89,14 @@ void ReportDesk::follow() {
     trouble_.clear();
     if (described != nullptr) return make();
   }
-  if (made_ != nullptr) {
-    report_ = report_chosen(made_->report, wish_);
+  // What the user wants of what was made: laid anew only where it is something else.
+  const std::string wanted = made_ != nullptr ? shown_ + to_json(wish_) : std::string();
+  if (wanted != wanted_) {
+    wanted_ = wanted;
+    report_ = made_ != nullptr ? report_chosen(made_->report, wish_) : Report{};
     lay();
   }
+  if (described == nullptr) trouble_ = tr("Choose a subject on the shelf.");
   emit changed();
 }
 
@@ -115,6 +119,13 @@ void ReportDesk::make() {
       },
       [this, of = shown_](const Result<Made>& made) {
         making_ = false;
+        if (!made && made.error().code == ErrorCode::kCancelled) {
+          // Coming back to the station makes it again.
+          shown_.clear();
+          trouble_ = tr("Stopped.");
+          emit changed();
+          return;
+        }
         if (of != shown_) return make();
         made_ = made ? *made : nullptr;
         trouble_ = made ? QString() : QString::fromStdString(made.error().message);

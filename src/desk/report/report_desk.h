@@ -62,8 +62,9 @@ class ReportDesk : public QWidget, public DeskPart {
   Report report_;
   QString trouble_;
   Id subject_ = 0;
-  std::string shown_;  ///< what was made, or is being made
-  std::string kept_;   ///< the wish as the book has it
+  std::string shown_;   ///< what was made, or is being made
+  std::string kept_;    ///< the wish as the book has it
+  std::string wanted_;  ///< what the paper shows: made of what, with which wish
   bool making_ = false;
   bool laying_ = false;
   bool lay_again_ = false;

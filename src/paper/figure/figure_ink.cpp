@@ -11,7 +11,7 @@ FigureInk FigureInk::light() {
   return {"#fbf9f5", "#1d282e", "#5f6869", "#e6e1d6", "#cfc8b9", false, false};
 }
 FigureInk FigureInk::night() {
-  return {"#1c2428", "#e9e5db", "#9ca6a6", "#2b3539", "#414c50", false, true};
+  return {"#1c2428", "#e9e5db", "#9ca6a6", "#2b3539", "#414c50", false, true, "#141a1d"};
 }
 FigureInk FigureInk::of_page() {
   return {"var(--sheet)", "var(--ink)", "var(--quiet)", "var(--faint)", "var(--line)", true, false};

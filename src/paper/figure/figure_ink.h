@@ -11,6 +11,7 @@ struct FigureInk {
   std::string sheet, ink, quiet, faint, line;
   bool by_name = false;  ///< the colours are the page's own: var(--ink), var(--c3), …
   bool dark = false;
+  std::string paper = {};  ///< under the whole figure; empty: whatever it lies on
 
   [[nodiscard]] static FigureInk light();
   [[nodiscard]] static FigureInk night();

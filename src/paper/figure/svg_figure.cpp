@@ -48,6 +48,9 @@ class Drawer {
         "<title>{}</title>\n<clipPath id=\"{}-plot\"><rect x=\"{:.1f}\" y=\"{:.1f}\" "
         "width=\"{:.1f}\" height=\"{:.1f}\"/></clipPath>\n",
         xml_text(c_.title), w_.id, p_.across.left_px, p_.up.top_px, plot_width(), plot_height());
+    if (!w_.ink.paper.empty())
+      out += fmt::format("<rect width=\"{:g}\" height=\"{:g}\" fill=\"{}\"/>\n", p_.width,
+                         p_.height, w_.ink.paper);
     out += text_at(p_.across.left_px, 15.0, "start", 14.0, w_.ink.ink, c_.title,
                    " font-weight=\"600\"");
     const double after = p_.across.left_px + rough_width(c_.title, 14.0) + 12.0;

@@ -68,8 +68,9 @@ void put_conditions(ReportWriter& w, const ReportMaterial& m, const std::string&
         fmt::format("Made by lalometer {} from takes whose fingerprint (SHA-256 over all raw data) "
                     "is {}.",
                     LALOMETER_VERSION, fingerprint));
+  number = 0;
   for (const Error& problem : m.preview.problems)
-    w.say("conditions.left", "Left out: " + problem.text());
+    w.say(fmt::format("conditions.left.{}", ++number), "Left out: " + problem.text());
   w.end();
 }
 

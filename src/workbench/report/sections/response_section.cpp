@@ -43,9 +43,16 @@ void put_response(ReportWriter& w, const SectionInput& in) {
   w.picture({"on-axis", std::move(level), caption});
   if (m.angles) {
     if (const auto value = w.state("spin", m.angles.told, "sensitivity_db")) {
-      w.say("response.sensitivity",
-            fmt::format("Sensitivity {} at 2.83 V and 1 m, mean of 300 Hz to 3 kHz.", *value));
-      w.card("Sensitivity", value, "2.83 V, 1 m, mean of 300 Hz to 3 kHz");
+      // A bare file tells neither drive nor distance.
+      const bool told = m.preview.subject.has_value();
+      w.say(
+          "response.sensitivity",
+          told ? fmt::format("Sensitivity {} at 2.83 V and 1 m, mean of 300 Hz to 3 kHz.", *value)
+               : fmt::format("Mean level {} from 300 Hz to 3 kHz: its sensitivity, if it was taken "
+                             "at 2.83 V and 1 m.",
+                             *value));
+      w.card(told ? "Sensitivity" : "Mean level", value,
+             told ? "2.83 V, 1 m, mean of 300 Hz to 3 kHz" : "300 Hz to 3 kHz");
     }
     const ValidRange over = m.angles.value->spin.deviation_over;
     if (const auto value = w.state("spin", m.angles.told, "deviation_db")) {
