@@ -8,6 +8,7 @@
 #include "exchange/network/network_file.h"
 #include "support/network_set.h"
 #include "workbench/networks/network_material.h"
+#include "workbench/telling/network/network_told.h"
 
 namespace lalometer {
 namespace {
@@ -304,6 +305,25 @@ TEST_F(CliNetwork, StandsInTheReportOfItsBook) {
     EXPECT_NEAR(f["value"].get<double>(), told[f["name"].get<std::string>()].get<double>(), 1e-6);
   }
   EXPECT_EQ(found, 2) << "lowest load and where";
+}
+
+// A filter out of a WAV is kept by its taps: what a book keeps has no file beside it.
+TEST_F(CliNetwork, AFirComesBackByItsTaps) {
+  json active = simple_;
+  active["branches"][1]["fir_taps"] = {0.5, 0.25, -0.125};
+  active["branches"][1]["sample_rate_hz"] = 96000.0;
+  const auto read = network_from_json(active.dump(), "test");
+  ASSERT_TRUE(read.has_value()) << read.error().text();
+  const auto again = network_from_json(json_text(told_of(*read)), "test");
+  ASSERT_TRUE(again.has_value());
+  EXPECT_EQ(again->branches[1].active.fir, (std::vector<double>{0.5, 0.25, -0.125}));
+  EXPECT_EQ(again->branches[1].active.sample_rate_hz, 96000.0);
+  active["branches"][1]["fir_taps"] = {"much"};
+  EXPECT_FALSE(network_from_json(active.dump(), "test").has_value());
+  const json spread =
+      run({"network", set(), network(simple_), "--samples", "0.5", "--json"}).parsed();
+  // Where one driver plays alone 95 of 100 of its samples lie within two standard deviations.
+  EXPECT_NEAR(spread["band_db"][0].get<double>(), 2.0 * 0.5, 0.2);
 }
 
 }  // namespace

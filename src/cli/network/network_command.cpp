@@ -17,9 +17,9 @@
 #include "exchange/audio_file.h"
 #include "exchange/network/network_file.h"
 #include "exchange/network/target_file.h"
+#include "workbench/networks/network_material.h"
 #include "workbench/networks/out/filters_out.h"
 #include "workbench/networks/out/network_export.h"
-#include "workbench/networks/network_material.h"
 #include "workbench/telling/network/network_told.h"
 
 namespace lalometer {
@@ -29,7 +29,7 @@ struct NetworkOptions {
   std::string set, file, design, series, netlist, parts_csv, filters;
   std::string built_sound, built_load;  ///< files of what was built
   std::string target;                   ///< file of a drawn target
-  double tolerance_percent = 0.0;
+  double tolerance_percent = 0.0, samples_db = 0.0;
   bool window = false, stones = false;
   int parts = 0;
   double power_w = 10.0;
@@ -177,11 +177,13 @@ int network_command(const Doors& doors, const NetworkOptions& o) {
   } else {
     told.notes(material->notes);
   }
-  if (o.tolerance_percent > 0.0 && !network.branches.empty()) {
+  if ((o.tolerance_percent > 0.0 || o.samples_db > 0.0) && !network.branches.empty()) {
     const double p = o.tolerance_percent;
-    const auto band =
-        tolerance_band(network, material->drivers,
-                       {.coil_percent = p, .capacitor_percent = p, .resistor_percent = p});
+    const auto band = tolerance_band(network, material->drivers,
+                                     {.coil_percent = p,
+                                      .capacitor_percent = p,
+                                      .resistor_percent = p,
+                                      .driver_db = o.samples_db});
     if (!band) return refuse(doors, band.error());
     tell(told, *band);
   }
@@ -229,6 +231,10 @@ void add_network_command(CLI::App& app, Doors& doors, int& status) {
       ->check(above_zero());
   command->add_option("--tolerance", o->tolerance_percent, "spread of all parts, per cent")
       ->check(CLI::Range(0.1, 50.0));
+  command
+      ->add_option("--samples", o->samples_db,
+                   "spread of the drivers' levels from sample to sample, dB (standard deviation)")
+      ->check(CLI::Range(0.01, 10.0));
   command->add_option("--built", o->built_sound,
                       "response of the built loudspeaker on the axis: what was wired otherwise");
   command->add_option("--built-impedance", o->built_load, "and its impedance");

@@ -177,24 +177,30 @@ void NetworkDesk::fillLanes() {
   }
 }
 
-void NetworkDesk::setTolerance(double percent) {
+void NetworkDesk::setTolerance(double percent, double samples_db) {
   tolerance_percent_ = percent;
+  samples_db_ = samples_db;
   refresh();
 }
 
 void NetworkDesk::spread() {
   if (banding_ || tolerance_percent_ <= 0.0 || !sum_) return;
   banding_ = true;
-  const double p = tolerance_percent_;
+  const double p = tolerance_percent_, samples_db = samples_db_;
   session_.work().start<ToleranceBand>(
       this, {},
-      [material = material_, network = network_, p](const WorkContext&) {
+      [material = material_, network = network_, p, samples_db](const WorkContext&) {
         return tolerance_band(network, material->drivers,
-                              {.coil_percent = p, .capacitor_percent = p, .resistor_percent = p});
+                              {.coil_percent = p,
+                               .capacitor_percent = p,
+                               .resistor_percent = p,
+                               .driver_db = samples_db});
       },
-      [this, of = json_text(told_of(network_), 0), p](const Result<ToleranceBand>& made) {
+      [this, of = json_text(told_of(network_), 0), p,
+       samples_db](const Result<ToleranceBand>& made) {
         banding_ = false;
-        const bool same = of == json_text(told_of(network_), 0) && p == tolerance_percent_;
+        const bool same = of == json_text(told_of(network_), 0) && p == tolerance_percent_ &&
+                          samples_db == samples_db_;
         if (!same) return spread();
         if (!made || !sum_ || made->half_width_db.size() != sum_->axis.size()) return;
         band_ = *made;

@@ -51,8 +51,9 @@ class NetworkDesk : public QWidget, public DeskPart {
   [[nodiscard]] Id built() const { return built_variant_; }
   /// What the built one tells, in a sentence; empty while it is reckoned.
   [[nodiscard]] const QString& builtTold() const { return built_told_; }
-  /// Shows what so much spread of the parts does to the sum; 0: not.
-  void setTolerance(double percent);
+  /// Shows what so much spread of the parts, and of the drivers' levels from sample to sample, does
+  /// to the sum; 0: not.
+  void setTolerance(double percent, double samples_db = 0.0);
   void stop();
 
  signals:
@@ -88,7 +89,7 @@ class NetworkDesk : public QWidget, public DeskPart {
   std::string shown_;              ///< what the material is of
   std::string kept_;               ///< the network as the book has it
   std::vector<std::string> sent_;  ///< on their way into the book, the latest last
-  double tolerance_percent_ = 0.0;
+  double tolerance_percent_ = 0.0, samples_db_ = 0.0;
   std::optional<ToleranceBand> band_;
   bool banding_ = false;
   Id built_variant_ = 0;

@@ -62,9 +62,19 @@ NetworkPage::NetworkPage(NetworkDesk& desk, QWidget* parent) : QWidget(parent), 
   tolerance_->addItem(tr("parts as drawn"), 0.0);
   for (const double percent : {1.0, 2.0, 5.0, 10.0})
     tolerance_->addItem(tr("parts within %1 %").arg(percent), percent);
-  tolerance_->setToolTip(tr("The band about the sum holds 95 of 100 boards."));
-  connect(tolerance_, &QComboBox::activated, this,
-          [this] { desk_.setTolerance(tolerance_->currentData().toDouble()); });
+  constexpr double kUsual_percent = 5.0;
+  for (const double db : {0.5, 1.0})
+    tolerance_->addItem(tr("parts %1 %, samples %2 dB").arg(kUsual_percent).arg(db), -db);
+  tolerance_->setToolTip(
+      tr("The band about the sum holds 95 of 100 boards; samples: standard deviation of each "
+         "driver's level."));
+  connect(tolerance_, &QComboBox::activated, this, [this] {
+    const double value = tolerance_->currentData().toDouble();
+    if (value < 0.0)
+      desk_.setTolerance(kUsual_percent, -value);
+    else
+      desk_.setTolerance(value);
+  });
   layout->addWidget(tolerance_);
   facts_ = new QLabel(this);
   facts_->setObjectName(QStringLiteral("networkFacts"));

@@ -119,6 +119,15 @@ Result<void> add_filter(ActivePart& active, const Json& json, const std::string&
 
 Result<void> add_fir(ActivePart& active, const Json& json, const std::filesystem::path& folder,
                      const std::string& where) {
+  if (const auto taps = json.find("fir_taps"); taps != json.end()) {
+    if (!taps->is_array() || taps->empty())
+      return bad_input("\"fir_taps\" is a list of numbers.", where);
+    for (const Json& tap : *taps) {
+      if (!tap.is_number()) return bad_input("\"fir_taps\" is a list of numbers.", where);
+      active.fir.push_back(tap.get<double>());
+    }
+    return {};
+  }
   const std::string name = json_text(json, "fir");
   if (name.empty()) return {};
   const std::filesystem::path file = folder / name;

@@ -311,4 +311,12 @@ std::vector<std::string> spoken(const LevelsReading& r) {
   return all;
 }
 
+std::optional<double> clean_from_hz(const Take& take, const ImpulseStage& stage) {
+  const auto reading = distortion_reading(take, stage);
+  if (!reading) return std::nullopt;
+  const Threshold& t = reading->three_percent;
+  if (!t.frequency_hz && t.why != Threshold::Why::kNeverOver) return std::nullopt;
+  return t.frequency_hz ? t.frequency_hz->value : 0.0;
+}
+
 }  // namespace lalometer

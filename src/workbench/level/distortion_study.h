@@ -89,6 +89,9 @@ struct LevelWish {
                                                    const LevelWish& wish);
 /// Those that stand together with one of them: same place, driver, variant and sample.
 [[nodiscard]] bool same_level_place(const Take& a, const Take& b);
+/// Above which frequency a recorded sweep's THD stays under 3 %; 0: everywhere; nothing where it
+/// does not tell.
+[[nodiscard]] std::optional<double> clean_from_hz(const Take& take, const ImpulseStage& stage);
 /// A sweep was played in it, and recorded.
 [[nodiscard]] bool holds_sweep(const Take& take);
 

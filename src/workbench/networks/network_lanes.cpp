@@ -4,6 +4,7 @@
 #include <cmath>
 #include <limits>
 
+#include "acoustics/curves/phase_parts.h"
 #include "acoustics/directivity/coverage.h"
 #include "acoustics/network/whatif/network_orbit.h"
 #include "acoustics/spin/spinorama.h"
@@ -185,6 +186,23 @@ void add_excursion(std::vector<std::pair<std::string, LaneContent>>& lanes, cons
   lanes.emplace_back("network-excursion", std::move(content));
 }
 
+/// Group delay of the sum on the axis, flight time out.
+void add_delay(std::vector<std::pair<std::string, LaneContent>>& lanes, const NetworkSum& s) {
+  const auto curve = Response::make(s.axis, s.sum, Quantity::kPressure, s.valid, true);
+  if (!curve) return;
+  const std::vector<double> delay = group_delay_s(*curve);
+  double low = 0.0, high = 0.0;
+  for (std::size_t i = 0; i < delay.size(); ++i)
+    if (std::isfinite(delay[i]) && s.axis[i] > 100.0 && s.valid.contains(s.axis[i])) {
+      low = std::min(low, 1e3 * delay[i]);
+      high = std::max(high, 1e3 * delay[i]);
+    }
+  LaneContent content = lane("Group delay", "of the sum on the axis", "ms",
+                             std::floor(std::max(low, -5.0)), std::ceil(std::min(high, 20.0)));
+  add(content, s, "sum", 0, true, [&](std::size_t i) { return 1e3 * delay[i]; });
+  lanes.emplace_back("network-delay", std::move(content));
+}
+
 /// What was measured of the built loudspeaker, beside what was foretold.
 void add_measured(LaneContent& content, const Response& measured, double by_db) {
   Series line;
@@ -260,6 +278,7 @@ std::vector<std::pair<std::string, LaneContent>> network_lanes(const NetworkSum&
     lanes.emplace_back("network-load", std::move(load));
   }
   lanes.emplace_back("network-phase", phase_lane(s));
+  add_delay(lanes, s);
   return lanes;
 }
 

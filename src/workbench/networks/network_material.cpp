@@ -145,11 +145,7 @@ Result<NetworkMaterial> network_material(const ImportPreview& set, const std::st
     const Placement p = place_of(item.take);
     if (item.stage && !item.take.conditions.driver.empty() && p.horizontal_deg == 0.0 &&
         p.vertical_deg == 0.0)
-      if (const auto reading = distortion_reading(item.take, *item.stage)) {
-        const Threshold& t = reading->three_percent;
-        if (t.frequency_hz || t.why == Threshold::Why::kNeverOver)
-          one.clean_from_hz = t.frequency_hz ? t.frequency_hz->value : 0.0;
-      }
+      one.clean_from_hz = clean_from_hz(item.take, *item.stage);
     takes.push_back(one);
   }
   if (takes.empty() && !set.problems.empty()) return tl::unexpected(set.problems.front());

@@ -28,7 +28,7 @@ Result<NetworkMaterial> study_network(const NetworkStudyInputs& in, const CurveS
     auto curve = curves(t);
     if (!curve) return tl::unexpected(curve.error());
     read.push_back(*std::move(curve));
-    takes.push_back({&t, &read.back().curve});
+    takes.push_back({&t, &read.back().curve, read.back().clean_from_hz});
   }
   auto material = network_material(takes, *geometry, in.name);
   if (material) {

@@ -8,6 +8,7 @@
 #include "base/constants.h"
 #include "base/text.h"
 #include "book/description/driver_parameters.h"
+#include "workbench/level/distortion_study.h"
 #include "workbench/studies/series_material.h"
 
 namespace lalometer {
@@ -71,8 +72,15 @@ CurveSource book_curves(const std::filesystem::path& book,
     for (const auto& [id, calibration] : rigs) {
       if (id == take.rig_id) rig = calibration;
     }
+    const Placement place = place_of(take);
+    const bool alone = !take.conditions.driver.empty() && take.kind() == TakeKind::kResponse &&
+                       place.horizontal_deg == 0.0 && place.vertical_deg == 0.0;
+    std::optional<double> clean;
+    if (alone && holds_sweep(take))
+      if (const auto stage = impulse_stage({take, *raw, rig, recipe}, {}))
+        clean = clean_from_hz(take, *stage);
     return analysed({take, std::move(*raw), rig, recipe}).map([&](Analysis&& a) {
-      return TakenCurve{std::move(a.curve), rig.impedance_uncertainty_percent};
+      return TakenCurve{std::move(a.curve), rig.impedance_uncertainty_percent, clean};
     });
   };
 }

@@ -27,6 +27,8 @@ struct DriverGroup {
 struct TakenCurve {
   Response curve;
   double calibration_percent = kUsualCalibration_percent;
+  /// Of a driver's own sweep on the axis: above it its THD stays under 3 % (distortion_study.h).
+  std::optional<double> clean_from_hz = std::nullopt;
 };
 /// Gives a take's curve; a worker's own way to the book.
 using CurveSource = std::function<Result<TakenCurve>(const Take&)>;

@@ -46,7 +46,13 @@ Told told_of(const DesignBranch& b) {
           .put("b", Told::Value(std::vector<double>(q.b.begin(), q.b.end())))
           .put("a", Told::Value(std::vector<double>(q.a.begin(), q.a.end())));
     told.put("filters", Told::Value(std::move(filters)));
-    if (b.active.sample_rate_hz != 48000.0) told.put("sample_rate_hz", b.active.sample_rate_hz);
+    if (b.active.sample_rate_hz != 48000.0 && b.active.fir.empty())
+      told.put("sample_rate_hz", b.active.sample_rate_hz);
+  }
+  if (!b.active.fir.empty()) {
+    // By value: what a book keeps has no file beside it.
+    told.put("fir_taps", Told::Value(b.active.fir));
+    told.put("sample_rate_hz", b.active.sample_rate_hz);
   }
   if (b.moved_m != std::array<double, 3>{}) {
     std::vector<double> mm;
