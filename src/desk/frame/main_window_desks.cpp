@@ -79,6 +79,7 @@ void MainWindow::showFigure(const QString& id) {
       {QStringLiteral("compared-level"), "level"},
       {QStringLiteral("compared-impedance"), "impedance"},
       {QStringLiteral("impedance-free-air"), "impedance"}};
+  if (id.startsWith(QLatin1String("network-"))) return showDesk(QStringLiteral("networks"));
   const auto named = lanes.find(id);
   const std::string kind = named != lanes.end() ? named->second : id.toStdString();
   if (lane_kind(kind) == nullptr) return;

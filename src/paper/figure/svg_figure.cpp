@@ -97,7 +97,7 @@ class Drawer {
     double x = p_.across.left_px;
     double y = p_.legend_top;
     for (const auto& [series, side] : named()) {
-      const double width = 30.0 + rough_width(series->label, 11.0) + 16.0;
+      const double width = 30.0 + rough_width(name_of(*series, side), 11.0) + 16.0;
       if (x + width > p_.across.right_px + kRight_px && x > p_.across.left_px) {
         x = p_.across.left_px;
         y += kLegend_px;
@@ -106,6 +106,10 @@ class Drawer {
       x += width;
     }
     p_.height = y + (places_.empty() ? 2.0 : kLegend_px);
+  }
+
+  [[nodiscard]] static std::string name_of(const Series& s, Side side) {
+    return side == Side::kRight ? s.label + " (right scale)" : s.label;
   }
 
   /// Curves by name, each name once; of a family the chosen one alone.
@@ -398,7 +402,7 @@ class Drawer {
           "<path d=\"M{:.1f} {:.1f}h22\" style=\"stroke:{}\" stroke-width=\"{:g}\"{}/>\n", place.x,
           place.y + 8.0, w_.ink.line_colour_of(s.style), s.chosen ? 2.2 : 1.7, dash_of(s.style));
       out += text_at(place.x + 28.0, place.y + 12.0, "start", 11.0, w_.ink.ink,
-                     s.label + (place.side == Side::kRight ? " (right scale)" : ""));
+                     name_of(s, place.side));
     }
   }
 

@@ -6,6 +6,11 @@
 namespace lalometer::sections {
 namespace {
 
+/// Under which conditions the response on the axis was taken, and with it the angles.
+std::string under(const SectionInput& in) {
+  return in.material.ahead == nullptr ? std::string() : conditions_of(*in.material.ahead) + ".";
+}
+
 void put_circle(ReportWriter& w, const SectionInput& in, Plane plane) {
   const bool across = plane == Plane::kHorizontal;
   const CircleReading& circle = in.material.angles.value->circle(plane);
@@ -15,9 +20,10 @@ void put_circle(ReportWriter& w, const SectionInput& in, Plane plane) {
     return;
   }
   const std::string name = across ? "horizontal" : "vertical";
-  w.picture({"angles-" + name, report_lane(in.score, "angles-" + name, in.score.ahead),
-             fmt::format("{} circle, {} angles, dB re the axis, lines every 3 dB.",
-                         across ? "Horizontal" : "Vertical", circle.map->degrees.size())});
+  w.picture(
+      {"angles-" + name, report_lane(in.score, "angles-" + name, in.score.ahead),
+       fmt::format("{} circle, {} angles, dB re the axis, lines every 3 dB. {}",
+                   across ? "Horizontal" : "Vertical", circle.map->degrees.size(), under(in))});
   if (circle.coverage)
     w.say("angles.coverage-" + name,
           fmt::format("{}, it covers {:.0f}° to {:.0f} dB under the axis, held from {} to {}.",
@@ -42,7 +48,8 @@ void put_angles(ReportWriter& w, const SectionInput& in) {
   const Told& t = m.angles.told;
   const AngleReading& r = *m.angles.value;
   w.picture({"spinorama", report_lane(in.score, "spinorama", in.score.ahead),
-             "Averages of CTA-2034-A with their indices at the right; power means of the angles."});
+             "Averages of CTA-2034-A with their indices at the right; power means of the angles. " +
+                 under(in)});
   if (const auto slope = w.state("spin", t, "predicted_in_room_slope_db_per_octave"))
     w.say("angles.slope",
           fmt::format("In a usual room it should fall by {} an octave (predicted in-room "
@@ -62,7 +69,7 @@ void put_angles(ReportWriter& w, const SectionInput& in) {
   put_circle(w, in, Plane::kVertical);
   if (const CircleReading& c = r.horizontal; c.map && c.map->degrees.size() >= 3) {
     w.picture({"beamwidth", report_lane(in.score, "beamwidth", in.score.ahead),
-               "Full angle between the places 6 dB under the axis."});
+               "Full angle between the places 6 dB under the axis. " + under(in)});
     for (const auto& [key, command] :
          {std::pair{"coverage_deg", "directivity"}, std::pair{"coverage_from_hz", "directivity"},
           std::pair{"coverage_to_hz", "directivity"}})

@@ -19,6 +19,13 @@ std::string lower_limits(ReportWriter& w, const std::string& command, const Told
   return text;
 }
 
+/// Of the first near field.
+std::string under(const ReportMaterial& m) {
+  for (const ImportItem& item : m.preview.items)
+    if (item.take.kind() == TakeKind::kNearField) return conditions_of(item) + ".";
+  return {};
+}
+
 }  // namespace
 
 void put_response(ReportWriter& w, const SectionInput& in) {
@@ -100,7 +107,8 @@ void put_bass(ReportWriter& w, const SectionInput& in) {
     return w.end();
   }
   w.picture({"near-field", report_lane(in.score, "near-field", in.score.bass),
-             "Cones and port a few millimetres before each, and their sum by volume velocity."});
+             "Cones and port a few millimetres before each, and their sum by volume velocity. " +
+                 under(m)});
   const NearFields& near = m.near.value->near;
   LaneContent spaces = level_lane_of("What it makes at 1 m", "dB re 20 µPa");
   add_level(spaces, near.half_space, "half space", 2, false);

@@ -15,7 +15,8 @@ void put_decay(ReportWriter& w, const SectionInput& in) {
   }
   const DecayReading& r = *m.decay.value;
   w.picture({"decay", report_lane(in.score, "decay", in.score.ahead),
-             "The spectrum of what is left as time goes on (apodised, Bunton and Small 1982)."});
+             "The spectrum of what is left as time goes on (apodised, Bunton and Small 1982)." +
+                 (m.ahead == nullptr ? std::string() : " " + conditions_of(*m.ahead) + ".")});
   ReportTable table{
       {"Rings at", "20 dB down after", "periods"}, {}, "What rings on, by a matrix pencil."};
   for (const Ridge& ridge : r.ridges)
