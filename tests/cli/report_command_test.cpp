@@ -262,5 +262,25 @@ TEST_F(CliReportOfABook, ComparesSubjectsAndUsesTemplates) {
   EXPECT_THAT(none.err, HasSubstr("\"Short\""));
 }
 
+// What a book's recipe does to a sound (gate, smoothing) goes with its takes.
+TEST_F(CliReportOfABook, ItsFolderReadsBackToTheSameFigures) {
+  const std::string folder = (own_ / "folder").string();
+  const auto first = run({"report", book(), folder, "--subject", "Sluice two-way", "--json"});
+  ASSERT_EQ(first.status, 0) << first.err;
+  const auto again = run({"report", folder + "/data", (own_ / "again.pdf").string(), "--json"});
+  ASSERT_EQ(again.status, 0) << again.err;
+  const json a = first.parsed(), b = again.parsed();
+  ASSERT_EQ(a["figures"].size(), b["figures"].size());
+  for (std::size_t i = 0; i < a["figures"].size(); ++i) {
+    const json& f = a["figures"][i];
+    EXPECT_EQ(f["name"], b["figures"][i]["name"]);
+    EXPECT_EQ(f["valid"], b["figures"][i]["valid"]);
+    if (!f["valid"].get<bool>()) continue;
+    EXPECT_NEAR(b["figures"][i]["value"].get<double>() / f["value"].get<double>(), 1.0, 1e-5)
+        << f["command"] << " " << f["name"];
+  }
+  EXPECT_NE(test::slurp(folder + "/report.html").find("1/24 octave"), std::string::npos);
+}
+
 }  // namespace
 }  // namespace lalometer

@@ -110,12 +110,26 @@ void fit_levels(LaneContent& content) {
 
 std::string conditions_of(const ImportItem& item) {
   std::vector<std::string> parts;
+  // An item of a book is read by its recipe, one of a set by what the set tells of it.
+  const Conditions& c = item.take.conditions;
   const Recipe recipe = item.recipe.value_or(Recipe{});
-  if (item.stage && item.take.kind() == TakeKind::kResponse) {
-    const Analysis a = curve_stage(*item.stage, recipe);
-    if (a.gate_s) parts.push_back(fmt::format("gate {:.1f} ms", 1e3 * *a.gate_s));
+  if (item.take.kind() == TakeKind::kResponse) {
+    Recipe own = recipe;
+    if (!item.recipe && c.gate_s > 0.0) own.gate_s = c.gate_s;
+    std::optional<double> gate_s;
+    if (item.stage)
+      gate_s = curve_stage(*item.stage, own).gate_s;
+    else if (c.gate_s > 0.0)
+      gate_s = c.gate_s;
+    if (gate_s) parts.push_back(fmt::format("gate {:.1f} ms", 1e3 * *gate_s));
   }
-  if (recipe.smoothing > 0) parts.push_back(fmt::format("1/{} octave", recipe.smoothing));
+  const auto told = c.more_json.find("smoothing");
+  const std::string smoothing =
+      item.recipe && item.take.kind() != TakeKind::kImpedance && recipe.smoothing > 0
+          ? fmt::format("{}", recipe.smoothing)
+      : !item.recipe && told != c.more_json.end() ? told->second
+                                                  : std::string();
+  if (!smoothing.empty()) parts.push_back(fmt::format("1/{} octave", smoothing));
   if (item.take.conditions.drive_v > 0.0)
     parts.push_back(three_digits(item.take.conditions.drive_v) + " V");
   if (const auto* near = std::get_if<NearFieldSetup>(&item.take.setup))

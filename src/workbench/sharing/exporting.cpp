@@ -54,6 +54,13 @@ bool as_text(const Book& book, const Take& take, int number, SetTake& item) {
   return true;
 }
 
+/// The gate and the smoothing that a sound is read with, so that it reads back to the same figures.
+void tell_recipe(Take& take, const Recipe& recipe) {
+  if (recipe.gated) take.conditions.gate_s = recipe.gate_s;
+  if (recipe.smoothing > 0 && take.kind() == TakeKind::kResponse)
+    take.conditions.more_json["smoothing"] = fmt::format("{}", recipe.smoothing);
+}
+
 /// Variants under plain names of their own; the names by id.
 std::map<Id, std::string> named_variants(MeasurementSet& set,
                                          const std::vector<Variant>& variants) {
@@ -151,6 +158,8 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
     if (take.form == RawForm::kTextFile) item.take.conditions.gate_s = take.conditions.gate_s;
     if (take.form != RawForm::kRecording) {
       item.raw.bytes = *raw;
+      if (recipe && take.form != RawForm::kTextFile && take.kind() == TakeKind::kResponse)
+        tell_recipe(item.take, *recipe);
       // What was heard without a loopback, or came with a set: its microphone belongs to it.
       if (const auto rig = book.rig(take.rig_id); rig && take.form == RawForm::kSweepFile) {
         item.microphone_correction = rig->microphone_correction;
@@ -174,7 +183,7 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
       item.take.form = RawForm::kSweepFile;
       item.take.conditions.channel = 0;
       item.take.conditions.loopback_channel = 1;
-      if (recipe && recipe->gated) item.take.conditions.gate_s = recipe->gate_s;
+      if (recipe) tell_recipe(item.take, *recipe);
       const auto rig = book.rig(take.rig_id);
       // The sensitivity that makes levels absolute again when the set is read back.
       if (rig) {

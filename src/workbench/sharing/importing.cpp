@@ -28,10 +28,19 @@ std::string span_text(const Response& curve) {
                      frequency_text(curve.axis().back()));
 }
 
-/// For the preview: as a set's own gate shows it, unsmoothed.
+/// Bands per octave that a set tells its curves were read with; 0: none.
+int told_smoothing(const Take& take) {
+  constexpr double kFinest = 96.0;
+  const auto found = take.conditions.more_json.find("smoothing");
+  if (found == take.conditions.more_json.end()) return 0;
+  const auto n = parse_number(found->second);
+  return n && *n >= 1.0 && *n <= kFinest ? static_cast<int>(*n) : 0;
+}
+
+/// For the preview: as a set's own gate shows it, unsmoothed where it tells nothing else.
 Result<void> describe(ImportItem& item, double gate_s, std::stop_token stop) {
   Recipe recipe;
-  recipe.smoothing = 0;
+  recipe.smoothing = told_smoothing(item.take);
   if (gate_s > 0.0) recipe.gate_s = gate_s;
   return describe_item(item, recipe, std::move(stop));
 }
