@@ -34,7 +34,7 @@ std::vector<std::byte> png_of(const std::vector<Rgb>& pixels, int width, int hei
   return bytes;
 }
 
-std::string data_address(const std::vector<std::byte>& png, bool in_page) {
+std::string data_address(const std::vector<std::byte>& png) {
   static constexpr char kDigits[] =
       "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
   std::string text = "data:image/png;base64,";
@@ -45,12 +45,7 @@ std::string data_address(const std::vector<std::byte>& png, bool in_page) {
           (three << 8U) | (i + k < png.size() ? std::to_integer<std::uint32_t>(png[i + k]) : 0U);
     for (std::size_t k = 0; k < 4; ++k) {
       const char digit = i + k > png.size() ? '=' : kDigits[(three >> (6U * (3U - k))) & 63U];
-      if (digit == '+' && in_page)
-        text += "%2B";
-      else if (digit == '/' && in_page)
-        text += "%2F";
-      else
-        text += digit;
+      text += digit;
     }
   }
   return text;

@@ -149,8 +149,7 @@ class Drawer {
         w_.id, p_.across.px(m->x.front()), y1,
         p_.across.px(m->x.back()) - p_.across.px(m->x.front()), y2 - y1,
         data_address(
-            png_of(pixels, static_cast<int>(m->x.size()), static_cast<int>(m->rows.size())),
-            w_.ink.by_name));
+            png_of(pixels, static_cast<int>(m->x.size()), static_cast<int>(m->rows.size()))));
     if (const auto* contours = c_.find<ContourLayer>()) draw_contours(out, *m, contours->step);
     // Its colours' scale, at the right of the heading.
     const double right = p_.across.right_px;

@@ -54,11 +54,59 @@ bool as_text(const Book& book, const Take& take, int number, SetTake& item) {
   return true;
 }
 
-/// The gate and the smoothing that a sound is read with, so that it reads back to the same figures.
-void tell_recipe(Take& take, const Recipe& recipe) {
-  if (recipe.gated) take.conditions.gate_s = recipe.gate_s;
-  if (recipe.smoothing > 0 && take.kind() == TakeKind::kResponse)
-    take.conditions.more_json["smoothing"] = fmt::format("{}", recipe.smoothing);
+/// The gate of a response or near field, and the smoothing that it is read with where that is
+/// wanted.
+void tell_recipe(const Book& book, Take& take, bool as_read) {
+  const bool near = take.kind() == TakeKind::kNearField;
+  if (!near && take.kind() != TakeKind::kResponse) return;
+  const auto recipe =
+      book.recipe(take.subject_id, near ? TakeRole::kNearField : TakeRole::kFarField);
+  if (!recipe) return;
+  if (recipe->gated) take.conditions.gate_s = recipe->gate_s;
+  if (as_read && recipe->smoothing > 0)
+    take.conditions.more_json["smoothing"] = fmt::format("{}", recipe->smoothing);
+}
+
+/// The raw data of a measured take, as a set holds it, and what makes it read back the same.
+Result<void> put_measured(const Book& book, const Take& take, const std::vector<std::byte>& raw,
+                          bool as_read, SetTake& item) {
+  tell_recipe(book, item.take, as_read);
+  if (take.form == RawForm::kTextFile) item.take.conditions.gate_s = take.conditions.gate_s;
+  if (take.form != RawForm::kRecording) {
+    item.raw.bytes = raw;
+    // What was heard without a loopback, or came with a set: its microphone belongs to it.
+    if (const auto rig = book.rig(take.rig_id); rig && take.form == RawForm::kSweepFile) {
+      item.microphone_correction = rig->microphone_correction;
+      item.take.conditions.pa_per_v = heard_pa_per_v(take, *rig);
+    }
+  } else if (take.kind() == TakeKind::kImpedance) {
+    // A set knows impedance as a curve only; the recording stays in the book.
+    const auto a = analysis_from(book, take);
+    if (!a) return tl::unexpected(a.error());
+    const std::string text =
+        curve_text(valid_part(a->curve), {take.name, "taken " + take.taken_at});
+    const auto bytes = std::as_bytes(std::span(text.data(), text.size()));
+    item.raw.bytes.assign(bytes.begin(), bytes.end());
+    item.raw.file_name += ".zma";
+    item.take.form = RawForm::kTextFile;
+  } else {
+    auto bytes = audio_bytes(sound_of(raw, take.sample_rate_hz), AudioFormat::kWavFloat32);
+    if (!bytes) return tl::unexpected(bytes.error());
+    item.raw.bytes = std::move(*bytes);
+    item.raw.file_name += ".wav";
+    item.take.form = RawForm::kSweepFile;
+    item.take.conditions.channel = 0;
+    item.take.conditions.loopback_channel = 1;
+    const auto rig = book.rig(take.rig_id);
+    // The sensitivity that makes levels absolute again when the set is read back.
+    if (rig) {
+      // Nobody knows the volts and pascals of a rig that was not calibrated.
+      if (rig->level_known)
+        item.take.conditions.pa_per_v = rig->input_pa_per_unit / rig->loopback_v_per_unit;
+      item.microphone_correction = rig->microphone_correction;
+    }
+  }
+  return {};
 }
 
 /// Variants under plain names of their own; the names by id.
@@ -117,7 +165,7 @@ Result<void> export_take(const Book& book, Id id, const std::filesystem::path& p
 }
 
 Result<void> export_subject(const Book& book, Id subject_id, const std::filesystem::path& folder,
-                            std::stop_token stop, const Progress& progress) {
+                            std::stop_token stop, const Progress& progress, bool as_read) {
   MeasurementSet set;
   const auto subjects = book.subjects();
   if (!subjects) return tl::unexpected(subjects.error());
@@ -126,7 +174,6 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
   if (found == subjects->end())
     return fail(ErrorCode::kNotFound, "This subject is not in the book.", book.path().string());
   set.subject = *found;
-  const auto recipe = book.recipe(subject_id);
   const auto variants = book.variants(subject_id);
   const auto takes = book.takes();
   if (!variants) return tl::unexpected(variants.error());
@@ -155,44 +202,7 @@ Result<void> export_subject(const Book& book, Id subject_id, const std::filesyst
         --number;
       continue;
     }
-    if (take.form == RawForm::kTextFile) item.take.conditions.gate_s = take.conditions.gate_s;
-    if (take.form != RawForm::kRecording) {
-      item.raw.bytes = *raw;
-      if (recipe && take.form != RawForm::kTextFile && take.kind() == TakeKind::kResponse)
-        tell_recipe(item.take, *recipe);
-      // What was heard without a loopback, or came with a set: its microphone belongs to it.
-      if (const auto rig = book.rig(take.rig_id); rig && take.form == RawForm::kSweepFile) {
-        item.microphone_correction = rig->microphone_correction;
-        item.take.conditions.pa_per_v = heard_pa_per_v(take, *rig);
-      }
-    } else if (take.kind() == TakeKind::kImpedance) {
-      // A set knows impedance as a curve only; the recording stays in the book.
-      const auto a = analysis_from(book, take);
-      if (!a) return tl::unexpected(a.error());
-      const std::string text =
-          curve_text(valid_part(a->curve), {take.name, "taken " + take.taken_at});
-      const auto bytes = std::as_bytes(std::span(text.data(), text.size()));
-      item.raw.bytes.assign(bytes.begin(), bytes.end());
-      item.raw.file_name += ".zma";
-      item.take.form = RawForm::kTextFile;
-    } else {
-      auto bytes = audio_bytes(sound_of(*raw, take.sample_rate_hz), AudioFormat::kWavFloat32);
-      if (!bytes) return tl::unexpected(bytes.error());
-      item.raw.bytes = std::move(*bytes);
-      item.raw.file_name += ".wav";
-      item.take.form = RawForm::kSweepFile;
-      item.take.conditions.channel = 0;
-      item.take.conditions.loopback_channel = 1;
-      if (recipe) tell_recipe(item.take, *recipe);
-      const auto rig = book.rig(take.rig_id);
-      // The sensitivity that makes levels absolute again when the set is read back.
-      if (rig) {
-        // Nobody knows the volts and pascals of a rig that was not calibrated.
-        if (rig->level_known)
-          item.take.conditions.pa_per_v = rig->input_pa_per_unit / rig->loopback_v_per_unit;
-        item.microphone_correction = rig->microphone_correction;
-      }
-    }
+    if (auto put = put_measured(book, take, *raw, as_read, item); !put) return put;
     set.takes.push_back(std::move(item));
   }
   return write_set(set, folder);
@@ -211,7 +221,7 @@ Result<void> export_source(const std::filesystem::path& source, const std::strin
   if (!subjects) return tl::unexpected(subjects.error());
   for (const Subject& s : *subjects)
     if (s.name == subject || (subject.empty() && subjects->size() == 1))
-      return export_subject(*book, s.id, folder, stop);
+      return export_subject(*book, s.id, folder, stop, {}, true);
   return fail(ErrorCode::kNotFound, fmt::format("There is no subject \"{}\".", subject),
               source.string());
 }
