@@ -163,7 +163,13 @@ Result<std::vector<fs::path>> write_report(const MadeReport& made, const Report&
             export_source(made.material->where, made.material->subject, to / "data", stop);
         !exported)
       return tl::unexpected(exported.error());
-    folder.files.push_back(set);
+    // All that it brought along, in the order of names.
+    std::vector<fs::path> brought;
+    for (const auto& entry : fs::directory_iterator(to / "data", error))
+      if (std::find(folder.files.begin(), folder.files.end(), entry.path()) == folder.files.end())
+        brought.push_back(entry.path());
+    std::sort(brought.begin(), brought.end());
+    folder.files.insert(folder.files.end(), brought.begin(), brought.end());
   }
   return std::move(folder.files);
 }

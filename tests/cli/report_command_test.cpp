@@ -146,8 +146,15 @@ TEST_F(CliReport, TheFolderReadsBackToTheSameFigures) {
   const auto done = run({"report", set(), out("folder"), "--format", "folder", "--json"});
   ASSERT_EQ(done.status, 0) << done.err;
   const json first = done.parsed();
-  for (const json& file : first["written"])
+  std::set<std::filesystem::path> written;
+  for (const json& file : first["written"]) {
     EXPECT_TRUE(std::filesystem::exists(file.get<std::string>())) << file;
+    EXPECT_TRUE(written.insert(file.get<std::string>()).second) << file << " twice";
+  }
+  for (const auto& entry : std::filesystem::recursive_directory_iterator(*folder_ / "folder"))
+    if (entry.is_regular_file()) {
+      EXPECT_TRUE(written.contains(entry.path())) << entry.path();
+    }
   for (const char* name : {"report.html", "report.pdf", "scorecard.png", "figures/on-axis.svg",
                            "figures/spinorama.png", "figures/dark/impedance.svg", "data/h+030.frd",
                            "data/figures.csv", "data/set.json"})
