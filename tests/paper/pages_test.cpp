@@ -80,7 +80,9 @@ class PdfPages : public ::testing::Test {
   }
   std::string told(const std::string& command) {
     const std::string out = (folder_ / "told.txt").string();
-    EXPECT_EQ(std::system((command + " " + (folder_ / "r.pdf").string() + " > " + out).c_str()), 0);
+    EXPECT_EQ(std::system(
+                  ("TZ=UTC " + command + " " + (folder_ / "r.pdf").string() + " > " + out).c_str()),
+              0);
     return test::slurp(out);
   }
   const test::TemporaryFolder folder_;
