@@ -111,6 +111,18 @@ Run run_beside(const Levels& all, std::size_t at) {
   return {(y - slope * x) / n, slope, all.hz[at]};
 }
 
+/// How far a place stands above the higher of the lowest levels within an octave to each side: the
+/// brink of a fall is no peak.
+double prominence_at(const Levels& all, std::size_t at) {
+  double left = all.db[at], right = all.db[at];
+  for (std::size_t i = 0; i < all.hz.size(); ++i) {
+    const double away = std::log2(all.hz[i] / all.hz[at]);
+    if (away > -1.0 && away < 0.0) left = std::min(left, all.db[i]);
+    if (away < 1.0 && away > 0.0) right = std::min(right, all.db[i]);
+  }
+  return all.db[at] - std::max(left, right);
+}
+
 const Response* on_axis(const NetworkDriver& d) {
   const auto found = d.responses.find(NetworkAngle{});
   return found == d.responses.end() ? nullptr : &found->second;
@@ -192,7 +204,8 @@ Result<BuildingStone> notch_stone(const NetworkDriver& d, double from_hz, double
   for (std::size_t i = 1; i + 1 < all.hz.size(); ++i) {
     if (all.hz[i] < from_hz || all.hz[i] > to_hz) continue;
     if (all.db[i] < all.db[i - 1] || all.db[i] < all.db[i + 1]) continue;
-    const double stands = all.db[i] - run_beside(all, i).at(all.hz[i]);
+    const double stands =
+        std::min(all.db[i] - run_beside(all, i).at(all.hz[i]), prominence_at(all, i));
     if (stands <= height) continue;
     height = stands;
     top = i;
@@ -208,14 +221,18 @@ Result<BuildingStone> notch_stone(const NetworkDriver& d, double from_hz, double
     const Complex z = 1.0 / (1.0 / v[0] + 1.0 / (s * v[1] + coil_resistance_ohm(v[1])) + s * v[2]);
     return db_of(std::abs(ohm[i] / (ohm[i] + z)));
   };
-  // To the run of what lies beside it, an octave to each side.
+  // To the run of what lies beside it, but no more than it stands out; what lies lower stays.
   const Run run = run_beside(all, top);
+  const double lift = all.db[top] - height - run.at(f0);
   const auto residual = [&](const LadderTheta& t) {
     const std::vector<double> v{std::exp(t[0]), std::exp(t[1]), std::exp(t[2])};
     std::vector<double> y;
-    for (std::size_t i = 0; i < all.hz.size(); ++i)
-      if (std::abs(std::log2(all.hz[i] / f0)) < 1.0)
-        y.push_back(all.db[i] + taken(v, i) - run.at(all.hz[i]));
+    for (std::size_t i = 0; i < all.hz.size(); ++i) {
+      const double away = std::abs(std::log2(all.hz[i] / f0));
+      if (away >= 1.0) continue;
+      const double wanted = away < 0.5 ? std::min(all.db[i], run.at(all.hz[i]) + lift) : all.db[i];
+      y.push_back(all.db[i] + taken(v, i) - wanted);
+    }
     return y;
   };
   const double r0 = std::abs(ohm[top]) * (std::pow(10.0, height / 20.0) - 1.0);

@@ -35,9 +35,9 @@ struct BuildingStone {
 [[nodiscard]] Result<BuildingStone> baffle_step_stone(const NetworkDriver& driver,
                                                       const std::vector<double>& hz,
                                                       const std::vector<double>& step_db);
-/// The highest peak of the driver's response on the axis (over its own run of an octave) between
-/// two frequencies, by the trap whose answer through the measured impedance takes most of it away.
-/// Errors: none reaches 1.5 dB.
+/// The highest peak of the driver's response on the axis (over its own run of an octave, and over
+/// the higher of the valleys beside it) between two frequencies, by the trap whose answer through
+/// the measured impedance takes most of it away. Errors: none reaches 1.5 dB.
 [[nodiscard]] Result<BuildingStone> notch_stone(const NetworkDriver& driver, double from_hz,
                                                 double to_hz);
 /// Takes `db` off into the driver's impedance at `hz`, which the amplifier goes on to see.

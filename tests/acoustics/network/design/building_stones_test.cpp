@@ -110,6 +110,15 @@ TEST(BuildingStones, NotchTakesABreakUpsPeak) {
   const auto with_coil = notch_stone(steep.drivers().front(), 1000.0, 9000.0);
   ASSERT_TRUE(with_coil.has_value());
   EXPECT_THAT(with_coil->told, HasSubstr("against its coil"));
+  // A cone that ends in a cliff with a brink of a decibel: nothing to take off.
+  NetworkDriver cliff = TwoWay{}.drivers().front();
+  cliff.responses.at({}) = curve_of(Quantity::kPressure, 100.0, 20000.0, 48.0, [](double f) {
+    const double brink = 1.0 * std::exp(-std::pow(4.0 * std::log2(f / 4700.0), 2));
+    const double fall = f > 5000.0 ? -24.0 * (1.0 - std::exp(-8.0 * std::log2(f / 5000.0))) : 0.0;
+    return from_level(85.0 - 4.0 * std::max(0.0, std::log2(f / 1500.0)) + brink + fall, 0.0,
+                      kReferencePressure_pa);
+  });
+  EXPECT_FALSE(notch_stone(cliff, 1000.0, 9000.0).has_value());
   const auto none = notch_stone(TwoWay{}.drivers().front(), 500.0, 9000.0);
   ASSERT_FALSE(none.has_value());
   EXPECT_THAT(none.error().message, HasSubstr("No peak of woofer"));
