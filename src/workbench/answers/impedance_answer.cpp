@@ -5,7 +5,7 @@
 namespace lalometer {
 
 Result<SourceImpedance> impedance_in(const ImportPreview& preview, const std::string& condition,
-                                     const std::string& where) {
+                                     const std::string& where, bool only) {
   const ImportItem* first = nullptr;
   const ImportItem* unsaid = nullptr;  // a plain file, or a set that does not say
   const auto told = [](const ImportItem& item) {
@@ -20,7 +20,7 @@ Result<SourceImpedance> impedance_in(const ImportPreview& preview, const std::st
     if (unsaid == nullptr && condition_of(item.take).empty()) unsaid = &item;
   }
   if (unsaid != nullptr) return told(*unsaid);
-  if (first != nullptr) return told(*first);
+  if (first != nullptr && !only) return told(*first);
   if (!preview.problems.empty()) return tl::unexpected(preview.problems.front());
   return bad_input("No impedance was found here.", where);
 }

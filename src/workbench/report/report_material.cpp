@@ -66,7 +66,7 @@ void answer_bass(ReportMaterial& m) {
 }
 
 void answer_box(ReportMaterial& m) {
-  const auto z = impedance_in(m.preview, "in-box", m.where);
+  const auto z = impedance_in(m.preview, "in-box", m.where, true);
   if (!z) {
     m.box.why_not = z.error().message;
     return;

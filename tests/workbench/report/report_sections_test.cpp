@@ -133,6 +133,76 @@ TEST_F(Sections, ADriverSheetWithoutAnAreaStatesNothingOfIt) {
   EXPECT_TRUE(r->report.cards.empty());
 }
 
+// What was taken in a box is no driver in free air, and the other way round: neither stands for the
+// other in print.
+TEST_F(Sections, AnImpedanceStandsOnlyForItsOwnCondition) {
+  test::write(folder_ / "box.zma", driver_list(63.0, 4.2, 0.0));
+  subject(kCone, {impedance_take("box", "in-box")});
+  const auto sheet = made(ReportKind::kDriver);
+  ASSERT_TRUE(sheet.has_value()) << sheet.error().text();
+  EXPECT_EQ(figure(sheet->report, "fs_hz"), nullptr);
+  EXPECT_THAT(sheet->report.missing, Contains(HasSubstr("in free air was not measured")));
+  test::write(folder_ / "free.zma", driver_list(42.0, 4.2, 0.0));
+  subject(kCone, {impedance_take("free", "free-air")});
+  const auto review = made(ReportKind::kReview);
+  ASSERT_TRUE(review.has_value()) << review.error().text();
+  EXPECT_EQ(section(review->report, "impedance"), nullptr);
+  EXPECT_EQ(figure(review->report, "minimum_ohm"), nullptr);
+  EXPECT_THAT(review->report.missing, Contains(HasSubstr("in its box was not measured")));
+}
+
+/// Of one response on the axis, as told.
+class OneResponse : public Sections {
+ protected:
+  Report report(double low_hz, double per_octave, double gate_ms) {
+    std::string text;
+    for (double f = low_hz; f < 20000.0; f *= std::exp2(1.0 / per_octave))
+      text +=
+          fmt::format("{:.4f} {:.4f}\n", f, 88.0 - 10.0 * std::log10(1.0 + std::pow(55.0 / f, 8)));
+    test::write(folder_ / "a.frd", text);
+    json take = {{"id", "a"},
+                 {"kind", "response"},
+                 {"file", "a.frd"},
+                 {"drive_v", 2.83},
+                 {"distance_m", 1.0}};
+    if (gate_ms > 0.0) take["gate_ms"] = gate_ms;
+    subject({{"kind", "loudspeaker"}}, {take});
+    return made(ReportKind::kReview)->report;
+  }
+};
+
+// 1 / (1 + (55/f)^8) is 3 dB down at 55 Hz and 10 dB down where (55/f)^8 = 9, at 41.8 Hz: also from
+// 12 rows an octave without phase.
+TEST_F(OneResponse, ReachesAsLowAsItIsValid) {
+  const Report r = report(20.0, 12.0, 0.0);
+  ASSERT_NE(figure(r, "f3_hz"), nullptr);
+  EXPECT_EQ(figure(r, "f3_hz")->command, "spin");
+  EXPECT_NEAR(*figure(r, "f3_hz")->value, 55.0, 1.0);
+  EXPECT_NEAR(*figure(r, "f10_hz")->value, 41.8, 1.0);
+  const std::string told = sentences(*section(r, "response"));
+  EXPECT_THAT(told, HasSubstr("the take begins there")) << "no gate was told";
+  EXPECT_THAT(told, Not(HasSubstr("gate")));
+}
+
+TEST_F(OneResponse, AGateIsCalledAGateAndNothingBelowItIsStated) {
+  const Report r = report(20.0, 24.0, 4.0);
+  EXPECT_TRUE(figure(r, "f3_hz") == nullptr || !figure(r, "f3_hz")->valid);
+  EXPECT_THAT(sentences(*section(r, "response")), HasSubstr("the gate resolves no more"));
+}
+
+// A dome from 400 Hz on has no mean from 300 Hz: it is said, not left out.
+TEST_F(OneResponse, OfATweeterNoSensitivityIsStated) {
+  const Report r = report(400.0, 24.0, 0.0);
+  EXPECT_FALSE(figure(r, "sensitivity_db")->valid);
+  EXPECT_THAT(sentences(*section(r, "response")), HasSubstr("No sensitivity is stated"));
+}
+
+TEST_F(OneResponse, OneAngleIsNoDirectivity) {
+  const Report r = report(20.0, 24.0, 0.0);
+  EXPECT_EQ(section(r, "angles"), nullptr);
+  EXPECT_THAT(r.missing, Contains(HasSubstr("Directivity was not measured")));
+}
+
 /// A response as text; a step of `up_db` above 2 kHz.
 std::string response_list(double up_db) {
   std::string text;

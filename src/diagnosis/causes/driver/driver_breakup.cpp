@@ -21,7 +21,8 @@ std::vector<Claim> claims(const CaseView& v) {
     Claim c(0.1);
     c.feature = i;
     c.saw(std::clamp(std::pow(ka / 1.8, 3.0), 0.4, 2.0),
-          fmt::format("{} measures {:.1f} wavelengths round: it may bend there", f.leads, ka));
+          fmt::format("{} measures {:.1f} wavelengths round: it may bend there",
+                      f.leads.empty() ? "a cone of the usual size" : f.leads, ka));
     if (f.horizontal) {
       if (*f.horizontal > 0.65)
         c.saw(3.5, "it is alike at all angles");

@@ -47,6 +47,11 @@ void put_angles(ReportWriter& w, const SectionInput& in) {
   }
   const Told& t = m.angles.told;
   const AngleReading& r = *m.angles.value;
+  const Orbit& orbit = r.material->orbit;
+  if (orbit.rays(Plane::kHorizontal).size() + orbit.rays(Plane::kVertical).size() < 3) {
+    w.missing("Directivity was not measured: there are no angles beside the axis.");
+    return w.end();
+  }
   w.picture({"spinorama", report_lane(in.score, "spinorama", in.score.ahead),
              "Averages of CTA-2034-A with their indices at the right; power means of the angles. " +
                  under(in)});
@@ -80,9 +85,13 @@ void put_angles(ReportWriter& w, const SectionInput& in) {
   w.say_all("angles.index", features);
   for (std::size_t i = 0; i < r.lobes.size(); ++i)
     w.say(fmt::format("angles.lobe.{}", i + 1), capitalised(spoken(r.lobes[i])) + ".");
-  // What names keys is for scripts.
+  // What names keys is for scripts; of a rating that is not stated nothing more is told.
+  const bool rated = ReportWriter::number(t, "preference.score").has_value();
   std::vector<std::string> notes = r.spin.notes;
-  std::erase_if(notes, [](const std::string& n) { return n.find('_') != std::string::npos; });
+  std::erase_if(notes, [&](const std::string& n) {
+    return n.find('_') != std::string::npos ||
+           (!rated && n.find("preference") != std::string::npos);
+  });
   w.say_all("angles.notes", notes);
   w.end();
 }

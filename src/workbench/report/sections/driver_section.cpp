@@ -109,7 +109,7 @@ void put_samples(ReportWriter& w, const ImportPreview& preview, const std::strin
 
 void put_driver(ReportWriter& w, const ImportPreview& preview, const std::string& where) {
   w.begin("driver", "Small-signal parameters");
-  const auto free_air = impedance_in(preview, "free-air", where);
+  const auto free_air = impedance_in(preview, "free-air", where, true);
   if (!free_air) {
     w.missing("The impedance in free air was not measured.");
     return w.end();

@@ -1,5 +1,7 @@
 #include <fmt/format.h>
 
+#include <algorithm>
+
 #include "base/text.h"
 #include "workbench/report/sections/report_sections.h"
 #include "workbench/studies/wiggle_causes.h"
@@ -10,7 +12,14 @@ void put_impedance(ReportWriter& w, const SectionInput& in) {
   const ReportMaterial& m = in.material;
   w.begin("impedance", "Impedance");
   if (!m.box) {
-    w.missing("The impedance was not measured.");
+    const bool other =
+        std::any_of(m.preview.items.begin(), m.preview.items.end(), [](const ImportItem& item) {
+          return item.curve && item.take.kind() == TakeKind::kImpedance;
+        });
+    w.missing(other
+                  ? "The impedance in its box was not measured: what was taken is of free air, of "
+                    "a test box or with a mass."
+                  : "The impedance was not measured.");
     return w.end();
   }
   w.picture(

@@ -19,6 +19,21 @@ std::string lower_limits(ReportWriter& w, const std::string& command, const Told
   return text;
 }
 
+/// How low a response by itself reaches, and where it ends and why.
+void put_reach(ReportWriter& w, const ReportMaterial& m) {
+  if (m.ahead == nullptr) return;
+  if (m.angles)
+    if (const std::string limits = lower_limits(w, "spin", m.angles.told); !limits.empty())
+      w.say("response.limits", limits + ", re the mean of 300 Hz to 3 kHz.");
+  const Response& r = *m.ahead->curve;
+  const double from = std::max(r.valid().low_hz, r.axis().front());
+  const bool gated = m.ahead->stage != nullptr || m.ahead->take.conditions.gate_s > 0.0;
+  w.say("response.valid",
+        fmt::format("Nothing is stated below {}: {}.", frequency_text(from),
+                    gated && from > 1.01 * r.axis().front() ? "the gate resolves no more"
+                                                            : "the take begins there"));
+}
+
 /// Of the first near field.
 std::string under(const ReportMaterial& m) {
   for (const ImportItem& item : m.preview.items)
@@ -60,6 +75,9 @@ void put_response(ReportWriter& w, const SectionInput& in) {
                              *value));
       w.card(told ? "Sensitivity" : "Mean level", value,
              told ? "2.83 V, 1 m, mean of 300 Hz to 3 kHz" : "300 Hz to 3 kHz");
+    } else {
+      w.say("response.sensitivity",
+            "No sensitivity is stated: the response is not valid from 300 Hz to 3 kHz.");
     }
     const ValidRange over = m.angles.value->spin.deviation_over;
     if (const auto value = w.state("spin", m.angles.told, "deviation_db")) {
@@ -92,10 +110,7 @@ void put_response(ReportWriter& w, const SectionInput& in) {
           "is not told.");
     }
   }
-  if (m.ahead != nullptr && !m.splice)
-    w.say("response.valid", fmt::format("Nothing is stated below {}: the gate resolves no more.",
-                                        frequency_text(std::max(m.ahead->curve->valid().low_hz,
-                                                                m.ahead->curve->axis().front()))));
+  if (!m.splice) put_reach(w, m);
   w.end();
 }
 
