@@ -1,6 +1,7 @@
 #include <fmt/format.h>
 #include <gmock/gmock.h>
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QLabel>
@@ -172,6 +173,27 @@ TEST_F(Networks, MovingADriverTurnsThePhaseAndIsKept) {
   EXPECT_NEAR(kept->branches[1].moved_m[2], 0.02, 1e-12);
 }
 
+TEST_F(Networks, LanesAreShownAndHiddenByHand) {
+  const auto stands = [&](const char* kind) {
+    const auto& all = desk()->lanes()->lanes();
+    return std::any_of(all.begin(), all.end(), [&](const auto& l) { return l.kind == kind; });
+  };
+  // On its box: beside the words there is nothing to hit.
+  const auto tick = [&](const char* name) {
+    auto* box = part<QCheckBox>(name);
+    QTest::mouseClick(box, Qt::LeftButton, {}, QPoint(8, box->height() / 2));
+  };
+  EXPECT_FALSE(stands("network-delay")) << "seldom looked at";
+  click("networkLaneChoice");
+  tick("network-delay-shown");
+  rest();
+  EXPECT_TRUE(stands("network-delay"));
+  tick("network-voltage-shown");
+  rest();
+  EXPECT_FALSE(stands("network-voltage"));
+  EXPECT_TRUE(stands("network-level"));
+}
+
 // A board on which the tweeter was turned round, measured as another variant.
 TEST_F(Networks, TheBuiltBoardIsJudged) {
   click("networkFind");
@@ -201,7 +223,7 @@ TEST_F(Networks, TheBuiltBoardIsJudged) {
   click("networkBuilt");
   auto* built = part<QComboBox>("networkBuiltVariant");
   ASSERT_EQ(built->count(), 2) << "the one variant with takes of the whole, beside "
-                                << built->itemText(1).toStdString();
+                               << built->itemText(1).toStdString();
   built->setCurrentIndex(1);
   emit built->activated(1);
   rest();

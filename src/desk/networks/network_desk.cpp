@@ -157,6 +157,10 @@ void NetworkDesk::fillLanes() {
   extras.built = built_.get();
   extras.built_off_db = built_off_db_;
   auto contents = network_lanes(*sum_, extras);
+  lane_kinds_.clear();
+  for (const auto& [kind, content] : contents)
+    lane_kinds_.emplace_back(kind, QString::fromStdString(content.title));
+  std::erase_if(contents, [this](const auto& one) { return hidden_.contains(one.first); });
   const auto& shown = lanes_->lanes();
   bool same = shown.size() == contents.size();
   for (std::size_t i = 0; same && i < contents.size(); ++i)
@@ -175,6 +179,14 @@ void NetworkDesk::fillLanes() {
     }
     lanes_->setLanes(std::move(lanes));
   }
+}
+
+void NetworkDesk::setLaneShown(const std::string& kind, bool shown) {
+  if (shown)
+    hidden_.erase(kind);
+  else
+    hidden_.insert(kind);
+  if (sum_) fillLanes();
 }
 
 void NetworkDesk::setTolerance(double percent, double samples_db) {

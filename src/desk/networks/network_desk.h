@@ -1,6 +1,7 @@
 #pragma once
 
 #include <QWidget>
+#include <set>
 
 #include "acoustics/network/design/crossover_design.h"
 #include "acoustics/network/whatif/tolerance.h"
@@ -55,6 +56,12 @@ class NetworkDesk : public QWidget, public DeskPart {
   /// to the sum; 0: not.
   void setTolerance(double percent, double samples_db = 0.0);
   void stop();
+  /// Lanes that this network can have, by kind and title, and which of them stand below.
+  [[nodiscard]] const std::vector<std::pair<std::string, QString>>& laneKinds() const {
+    return lane_kinds_;
+  }
+  [[nodiscard]] bool laneShown(const std::string& kind) const { return !hidden_.contains(kind); }
+  void setLaneShown(const std::string& kind, bool shown);
 
  signals:
   void changed();
@@ -89,6 +96,9 @@ class NetworkDesk : public QWidget, public DeskPart {
   std::string shown_;              ///< what the material is of
   std::string kept_;               ///< the network as the book has it
   std::vector<std::string> sent_;  ///< on their way into the book, the latest last
+  std::vector<std::pair<std::string, QString>> lane_kinds_;
+  /// Seldom looked at: a dozen lanes at once would have no room for their numbers.
+  std::set<std::string> hidden_ = {"network-delay", "network-beamwidth"};
   double tolerance_percent_ = 0.0, samples_db_ = 0.0;
   std::optional<ToleranceBand> band_;
   bool banding_ = false;

@@ -1,5 +1,6 @@
 #include "desk/networks/network_help.h"
 
+#include <QCheckBox>
 #include <QComboBox>
 #include <QDoubleSpinBox>
 #include <QGridLayout>
@@ -60,6 +61,8 @@ NetworkHelp::NetworkHelp(NetworkDesk& desk, QWidget* parent) : QWidget(parent), 
        &NetworkHelp::makePlace},
       {tr("Built"), "networkBuilt", tr("What was measured of the built loudspeaker."),
        &NetworkHelp::makeBuilt},
+      {tr("Lanes"), "networkLaneChoice", tr("Which lanes stand below the drawing."),
+       &NetworkHelp::makeLanes},
   };
   for (const auto& kind : kinds) {
     QPushButton* tab = add_button(row, kind.name, kind.object, kind.tip, this);
@@ -216,7 +219,35 @@ QWidget* NetworkHelp::makeBuilt() {
   return sheet;
 }
 
+QWidget* NetworkHelp::makeLanes() {
+  auto* sheet = new QWidget(this);
+  lanes_ = new QVBoxLayout(sheet);
+  lanes_->setContentsMargins(0, 0, 0, 0);
+  lanes_->setSpacing(3);
+  return sheet;
+}
+
+/// A tick for each lane that this network can have.
+void NetworkHelp::showLanes() {
+  const auto& kinds = desk_.laneKinds();
+  bool same = lanes_->count() == static_cast<int>(kinds.size());
+  for (int i = 0; same && i < lanes_->count(); ++i)
+    same = lanes_->itemAt(i)->widget()->objectName().toStdString() ==
+           kinds[static_cast<std::size_t>(i)].first + "-shown";
+  if (same) return;
+  clear_layout(lanes_);
+  for (const auto& [kind, title] : kinds) {
+    auto* tick = new QCheckBox(title, this);
+    tick->setObjectName(QString::fromStdString(kind + "-shown"));
+    tick->setChecked(desk_.laneShown(kind));
+    lanes_->addWidget(tick);
+    connect(tick, &QCheckBox::clicked, this,
+            [this, kind = kind](bool on) { desk_.setLaneShown(kind, on); });
+  }
+}
+
 void NetworkHelp::show() {
+  showLanes();
   QStringList drivers, branches;
   if (desk_.material() != nullptr)
     for (const NetworkDriver& d : desk_.material()->drivers)

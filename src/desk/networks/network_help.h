@@ -26,6 +26,8 @@ class NetworkHelp : public QWidget {
   QWidget* makeStones();
   QWidget* makePlace();
   QWidget* makeBuilt();
+  QWidget* makeLanes();
+  void showLanes();
   void putStone();
   void placed();
   void showPlace();
@@ -45,6 +47,7 @@ class NetworkHelp : public QWidget {
   QDoubleSpinBox* delay_ = nullptr;
   QComboBox* built_ = nullptr;
   QLabel* built_told_ = nullptr;
+  QVBoxLayout* lanes_ = nullptr;
   bool filling_ = false;
 };
 

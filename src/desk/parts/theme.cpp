@@ -97,8 +97,8 @@ QPushButton[main="true"] { background: %ACCENT%; color: %SHEET%; border-color: %
 QPushButton[main="true"]:disabled { background: %FAINT%; color: %QUIET%; border-color: %FAINT%; }
 QPushButton:checked { background: %ACCENT_SOFT%; border-color: %ACCENT%; }
 QCheckBox { background: transparent; spacing: 7px; }
-QCheckBox::indicator { width: 13px; height: 13px; border: 1px solid %QUIET%; border-radius: 3px; background: %PAPER%; }
-QCheckBox::indicator:checked { background: %ACCENT%; border-color: %ACCENT%; }
+QCheckBox::indicator, QListView::indicator { width: 13px; height: 13px; border: 1px solid %QUIET%; border-radius: 3px; background: %PAPER%; }
+QCheckBox::indicator:checked, QListView::indicator:checked { background: %ACCENT%; border-color: %ACCENT%; }
 QTableView { background: %SHEET%; border: 1px solid %LINE%; outline: none; selection-background-color: %ACCENT_SOFT%; selection-color: %INK%; }
 QWidget#planDesk { background: %PAPER%; }
 QTreeView, QListView { background: %SHEET%; border: none; outline: none; show-decoration-selected: 0; }

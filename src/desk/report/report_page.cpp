@@ -316,7 +316,7 @@ void ReportPage::chooseSentence(const QString& key) {
   as_made_->setEnabled(found != nullptr && found->own.has_value());
   if (found == nullptr) {
     sentence_->setText(tr("Click a sentence of the report."));
-    if (another) words_->clear();
+    words_->clear();
     return;
   }
   sentence_->setText(found->outdated ? tr("Made of other figures; now it would say: %1")

@@ -49,7 +49,10 @@ Result<BuildingStone> step_stone(const NetworkMaterial& m, const NetworkDriver& 
         "The step of {} is reckoned from its baffle: describe width, height and place.", d.id));
   const auto piston = m.geometry->piston(*told);
   if (!piston) return tl::unexpected(piston.error());
-  const FrequencyAxis axis = FrequencyAxis::logarithmic(40.0, 3000.0, 12.0);
+  // As far up as it will play: beyond, what stands before it has another load.
+  constexpr double kTop_hz = 3000.0;
+  const FrequencyAxis axis = FrequencyAxis::logarithmic(
+      40.0, std::clamp(0.7 * band_of(m, d.id).to_hz, 300.0, kTop_hz), 12.0);
   const BafflePoint at = point_at(piston->x_m(), piston->y_m(), 2.0, 0.0, 0.0);
   std::vector<double> db;
   for (const auto& p : baffle_response(*m.geometry->baffle, *piston, at, axis, kSpeedOfSound20_m_s,

@@ -223,6 +223,14 @@ TEST(MaterialStones, TheBafflesStepIsItsEdges) {
   EXPECT_LT(stone->db, 9.0);
   ASSERT_EQ(stone->parts.size(), 1U);
   EXPECT_EQ(stone->parts[0].parts.size(), 2U) << "a coil beside a resistor";
+  // Before a low-pass, whose input rises in its own band, it stays a shelf: no mere coil.
+  const Ladder low = {{.place = Place::kSeries, .resistance_ohm = 0.4, .inductance_h = 1.5e-3},
+                      {.place = Place::kShunt, .capacitance_f = 5e-6}};
+  const auto before = stone_for(m, "woofer", StoneKind::kBaffleStep, low);
+  ASSERT_TRUE(before.has_value()) << before.error().text();
+  EXPECT_LT(before->parts[0].parts[1].resistance_ohm, 20.0);
+  EXPECT_GT(before->parts[0].parts[1].resistance_ohm, 2.0);
+  EXPECT_LT(before->parts[0].parts[0].inductance_h, 8e-3);
 }
 
 }  // namespace

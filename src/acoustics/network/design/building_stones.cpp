@@ -180,8 +180,10 @@ Result<BuildingStone> baffle_step_stone(const NetworkDriver& d, const std::vecto
   const double middle = std::sqrt(hz.front() * hz[end - 1]);
   const double z = std::abs(held(d.impedance, middle));
   const double r0 = z * (std::pow(10.0, (highest - lowest) / 20.0) - 1.0);
-  const std::vector<double> v =
-      fitted(residual, {start(r0, kOhm), start(r0 / (2.0 * kPi * middle), kHenry)}, {kOhm, kHenry});
+  // A much larger resistor would leave a coil alone: a slope, no shelf.
+  const ElementRange shelf{std::log(0.25 * r0), std::log(1.5 * r0)};
+  const std::vector<double> v = fitted(
+      residual, {start(r0, shelf), start(r0 / (2.0 * kPi * middle), kHenry)}, {shelf, kHenry});
   BuildingStone stone{StoneKind::kBaffleStep, d.id, {}, true, middle, 0.0, {}};
   stone.parts = {beside({coil(v[1], Place::kSeries), resistor(v[0], Place::kSeries)})};
   stone.db = taken(v[0], v[1], 0) - taken(v[0], v[1], end - 1);
