@@ -110,6 +110,14 @@ TEST(SvgFigure, AMapIsAPixelAValue) {
   const std::string svg = svg_figure(content, {});
   EXPECT_THAT(svg, HasSubstr("data:image/png;base64,iVBORw0KGgo")) << "a PNG: nothing is lost";
   const auto png = png_of(std::vector<Rgb>(280), 40, 7);
+  // In a page the same bytes are escaped one by one.
+  const std::string escaped = escaped_address(png);
+  EXPECT_TRUE(escaped.starts_with("data:image/png,%89%50%4E%47%0D%0A%1A%0A"))
+      << escaped.substr(0, 40);
+  EXPECT_EQ(escaped.size(), 15 + 3 * png.size());
+  FigureWish page;
+  page.ink = FigureInk::of_page();
+  EXPECT_THAT(svg_figure(content, page), HasSubstr("data:image/png,%89%50"));
   EXPECT_EQ(std::to_integer<int>(png[19]), 40) << "width, in the first chunk";
   EXPECT_EQ(std::to_integer<int>(png[23]), 7);
   // And it can be drawn by others.

@@ -34,6 +34,18 @@ std::vector<std::byte> png_of(const std::vector<Rgb>& pixels, int width, int hei
   return bytes;
 }
 
+std::string escaped_address(const std::vector<std::byte>& png) {
+  static constexpr char kDigits[] = "0123456789ABCDEF";
+  std::string text = "data:image/png,";
+  for (const std::byte b : png) {
+    const auto value = std::to_integer<unsigned>(b);
+    text += '%';
+    text += kDigits[value >> 4U];
+    text += kDigits[value & 15U];
+  }
+  return text;
+}
+
 std::string data_address(const std::vector<std::byte>& png) {
   static constexpr char kDigits[] =
       "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";

@@ -143,13 +143,14 @@ class Drawer {
                              : Rgb{207, 200, 185});
       }
     const double y1 = p_.up.px(m->rows.back()), y2 = p_.up.px(m->rows.front());
+    const std::vector<std::byte> png =
+        png_of(pixels, static_cast<int>(m->x.size()), static_cast<int>(m->rows.size()));
     out += fmt::format(
         "<image clip-path=\"url(#{}-plot)\" x=\"{:.2f}\" y=\"{:.2f}\" width=\"{:.2f}\" "
         "height=\"{:.2f}\" preserveAspectRatio=\"none\" href=\"{}\"/>\n",
         w_.id, p_.across.px(m->x.front()), y1,
         p_.across.px(m->x.back()) - p_.across.px(m->x.front()), y2 - y1,
-        data_address(
-            png_of(pixels, static_cast<int>(m->x.size()), static_cast<int>(m->rows.size()))));
+        w_.ink.by_name ? escaped_address(png) : data_address(png));
     if (const auto* contours = c_.find<ContourLayer>()) draw_contours(out, *m, contours->step);
     // Its colours' scale, at the right of the heading.
     const double right = p_.across.right_px;

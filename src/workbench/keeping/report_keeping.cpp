@@ -106,15 +106,7 @@ Result<ReportTemplate> kept_report_template(const std::filesystem::path& source,
 }
 
 ReportWish kept_report_wish(const std::filesystem::path& source, const std::string& subject) {
-  if (!is_book(source)) return {};
-  const auto book = Book::open(source);
-  if (!book) return {};
-  const auto subjects = book->subjects();
-  if (!subjects) return {};
-  for (const Subject& s : *subjects)
-    if (s.name == subject || (subject.empty() && subjects->size() == 1))
-      return report_wish_from_json(book->document(s.id, "report"));
-  return {};
+  return report_wish_from_json(kept_document(source, subject, "report"));
 }
 
 }  // namespace lalometer

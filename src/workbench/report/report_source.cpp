@@ -8,18 +8,10 @@ namespace {
 
 std::optional<DesignedNetwork> kept_network(const std::filesystem::path& source,
                                             const std::string& subject) {
-  if (!is_book(source)) return std::nullopt;
-  const auto book = Book::open(source);
-  if (!book) return std::nullopt;
-  const auto subjects = book->subjects();
-  if (!subjects) return std::nullopt;
-  for (const Subject& s : *subjects) {
-    if (s.name != subject && !(subject.empty() && subjects->size() == 1)) continue;
-    const std::string kept = book->document(s.id, "network");
-    if (kept.empty()) return std::nullopt;
-    if (auto network = network_from_json(kept, "network")) return *std::move(network);
-  }
-  return std::nullopt;
+  const std::string kept = kept_document(source, subject, "network");
+  if (kept.empty()) return std::nullopt;
+  auto network = network_from_json(kept, "network");
+  return network ? std::optional(*std::move(network)) : std::nullopt;
 }
 
 }  // namespace

@@ -124,4 +124,17 @@ ImportPreview read_source(const std::filesystem::path& path, const ImportChoices
   return none;
 }
 
+std::string kept_document(const std::filesystem::path& path, const std::string& subject,
+                          const std::string& kind) {
+  if (!is_book(path)) return {};
+  const auto book = Book::open(path);
+  if (!book) return {};
+  const auto subjects = book->subjects();
+  if (!subjects) return {};
+  for (const Subject& s : *subjects)
+    if (s.name == subject || (subject.empty() && subjects->size() == 1))
+      return book->document(s.id, kind);
+  return {};
+}
+
 }  // namespace lalometer

@@ -18,6 +18,11 @@ struct SourceChoice {
                                         const ImportChoices& choices, const SourceChoice& choice,
                                         std::stop_token stop = {}, const Progress& progress = {});
 
+/// What a book keeps of a subject under a name ("report", "network"); empty where it keeps none, or
+/// the path is no book. @param subject  name; empty: the only one.
+[[nodiscard]] std::string kept_document(const std::filesystem::path& path,
+                                        const std::string& subject, const std::string& kind);
+
 /// By its first bytes.
 [[nodiscard]] bool is_book(const std::filesystem::path& path);
 
