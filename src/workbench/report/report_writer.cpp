@@ -124,6 +124,12 @@ std::optional<std::string> ReportWriter::state(const std::string& command, const
   return stated_text(*f.value, f.uncertainty, f.unit);
 }
 
+void ReportWriter::missing(std::string sentence) {
+  if (const auto option = sentence.find("say --"); option != std::string::npos)
+    sentence = sentence.substr(0, sentence.find_last_of(":,;", option)) + ".";
+  report_.missing.push_back(std::move(sentence));
+}
+
 void ReportWriter::say(const std::string& key, std::string text) {
   if (!text.empty()) section_.blocks.emplace_back(ReportSentence{key, std::move(text)});
 }

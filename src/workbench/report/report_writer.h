@@ -35,7 +35,8 @@ class ReportWriter {
   void picture(ReportPicture picture);
   void card(std::string name, const std::optional<std::string>& value, std::string basis);
   void highlight(std::string sentence) { report_.highlights.push_back(std::move(sentence)); }
-  void missing(std::string sentence) { report_.missing.push_back(std::move(sentence)); }
+  /// What was not measured, and why; what to say on the command line is cut off.
+  void missing(std::string sentence);
 
  private:
   Report& report_;

@@ -45,6 +45,14 @@ TEST_F(Writing, StatesWhatTheCommandTellsAndWhatItCouldNot) {
   EXPECT_EQ(report_.figures.size(), 3U) << "once is enough";
 }
 
+TEST_F(Writing, APrintedReasonNamesNoOptionOfACommand) {
+  ReportWriter w(report_);
+  w.missing("Not measured: All are of single drivers: say --driver.");
+  w.missing("The impedance was not measured.");
+  EXPECT_EQ(report_.missing[0], "Not measured: All are of single drivers.");
+  EXPECT_EQ(report_.missing[1], "The impedance was not measured.");
+}
+
 // What a tester wrote stays; where the figures under it have changed it is marked.
 TEST_F(Writing, ATestersOwnWordsStandAndAreMarkedWhenFiguresChange) {
   wish_.edits = {{"bass.f3", "Plays down to 45 Hz.", "F3 45 Hz."},
