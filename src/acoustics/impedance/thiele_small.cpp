@@ -18,7 +18,7 @@ double one_watt_db() {
 }
 
 /// Order of DriverFit::covariance.
-enum Known { kFs, kQms, kRes, kRe, kKnown };
+enum Known { kFs, kQms, kRes, kRe, kCreep, kKnown };
 using Gradient = std::array<double, kKnown>;
 
 double variance_of(const DriverFit& fit, const Gradient& g) {
@@ -175,6 +175,8 @@ Result<void> by_added_mass(ThieleSmall& t, const DriverFit& free_air, double sd_
   Logarithmic by;
   by.free[kFs] = -2.0 * (shift + 1.0) / shift;
   by.other[kFs] = 2.0 * (shift + 1.0) / shift;
+  // Creep makes the suspension stiffer by about its number for each decade.
+  if (free_air.creep) by.free[kCreep] = (shift + 1.0) / shift * std::log10(ratio);
   by.mass = 1.0;
   mechanical(t, free_air, added.fit, sd_m2, added.mass_kg / shift, by, hand);
   name_term(t, "the added mass", hand.mass_percent);

@@ -28,14 +28,23 @@ std::vector<double> smooth_humps(const ImpedanceModel& model, std::span<const do
   for (double f = low_hz * kStep; f < high_hz; f *= kStep) {
     const double after = height(f * kStep);
     if (here > before && here >= after) {
-      double low = f / kStep;
-      double high = f * kStep;
-      while (high / low > 1.0 + 1e-9) {
-        const double a = low * std::pow(high / low, 1.0 / 3.0);
-        const double b = low * std::pow(high / low, 2.0 / 3.0);
-        (height(a) > height(b) ? high : low) = height(a) > height(b) ? b : a;
+      // The top of a parabola: comparing heights about a flat top holds its place to 1e-8 only,
+      // and the differences that become gradients ask for more.
+      double top = f;
+      double step = kStep;
+      double left = before;
+      double middle = here;
+      double right = after;
+      for (int round = 0; round < 3; ++round) {
+        const double bend = left - 2.0 * middle + right;
+        const double moved = bend < 0.0 ? 0.5 * (left - right) / bend : 0.0;
+        top *= std::pow(step, std::clamp(moved, -1.0, 1.0));
+        step = 1.001;
+        left = height(top / step);
+        middle = height(top);
+        right = height(top * step);
       }
-      found.push_back(std::sqrt(low * high));
+      found.push_back(top);
     }
     before = here;
     here = after;

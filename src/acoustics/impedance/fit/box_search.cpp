@@ -109,7 +109,13 @@ std::vector<double> BoxSearch::start_of(const ImpedanceModel& model, double ql, 
 std::vector<Prior> BoxSearch::priors_of(const ImpedanceModel& model) const {
   std::vector<Prior> priors = {{model.at(Slot::kLeak), 0.12, 0.1, true},
                                {model.at(Slot::kAbsorption), 0.02, 0.03, true}};
-  if (back_ == BackLoad::kRadiator) priors.push_back({model.at(Slot::kOwnQ), std::log(8.0), 0.8});
+  // A box is a third to seven times as stiff as the suspension, but for oddities.
+  priors.push_back({model.at(Slot::kAlpha), std::log(1.5), 0.8});
+  if (back_ == BackLoad::kRadiator) {
+    priors.push_back({model.at(Slot::kOwnQ), std::log(8.0), 0.8});
+    // Its own resonance lies well below the tuning.
+    priors.push_back({model.at(Slot::kOwn), std::log(0.45), 0.5});
+  }
   if (model.shape().coil == CoilModel::kPowerLaw)
     priors.push_back({model.at(Slot::kCoil) + 1, 0.75, 0.15, false, true});
   if (model.shape().crossover) {

@@ -14,7 +14,7 @@ constexpr double kHuber = 3.0;
 constexpr int kMostSteps = 80;
 constexpr double kEnough = 1e-7;
 /// Where only models are compared.
-constexpr double kEnoughToExplore = 1e-5;
+constexpr double kEnoughToExplore = 1e-4;
 /// Of the variance: which model and which points count was decided on the same data (found by
 /// benchmarks/accuracy_run).
 constexpr double kChosenOnTheSameData = 1.12;
@@ -207,7 +207,9 @@ class Fitter {
     std::nth_element(sizes.begin(), upper, sizes.end());
     // Upper quartile of the length of a complex normal number, of a real one.
     fit.typical = *upper / (in_.has_phase ? 1.6651 : 1.1503);
-    Eigen::MatrixXd scatter = scattered();
+    const Eigen::MatrixXd shapes = rig_shapes();
+    const std::vector<Complex> left = without_the_rig(shapes);
+    Eigen::MatrixXd scatter = scattered(left);
     scatter *= numbers / std::max(1.0, numbers - static_cast<double>(p_)) * kChosenOnTheSameData;
     for (const Prior& prior : in_.priors) {
       const auto k = static_cast<Eigen::Index>(prior.parameter);
@@ -236,13 +238,18 @@ class Fitter {
       for (Eigen::Index b = 0; b < p; ++b)
         fit.covariance[static_cast<std::size_t>(a * p + b)] = covariance(a, b);
     }
-    fit.calibration = shifted_by_the_rig(inverse);
-    fit.criterion = numbers * std::log(square_sum / weight_sum + 1e-16) +
-                    static_cast<double>(p_) * std::log(numbers);
+    fit.calibration = shifted_by_the_rig(inverse, shapes);
+    double square_left = 0.0;
+    for (std::size_t i = 0; i < n_; ++i)
+      square_left += in_.weights[i] * pull_[i] * std::norm(left[i]);
+    fit.rms_beyond_rig = std::sqrt(square_left / weight_sum);
+    double against = static_cast<double>(p_) * std::log(numbers);
     for (const Prior& prior : in_.priors) {
-      fit.criterion += std::pow(prior.departure(theta_[prior.parameter]), 2);
-      if (prior.known) fit.criterion -= std::log(numbers);
+      against += std::pow(prior.departure(theta_[prior.parameter]), 2);
+      if (prior.known) against -= std::log(numbers);
     }
+    fit.criterion = numbers * std::log(square_sum / weight_sum + 1e-16) + against;
+    fit.criterion_beyond_rig = numbers * std::log(square_left / weight_sum + 1e-16) + against;
     fit.theta = theta_;
     fit.residuals = residuals_;
     fit.converged = converged;
@@ -259,59 +266,95 @@ class Fitter {
     return scale.asDiagonal() * scaled.ldlt().solve(unit) * scale.asDiagonal();
   }
 
-  /// theta moves by -(J'WJ)^-1 J'W e for a relative error e of the impedance.
-  [[nodiscard]] std::vector<std::vector<double>> shifted_by_the_rig(
-      const Eigen::MatrixXd& inverse) const {
-    std::vector<std::vector<double>> rows;
-    if (!(in_.calibration > 0.0) || in_.log_frequency.size() != n_) return rows;
+  /// What the rig's smooth error may look like, a column for each independent shape at one standard
+  /// deviation: constant, and waves over the logarithm of the frequency. None where none is told.
+  [[nodiscard]] Eigen::MatrixXd rig_shapes() const {
+    const auto n = static_cast<Eigen::Index>(n_);
+    if (!(in_.calibration > 0.0) || in_.log_frequency.size() != n_) return {n, 0};
     struct Shape {
       double octaves;  ///< of a wave; 0: constant
       double share;    ///< of the variance
     };
     // Found by benchmarks/accuracy_run, whose waves are 3 to 14 octaves long.
-    constexpr Shape kShapes[] = {{0.0, 0.4}, {9.0, 0.35}, {5.0, 0.2}, {3.0, 0.2}, {2.2, 0.07}};
-    const auto p = static_cast<Eigen::Index>(p_);
-    const auto add = [&](const Shape& shape, bool sine, Complex kind) {
-      Eigen::VectorXd pulled = Eigen::VectorXd::Zero(p);
-      for (std::size_t i = 0; i < n_; ++i) {
-        const double turn = shape.octaves > 0.0
-                                ? 2.0 * kPi * in_.log_frequency[i] / (shape.octaves * std::log(2.0))
-                                : 0.0;
-        const double size =
-            in_.calibration * std::sqrt(shape.share) * (sine ? std::sin(turn) : std::cos(turn));
-        const double weight = in_.weights[i] * pull_[i];
-        for (std::size_t k = 0; k < p_; ++k)
-          pulled(static_cast<Eigen::Index>(k)) +=
-              weight * (std::conj(jacobian_[k * n_ + i]) * kind * size).real();
-      }
-      const Eigen::VectorXd move = inverse * pulled;
-      rows.emplace_back(move.data(), move.data() + p);
-    };
+    constexpr Shape kShapes[] = {{0.0, 0.28}, {9.0, 0.36}, {5.0, 0.28}, {3.0, 0.22}, {2.2, 0.07}};
+    Eigen::MatrixXd all(n, 2 * std::ssize(kShapes) - 1);
+    const Eigen::Map<const Eigen::ArrayXd> x(in_.log_frequency.data(), n);
+    Eigen::Index column = 0;
     for (const Shape& shape : kShapes) {
-      for (const bool sine : {false, true}) {
-        if (sine && shape.octaves == 0.0) continue;
-        add(shape, sine, 1.0);
-        // An error of phase, in radians, is as large as one of size.
-        if (in_.has_phase) add(shape, sine, Complex(0.0, 1.0));
+      const double size = in_.calibration * std::sqrt(shape.share);
+      if (shape.octaves == 0.0) {
+        all.col(column++).setConstant(size);
+        continue;
+      }
+      const Eigen::ArrayXd turn = x * (2.0 * kPi / (shape.octaves * std::log(2.0)));
+      all.col(column++) = size * turn.cos();
+      all.col(column++) = size * turn.sin();
+    }
+    return all;
+  }
+
+  /// theta moves by -(J'WJ)^-1 J'W e for a relative error e of the impedance.
+  [[nodiscard]] std::vector<std::vector<double>> shifted_by_the_rig(
+      const Eigen::MatrixXd& inverse, const Eigen::MatrixXd& shapes) const {
+    std::vector<std::vector<double>> rows;
+    const auto p = static_cast<Eigen::Index>(p_);
+    for (Eigen::Index s = 0; s < shapes.cols(); ++s) {
+      // An error of phase, in radians, is as large as one of size.
+      for (const Complex kind : {Complex(1.0), Complex(0.0, 1.0)}) {
+        if (kind.imag() != 0.0 && !in_.has_phase) continue;
+        Eigen::VectorXd pulled = Eigen::VectorXd::Zero(p);
+        for (std::size_t i = 0; i < n_; ++i) {
+          const Complex error =
+              in_.weights[i] * pull_[i] * shapes(static_cast<Eigen::Index>(i), s) * kind;
+          for (std::size_t k = 0; k < p_; ++k)
+            pulled(static_cast<Eigen::Index>(k)) +=
+                (std::conj(jacobian_[k * n_ + i]) * error).real();
+        }
+        const Eigen::VectorXd move = inverse * pulled;
+        rows.emplace_back(move.data(), move.data() + p);
       }
     }
     return rows;
+  }
+
+  /// Residuals without what the rig's smooth error is likely to have put there: that counts by
+  /// itself, and would count twice as scatter. Its most likely shape, by least squares with the
+  /// shapes' own sizes known beforehand.
+  [[nodiscard]] std::vector<Complex> without_the_rig(const Eigen::MatrixXd& shapes) const {
+    std::vector<Complex> left = residuals_;
+    if (shapes.cols() == 0) return left;
+    const auto n = static_cast<Eigen::Index>(n_);
+    Eigen::VectorXd weight(n);
+    for (std::size_t i = 0; i < n_; ++i)
+      weight(static_cast<Eigen::Index>(i)) = in_.weights[i] * pull_[i];
+    Eigen::MatrixXd normal = shapes.transpose() * weight.asDiagonal() * shapes;
+    normal.diagonal().array() += prior_weight();
+    const Eigen::Map<const Eigen::VectorXcd> r(residuals_.data(), n);
+    const Eigen::MatrixXd toward = shapes.transpose() * weight.asDiagonal();
+    const auto solved = normal.ldlt();
+    const Eigen::VectorXd real = shapes * solved.solve(toward * r.real());
+    const Eigen::VectorXd imaginary = shapes * solved.solve(toward * r.imag());
+    for (std::size_t i = 0; i < n_; ++i) {
+      const auto at = static_cast<Eigen::Index>(i);
+      left[i] -= Complex(real(at), imaginary(at));
+    }
+    return left;
   }
 
   /// Each point's contribution to the gradient; their scatter is the scatter of the estimate.
   /// Where residuals hang together over neighbours, so do these: the sum over all pairs, weighed
   /// down linearly with their distance, is that of the squares of moving sums (Newey and West
   /// 1987).
-  [[nodiscard]] Eigen::MatrixXd scattered() const {
+  [[nodiscard]] Eigen::MatrixXd scattered(const std::vector<Complex>& residuals) const {
     const auto p = static_cast<Eigen::Index>(p_);
     std::vector<Eigen::VectorXd> each(n_, Eigen::VectorXd(p));
     for (std::size_t i = 0; i < n_; ++i) {
       const double weight = in_.weights[i] * pull_[i];
       for (std::size_t k = 0; k < p_; ++k)
         each[i](static_cast<Eigen::Index>(k)) =
-            weight * (std::conj(jacobian_[k * n_ + i]) * residuals_[i]).real();
+            weight * (std::conj(jacobian_[k * n_ + i]) * residuals[i]).real();
     }
-    const std::size_t width = 1 + 2 * together();
+    const std::size_t width = 1 + 2 * together(residuals);
     Eigen::MatrixXd scatter = Eigen::MatrixXd::Zero(p, p);
     Eigen::VectorXd sum = Eigen::VectorXd::Zero(p);
     for (std::size_t i = 0; i < n_ + width - 1; ++i) {
@@ -324,15 +367,15 @@ class Fitter {
 
   /// Over how many points residuals hang together: none for noise, the correlation length where
   /// the model leaves a shape behind.
-  [[nodiscard]] std::size_t together() const {
+  [[nodiscard]] std::size_t together(const std::vector<Complex>& residuals) const {
     double zero = 0.0;
-    for (const Complex& r : residuals_) zero += std::norm(r);
+    for (const Complex& r : residuals) zero += std::norm(r);
     if (!(zero > 0.0)) return 0;
     std::size_t lag = 1;
     for (; lag < n_ / 8; ++lag) {
       double sum = 0.0;
       for (std::size_t i = 0; i + lag < n_; ++i)
-        sum += (residuals_[i] * std::conj(residuals_[i + lag])).real();
+        sum += (residuals[i] * std::conj(residuals[i + lag])).real();
       // Below this it is chance.
       if (sum / zero < 2.0 / std::sqrt(static_cast<double>(n_))) break;
     }

@@ -71,6 +71,10 @@ struct CurveFit {
   /// Bayesian information criterion of this fit, smaller is better (Schwarz 1978); what its priors
   /// say against it counts as squared deviations.
   double criterion = 0.0;
+  /// The two of what the rig's smooth error does not explain as well: by these a further effect is
+  /// believed or not. Those above, where no such error is told.
+  double rms_beyond_rig = 0.0;
+  double criterion_beyond_rig = 0.0;
   bool converged = false;
 };
 

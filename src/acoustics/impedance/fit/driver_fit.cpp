@@ -35,7 +35,10 @@ class Search {
     theta.insert(theta.end(), extra.begin(), extra.end());
     auto limits = model.limits();
     if (fixed_re_) limits[0] = {theta[0], theta[0]};
-    CurveFit fit = fit_curve(input_, model.over(points_.frequency_hz), theta, limits);
+    const std::vector<Prior> priors = priors_of(model);
+    CurveFitInput input = input_;
+    input.priors = priors;
+    CurveFit fit = fit_curve(input, model.over(points_.frequency_hz), theta, limits);
     return {model, std::move(fit)};
   }
 
@@ -61,6 +64,14 @@ class Search {
   }
 
  private:
+  /// Exponents of lossy coils lie about 0.7 (Leach 2002, Wright 1990; the width is from memory). A
+  /// resistance that hardly rises would stand for Re.
+  static std::vector<Prior> priors_of(const ImpedanceModel& model) {
+    const std::size_t c = model.at(Slot::kCoil);
+    if (model.shape().coil == CoilModel::kTwoPower) return {{c + 2, 0.7, 0.2}, {c + 3, 0.7, 0.2}};
+    return {};
+  }
+
   const FitPoints& points_;
   CurveFitInput input_;
   bool has_phase_;
@@ -203,13 +214,17 @@ DriverFit told(const Fitted& best, double noise) {
                                    std::exp(t[k + 2]), std::exp(t[k])};
   }
   out.misfit_percent = 100.0 * best.fit.rms;
-  for (const Slot row : {Slot::kFs, Slot::kQms, Slot::kRes, Slot::kRe}) {
-    for (const Slot column : {Slot::kFs, Slot::kQms, Slot::kRes, Slot::kRe})
-      out.covariance.push_back(best.fit.covariance[m.at(row) * p + m.at(column)]);
+  // Their places in theta; p where the model has none.
+  const std::size_t wanted[] = {m.at(Slot::kFs), m.at(Slot::kQms), m.at(Slot::kRes),
+                                m.at(Slot::kRe), m.shape().creep ? m.at(Slot::kCreep) : p};
+  for (const std::size_t row : wanted) {
+    for (const std::size_t column : wanted)
+      out.covariance.push_back(row < p && column < p ? best.fit.covariance[row * p + column] : 0.0);
   }
-  for (const std::vector<double>& row : best.fit.calibration)
-    out.calibration.push_back(
-        {row[m.at(Slot::kFs)], row[m.at(Slot::kQms)], row[m.at(Slot::kRes)], row[m.at(Slot::kRe)]});
+  for (const std::vector<double>& row : best.fit.calibration) {
+    std::vector<double>& moved = out.calibration.emplace_back();
+    for (const std::size_t place : wanted) moved.push_back(place < p ? row[place] : 0.0);
+  }
   if (best.fit.rms > 3.0 * noise + 0.005) {
     out.notes.push_back(
         fmt::format("The curve departs from the model by {:.1f} %, more than its noise: it has "
@@ -244,7 +259,8 @@ Fitted best_coil(const Search& search, const FitPoints& points, const DriverFitW
     MotorShape shape;
     shape.coil = coil;
     Fitted next = search.with(shape, search.coil_start(coil));
-    if (!best || next.fit.criterion < best->fit.criterion - 2.0) best = std::move(next);
+    if (!best || next.fit.criterion_beyond_rig < best->fit.criterion_beyond_rig - 2.0)
+      best = std::move(next);
   }
   return std::move(*best);
 }
@@ -260,12 +276,13 @@ void refine(Fitted& best, const FitPoints& points, bool has_phase, const std::ve
     const Search next(points, has_phase, from, wishes);
     Fitted more = next.with(shape, {});
     if (shape.second && !is_a_hump(more)) return;
-    if (more.fit.criterion < best.fit.criterion - kPlainlyBetter) best = std::move(more);
+    if (more.fit.criterion_beyond_rig < best.fit.criterion_beyond_rig - kPlainlyBetter)
+      best = std::move(more);
   };
   const Hump& hump = found.front();
   // Beside a crossover a creep of less than half a percent of the curve cannot be told apart.
   const double unseen = best.model.shape().crossover ? 0.5 * kFarOff : 0.0;
-  if (best.fit.rms > std::max(1.2 * points.noise * std::sqrt(2.0), unseen)) {
+  if (best.fit.rms_beyond_rig > std::max(1.2 * points.noise * std::sqrt(2.0), unseen)) {
     MotorShape shape = best.model.shape();
     shape.creep = true;
     improve(shape, Slot::kCreep, {0.05});
@@ -282,7 +299,7 @@ void refine(Fitted& best, const FitPoints& points, bool has_phase, const std::ve
     }
   }
   if (wishes.in_closed_box && !best.model.shape().crossover &&
-      best.fit.rms > 1.2 * points.noise * std::sqrt(2.0)) {
+      best.fit.rms_beyond_rig > 1.2 * points.noise * std::sqrt(2.0)) {
     MotorShape shape = best.model.shape();
     shape.crossover = true;
     improve(shape, Slot::kCrossover, kFirstCrossover);

@@ -43,9 +43,10 @@ struct DriverFit {
   double misfit_percent = 0.0;                  ///< rms departure of the curve from the model
   double fitted_to_hz = 0.0;
   FittedImpedance motor;
-  /// Of ln(fs), ln(Qms), ln(Res), ln(Re), row by row: what added mass and test boxes need.
+  /// Of ln(fs), ln(Qms), ln(Res), ln(Re) and the creep (0 where there is none), row by row: what
+  /// added mass and test boxes need.
   std::vector<double> covariance;
-  /// Of the same four, a row for each shape of the rig's smooth error: two curves of one rig share
+  /// Of the same five, a row for each shape of the rig's smooth error: two curves of one rig share
   /// it.
   std::vector<std::vector<double>> calibration = {};
   std::vector<std::string> notes;

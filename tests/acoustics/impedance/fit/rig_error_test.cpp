@@ -1,0 +1,155 @@
+// A rig's smooth error: what it may look like, and what it must not be taken for.
+
+#include <gmock/gmock.h>
+#include <gtest/gtest.h>
+
+#include <functional>
+
+#include "acoustics/impedance/fit/box_fit.h"
+#include "acoustics/impedance/thiele_small.h"
+#include "support/coverage.h"
+#include "support/support.h"
+
+namespace lalometer {
+namespace {
+
+using Complex = std::complex<double>;
+using test::Normals;
+
+constexpr double kStated_percent = 0.5;
+
+/// Three waves of 3 to 14 octaves whose sum lies within the stated error in 95 % of all cases.
+class RigError {
+ public:
+  explicit RigError(Normals& normals) {
+    for (int i = 0; i < 3; ++i) {
+      const double each = 0.01 * kStated_percent / kTwoSided95 * std::sqrt(2.0 / 3.0);
+      waves_.push_back({each * Complex(normals(), normals()), 8.0 + 2.0 * normals(),
+                        2.0 * kPi * std::abs(normals())});
+      waves_.back().octaves = std::clamp(waves_.back().octaves, 3.0, 14.0);
+    }
+  }
+  [[nodiscard]] Complex at(double f) const {
+    Complex sum = 1.0;
+    for (const Wave& w : waves_)
+      sum += w.size * std::sin(2.0 * kPi * std::log2(f) / w.octaves + w.phase);
+    return sum;
+  }
+
+ private:
+  struct Wave {
+    Complex size;
+    double octaves, phase;
+  };
+  std::vector<Wave> waves_;
+};
+
+/// By its elements, moving mass 1 in its own unit; Beranek, Acoustics.
+struct Bare {
+  double re = 5.6, le = 0.4e-3, fs = 38.0, qms = 4.2, qes = 0.41;
+  [[nodiscard]] Complex with(double f, double added_share, Complex box_impedance = 0.0) const {
+    const Complex s(0.0, 2 * kPi * f);
+    const double ws = 2 * kPi * fs;
+    return re + s * le +
+           ws * re / qes / (ws / qms + s * (1.0 + added_share) + ws * ws / s + box_impedance);
+  }
+};
+
+Response curve(const std::function<Complex(double)>& z, const RigError& rig, Normals& normals) {
+  constexpr double kNoise = 0.0015;
+  const FrequencyAxis axis = FrequencyAxis::logarithmic(6.0, 20000.0, 48.0);
+  std::vector<Complex> values;
+  for (const double f : axis.hz())
+    values.push_back(z(f) * rig.at(f) * (1.0 + kNoise * Complex(normals(), normals())));
+  return *Response::make(axis, values, Quantity::kImpedance, {}, true);
+}
+
+// The moving mass rests on the shift between two curves of one rig: its error is in both, and what
+// it makes the model believe of the suspension counts too.
+TEST(RigErrorTest, TheMovingMassHoldsUnderIt) {
+  Normals normals(91);
+  constexpr int kCases = 150;
+  int inside = 0;
+  for (int i = 0; i < kCases; ++i) {
+    const RigError rig(normals);
+    Bare b;
+    b.fs = 25.0 * std::exp2(0.01 * i);
+    b.qms = 1.5 + 0.05 * i;
+    const auto free = fit_driver(curve([&](double f) { return b.with(f, 0.0); }, rig, normals),
+                                 {.calibration_percent = kStated_percent});
+    const auto heavy = fit_driver(curve([&](double f) { return b.with(f, 0.5); }, rig, normals),
+                                  {.calibration_percent = kStated_percent});
+    ASSERT_TRUE(free && heavy);
+    const auto told = thiele_small(*free, 0.013, AddedMass{*heavy, 0.01}, {}, {0.0, 0.0, 0.0});
+    ASSERT_TRUE(told);
+    inside += std::abs(told->mms_kg->value - 0.02) <= told->mms_kg->half_width ? 1 : 0;
+  }
+  EXPECT_GE(inside, test::coverage_limits(kCases).first);
+}
+
+// It bends a curve as a slow suspension or a crossover would, by less than it may itself.
+TEST(RigErrorTest, ItIsNoCreepAndNoCrossover) {
+  Normals normals(92);
+  constexpr int kCases = 80;
+  int creeps = 0;
+  int crossovers = 0;
+  for (int i = 0; i < kCases; ++i) {
+    const RigError rig(normals);
+    Bare b;
+    b.fs = 40.0 * std::exp2(0.02 * i);
+    const auto fit = fit_driver(curve([&](double f) { return b.with(f, 0.0); }, rig, normals),
+                                {.in_closed_box = true, .calibration_percent = kStated_percent});
+    ASSERT_TRUE(fit);
+    creeps += fit->creep ? 1 : 0;
+    crossovers += fit->motor.model.shape().crossover ? 1 : 0;
+  }
+  EXPECT_LE(creeps, 2);
+  EXPECT_LE(crossovers, 2);
+}
+
+// Seen beside it, a real creep of the usual size (Knudsen and Jensen 1993: about 0.1 a decade)
+// stays one.
+TEST(RigErrorTest, ARealCreepIsStillSeen) {
+  Normals normals(93);
+  int creeps = 0;
+  for (int i = 0; i < 10; ++i) {
+    const RigError rig(normals);
+    const Bare b;
+    const auto z = [&](double f) {
+      const Complex s(0.0, 2 * kPi * f);
+      const double ws = 2 * kPi * b.fs;
+      const Complex slow = 1.0 / (1.0 - 0.1 * std::log10(s / ws));
+      return b.re + s * b.le + ws * b.re / b.qes / (ws / b.qms + s + ws * ws / s * slow);
+    };
+    const auto fit = fit_driver(curve(z, rig, normals), {.calibration_percent = kStated_percent});
+    ASSERT_TRUE(fit);
+    creeps += fit->creep && std::abs(fit->creep->value - 0.1) < 0.03 ? 1 : 0;
+  }
+  EXPECT_GE(creeps, 9);
+}
+
+// Behind a radiator a box's own loss is hardly held by the curve; the impedance peaks are, whatever
+// that loss may be.
+TEST(RigErrorTest, ARadiatorsPeaksAreToldAsSharplyAsTheyAreSeen) {
+  Normals normals(94);
+  for (int i = 0; i < 20; ++i) {
+    const RigError rig(normals);
+    const Bare b;
+    const double wb = 2 * kPi * 40.0;
+    const double wr = 2 * kPi * (14.0 + 0.6 * i);
+    const double air = 1.9 * std::pow(2 * kPi * b.fs, 2);
+    const double mass = air / (wb * wb - wr * wr);
+    const auto z = [&](double f) {
+      const Complex s(0.0, 2 * kPi * f);
+      const Complex radiator = mass * (s + wr / 8.0 + wr * wr / s);
+      return b.with(f, 0.0, 1.0 / (s / air + wb / (12.0 * air) + 1.0 / radiator));
+    };
+    const auto fit = fit_box(curve(z, rig, normals), BackLoad::kRadiator, {}, kStated_percent);
+    ASSERT_TRUE(fit) << fit.error().text();
+    EXPECT_LT(fit->fl_hz.half_width, 0.02 * fit->fl_hz.value) << wr / (2 * kPi);
+    EXPECT_LT(fit->fh_hz.half_width, 0.02 * fit->fh_hz.value) << wr / (2 * kPi);
+  }
+}
+
+}  // namespace
+}  // namespace lalometer
