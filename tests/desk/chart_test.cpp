@@ -95,6 +95,33 @@ TEST(ChartTrace, FollowsWhatAPlottingLibraryDrew) {
   }
 }
 
+// Dashes, dots and both, each crossed by a plain line. Between them the curve is read off the
+// straight way, as a reader does.
+TEST(ChartTrace, FollowsBrokenLines) {
+  for (const Drawn& drawn : {Drawn{"dashed.png", 1000.0}, Drawn{"dotted.png", 500.0},
+                             Drawn{"dashdot.png", 300.0}, Drawn{"alike.png", 150.0}}) {
+    const auto page = chart_page(bytes_of(chart(drawn.file)), QLatin1String(drawn.file), 1);
+    ASSERT_TRUE(page) << page.error().text();
+    const ChartAxes axes = axes_of(page->image, 50.0, 100.0, false);
+    const auto traced = trace_line(pixels_of(page->image), axes.across.px_of(drawn.start_hz),
+                                   axes.up.px_of(level(drawn.start_hz)));
+    ASSERT_TRUE(traced) << drawn.file << ": " << traced.error().text();
+    TracedChart curve;
+    put_traced(curve, *traced, axes);
+    EXPECT_LT(curve.frequency_hz.front(), 23.0) << drawn.file;
+    EXPECT_GT(curve.frequency_hz.back(), 17000.0) << drawn.file;
+    double worst = 0.0;
+    double where = 0.0;
+    for (std::size_t i = 0; i < curve.frequency_hz.size(); ++i) {
+      const double f = curve.frequency_hz[i];
+      if (f < 21.0 || f > 19500.0) continue;  // on the frame itself
+      const double o = off(f, curve.value[i], level);
+      if (o > worst) worst = o, where = f;
+    }
+    EXPECT_LT(worst, 0.3) << drawn.file << " at " << where;
+  }
+}
+
 TEST(ChartTrace, ReadsALogarithmicScaleOfOhms) {
   const auto page = chart_page(bytes_of(chart("ohm.png")), QStringLiteral("ohm.png"), 1);
   ASSERT_TRUE(page);

@@ -36,53 +36,60 @@ void ChartDesk::setTheme(const Theme& theme) {
 }
 
 void ChartDesk::openFile(const QString& path) {
-  QFile file(path);
-  if (!file.open(QIODevice::ReadOnly)) {
-    emit failed(tr("%1 cannot be read.").arg(path));
-    return;
-  }
   take_ = 0;
-  show(file.readAll(), QFileInfo(path).fileName(), 1, false);
+  const QString why = tr("%1 cannot be read.").arg(path);
+  show(
+      [path, why]() -> Result<QByteArray> {
+        QFile file(path);
+        if (!file.open(QIODevice::ReadOnly)) return bad_input(why.toStdString());
+        return file.readAll();
+      },
+      QFileInfo(path).fileName(), 1, false);
 }
 
 void ChartDesk::openTake(Id id) {
   const Take* t = session_.take(id);
   if (t == nullptr || t->form != RawForm::kChartPicture) return;
-  const auto raw = session_.book().raw(t->raw_hash);
-  if (!raw) {
-    emit failed(QString::fromStdString(raw.error().text()));
-    return;
-  }
   axes_ = chart_axes_from_json(t->conditions.chart.axes_json);
   const TracedChart chart = t->conditions.chart;
   take_ = id;
-  show(QByteArray(reinterpret_cast<const char*>(raw->data()), static_cast<qsizetype>(raw->size())),
-       QString::fromStdString(t->raw_name), 1, true);
+  show(
+      [book = session_.book().path(), hash = t->raw_hash] {
+        return Book::read_raw(book, hash).map([](const std::vector<std::byte>& raw) {
+          return QByteArray(reinterpret_cast<const char*>(raw.data()),
+                            static_cast<qsizetype>(raw.size()));
+        });
+      },
+      QString::fromStdString(t->raw_name), 1, true);
   points_ = traced_points(chart, axes_);
   emit changed();
 }
 
 void ChartDesk::showPage(int page) {
   if (page == page_ || bytes_.isEmpty()) return;
-  show(bytes_, name_, page, false);
+  show([bytes = bytes_]() -> Result<QByteArray> { return bytes; }, name_, page, false);
 }
 
-void ChartDesk::show(const QByteArray& bytes, const QString& name, int page, bool keep_axes) {
+void ChartDesk::show(std::function<Result<QByteArray>()> read, const QString& name, int page,
+                     bool keep_axes) {
   busy_ = true;
   struct Ready {
+    QByteArray bytes;
     ChartPage page;
     std::shared_ptr<const ChartPixels> pixels;
   };
   const Id take = take_;
   session_.work().start<Ready>(
       this, {WorkKind::kResult, WorkScope::kBook, {}},
-      [bytes, name, page](const WorkContext&) {
-        return chart_page(bytes, name, page).map([](ChartPage&& drawn) {
-          auto pixels = std::make_shared<const ChartPixels>(pixels_of(drawn.image));
-          return Ready{std::move(drawn), std::move(pixels)};
+      [read = std::move(read), name, page](const WorkContext&) {
+        return read().and_then([&](const QByteArray& bytes) {
+          return chart_page(bytes, name, page).map([&](ChartPage&& drawn) {
+            auto pixels = std::make_shared<const ChartPixels>(pixels_of(drawn.image));
+            return Ready{bytes, std::move(drawn), std::move(pixels)};
+          });
         });
       },
-      [this, bytes, name, page, keep_axes, take](Result<Ready> ready) {
+      [this, name, page, keep_axes, take](Result<Ready> ready) {
         busy_ = false;
         if (take != take_) return;
         if (!ready) {
@@ -90,7 +97,7 @@ void ChartDesk::show(const QByteArray& bytes, const QString& name, int page, boo
             emit failed(QString::fromStdString(ready.error().text()));
           return;
         }
-        bytes_ = bytes;
+        bytes_ = ready->bytes;
         name_ = name;
         page_ = page;
         pages_ = ready->page.pages;

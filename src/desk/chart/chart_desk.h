@@ -68,7 +68,9 @@ class ChartDesk : public QWidget, public DeskPart {
 
  private:
   enum class Grip { kNone, kFirstHz, kSecondHz, kFirstLevel, kSecondLevel, kPull, kPan };
-  void show(const QByteArray& bytes, const QString& name, int page, bool keep_axes);
+  /// @param read  the picture's file; called on another thread.
+  void show(std::function<Result<QByteArray>()> read, const QString& name, int page,
+            bool keep_axes);
   void fitPicture();
   void follow(QPointF picture);
   [[nodiscard]] Grip gripAt(QPointF desk) const;

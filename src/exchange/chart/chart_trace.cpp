@@ -1,155 +1,23 @@
 #include "exchange/chart/chart_trace.h"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <map>
 #include <nlohmann/json.hpp>
 #include <optional>
 
 #include "base/json_text.h"
+#include "exchange/chart/broken_line.h"
+#include "exchange/chart/line_pixels.h"
 #include "exchange/json_read.h"
 
 namespace lalometer {
 namespace {
 
 using Json = nlohmann::json;
-using Colour = std::array<double, 3>;
 
-/// Of a pixel the line covers at least so much where it counts as the line itself.
-constexpr double kCore = 0.45;
-constexpr double kRim = 0.12;
-/// Colours may be so far off the mix of ground and line, of 255.
-constexpr double kOffMix = 32.0;
-constexpr int kNearStart_px = 5;
-
-Colour pixel(const ChartPixels& p, int x, int y) {
-  const auto at = static_cast<std::size_t>(3 * (y * p.width + x));
-  return {static_cast<double>(p.rgb[at]), static_cast<double>(p.rgb[at + 1]),
-          static_cast<double>(p.rgb[at + 2])};
-}
-
-double distance(const Colour& a, const Colour& b) {
-  return std::hypot(a[0] - b[0], a[1] - b[1], a[2] - b[2]);
-}
-
-/// The colour there is most of: the mean of the fullest of 32 x 32 x 32 cells of colours.
-Colour ground_of(const ChartPixels& p) {
-  struct Cell {
-    Colour sum{};
-    int count = 0;
-  };
-  std::vector<Cell> cells(32U * 32U * 32U);
-  for (int y = 0; y < p.height; y += 2)
-    for (int x = 0; x < p.width; x += 2) {
-      const auto at = static_cast<std::size_t>(3 * (y * p.width + x));
-      const auto of = [&](std::size_t k) { return static_cast<std::size_t>(p.rgb[at + k]); };
-      Cell& cell = cells[(of(0) / 8 * 32 + of(1) / 8) * 32 + of(2) / 8];
-      for (std::size_t k = 0; k < 3; ++k) cell.sum[k] += static_cast<double>(of(k));
-      ++cell.count;
-    }
-  const Cell& most = *std::max_element(
-      cells.begin(), cells.end(), [](const Cell& a, const Cell& b) { return a.count < b.count; });
-  Colour mean = most.sum;
-  for (double& v : mean) v /= std::max(1, most.count);
-  return mean;
-}
-
-/// How much of each pixel of a column the line covers.
-class Coverage {
- public:
-  Coverage(const ChartPixels& pixels, const Colour& ground, const Colour& line)
-      : pixels_(pixels), ground_(ground) {
-    for (std::size_t k = 0; k < 3; ++k) step_[k] = line[k] - ground[k];
-    square_ = step_[0] * step_[0] + step_[1] * step_[1] + step_[2] * step_[2];
-  }
-  [[nodiscard]] double at(int x, int y) const {
-    const Colour c = pixel(pixels_, x, y);
-    double along = 0.0;
-    for (std::size_t k = 0; k < 3; ++k) along += (c[k] - ground_[k]) * step_[k];
-    along /= square_;
-    double off = 0.0;
-    for (std::size_t k = 0; k < 3; ++k) {
-      const double d = c[k] - ground_[k] - along * step_[k];
-      off += d * d;
-    }
-    if (std::sqrt(off) > kOffMix) return 0.0;
-    return std::clamp(along, 0.0, 1.0);
-  }
-
- private:
-  const ChartPixels& pixels_;
-  Colour ground_;
-  Colour step_{};
-  double square_ = 1.0;
-};
-
-/// Pieces of a column that the line covers.
-struct Run {
-  double top;
-  double bottom;
-  double middle;  ///< by what is covered
-  [[nodiscard]] double length() const { return bottom - top; }
-};
-
-/// Rows and columns that are grid lines of the curve's own colour.
-struct Rules {
-  std::vector<bool> rows;
-  std::vector<bool> columns;
-};
-Rules rules_of(const ChartPixels& p, const Coverage& line, int start_x, int start_y) {
-  Rules rules{std::vector<bool>(static_cast<std::size_t>(p.height), false),
-              std::vector<bool>(static_cast<std::size_t>(p.width), false)};
-  // Straight over most of the picture: no curve does that by chance.
-  constexpr double kMost = 0.55;
-  for (int y = 0; y < p.height; ++y) {
-    if (std::abs(y - start_y) <= 2) continue;
-    int count = 0;
-    for (int x = 0; x < p.width; ++x) count += line.at(x, y) > kCore ? 1 : 0;
-    rules.rows[static_cast<std::size_t>(y)] = count > kMost * p.width;
-  }
-  for (int x = 0; x < p.width; ++x) {
-    if (std::abs(x - start_x) <= 1) continue;
-    int count = 0;
-    for (int y = 0; y < p.height; ++y) count += line.at(x, y) > kCore ? 1 : 0;
-    rules.columns[static_cast<std::size_t>(x)] = count > kMost * p.height;
-  }
-  return rules;
-}
-
-std::vector<Run> runs_of(const ChartPixels& p, const Coverage& line, const Rules& rules, int x) {
-  std::vector<Run> runs;
-  if (rules.columns[static_cast<std::size_t>(x)]) return runs;
-  for (int y = 0; y < p.height; ++y) {
-    if (rules.rows[static_cast<std::size_t>(y)] || line.at(x, y) < kCore) continue;
-    int end = y;
-    // A hole of one pixel is a grid line over the curve.
-    while (end + 1 < p.height &&
-           (line.at(x, end + 1) >= kCore || (end + 2 < p.height && line.at(x, end + 2) >= kCore)) &&
-           !rules.rows[static_cast<std::size_t>(end + 1)])
-      ++end;
-    int from = y;
-    int to = end;
-    if (from > 0 && line.at(x, from - 1) > kRim) --from;
-    if (to + 1 < p.height && line.at(x, to + 1) > kRim) ++to;
-    double sum = 0.0;
-    double weight = 0.0;
-    for (int k = from; k <= to; ++k) {
-      const double w = line.at(x, k);
-      if (w < kRim) continue;
-      sum += w * (k + 0.5);
-      weight += w;
-    }
-    runs.push_back({static_cast<double>(y), end + 1.0, weight > 0.0 ? sum / weight : y + 0.5});
-    y = end;
-  }
-  return runs;
-}
-
-struct Step {
-  int x;
-  Run run;
-};
+/// How far around a place a line is looked for: a gap of dashes, and what a hand is off by.
+constexpr int kNear_px = 9;
 
 double gap(const Run& a, const Run& b) {
   return std::max({0.0, a.top - b.bottom, b.top - a.bottom});
@@ -282,11 +150,10 @@ Result<std::vector<TracedPoint>> trace_line(const ChartPixels& p, double x_px, d
   int line_x = x0;
   int line_y = y0;
   double best = 0.0;
-  for (int y = std::max(0, y0 - kNearStart_px); y <= std::min(p.height - 1, y0 + kNearStart_px);
-       ++y)
-    for (int x = std::max(0, x0 - 2); x <= std::min(p.width - 1, x0 + 2); ++x) {
+  for (int y = std::max(0, y0 - kNear_px); y <= std::min(p.height - 1, y0 + kNear_px); ++y)
+    for (int x = std::max(0, x0 - kNear_px); x <= std::min(p.width - 1, x0 + kNear_px); ++x) {
       const Colour c = pixel(p, x, y);
-      const double score = distance(c, ground) - 12.0 * std::hypot(x - x0, y - y0);
+      const double score = distance(c, ground) - 10.0 * std::hypot(x - x0, y - y0);
       if (score <= best) continue;
       best = score;
       line = c;
@@ -314,6 +181,10 @@ Result<std::vector<TracedPoint>> trace_line(const ChartPixels& p, double x_px, d
   std::reverse(path.begin(), path.end());
   const std::vector<Step> right = followed(p, coverage, rules, first, 1, width_px);
   path.insert(path.end(), right.begin() + 1, right.end());
+  // Dashes: each by itself leads nowhere.
+  if (std::vector<Step> pieces = followed_pieces(p, coverage, rules, first, width_px);
+      !pieces.empty())
+    path = std::move(pieces);
   if (path.size() < 8) return bad_input("The line could not be followed from this place.");
   std::vector<TracedPoint> points;
   for (std::size_t i = 0; i < path.size(); ++i)

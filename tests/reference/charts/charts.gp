@@ -41,3 +41,14 @@ set output "sheet.pdf"
 unset logscale y
 set yrange [50:100]
 plot level(x) with lines lw 2 lc rgb "#1f4fa0" notitle
+# A dashed, a dotted and a dash-dotted line, each crossed by a plain one of another colour.
+set terminal pngcairo size 900,600
+set output "dashed.png"
+plot other(x) with lines lw 2 lc rgb "#2a8a2a" title "30 degrees", level(x) with lines lw 2 dt 2 lc rgb "#c03020" title "on axis"
+set output "dotted.png"
+plot other(x) with lines lw 2 lc rgb "#2a8a2a" notitle, level(x) with lines lw 2.5 dt 3 lc rgb "#303030" notitle
+set output "dashdot.png"
+plot other(x) with lines lw 2 lc rgb "#2a8a2a" notitle, level(x) with lines lw 2 dt 4 lc rgb "#1f4fa0" notitle
+# Dashed in the colour of the plain line that crosses it.
+set output "alike.png"
+plot other(x) with lines lw 2 lc rgb "black" notitle, level(x) with lines lw 2 dt 2 lc rgb "black" notitle
