@@ -1,7 +1,9 @@
 #include "acoustics/baffle/baffle.h"
 
+#include <algorithm>
 #include <cmath>
 
+#include "base/constants.h"
 #include "base/text.h"
 
 namespace lalometer {
@@ -51,6 +53,51 @@ Result<BafflePiston> BafflePiston::make(const Baffle& baffle, double x_m, double
         three_digits(baffle.width_m() * 1e3), three_digits(baffle.height_m() * 1e3)));
   }
   return BafflePiston(x_m, y_m, radius_m);
+}
+
+namespace {
+
+/// Carlson's integral R_D(x, y, z) = 3/2 int dt / ((t + z) sqrt((t + x) (t + y) (t + z))), by
+/// duplication (B. C. Carlson, Numer. Math. 33 (1979) 1): each round brings the three four times
+/// nearer to one another.
+double carlson_rd(double x, double y, double z) {
+  double sum = 0.0;
+  double share = 1.0;
+  for (int round = 0; round < 24; ++round) {
+    const double a = std::sqrt(x);
+    const double b = std::sqrt(y);
+    const double c = std::sqrt(z);
+    const double shift = a * b + b * c + c * a;
+    sum += 3.0 * share / (c * (z + shift));
+    share *= 0.25;
+    x = 0.25 * (x + shift);
+    y = 0.25 * (y + shift);
+    z = 0.25 * (z + shift);
+  }
+  const double mean = (x + y + 3.0 * z) / 5.0;
+  return sum + share / (mean * std::sqrt(mean));
+}
+
+/// On an ellipsoid in a uniform flow along its half axis c the potential is the co-ordinate times
+/// this: 2 / (2 - g), g = a b c int dt / ((c^2 + t) sqrt((a^2 + t) (b^2 + t) (c^2 + t))).
+double gathered(double a, double b, double c) {
+  const double g = a * b * c * 2.0 / 3.0 * carlson_rd(a * a, b * b, c * c);
+  return 2.0 / (2.0 - g);
+}
+
+}  // namespace
+
+BafflePoint acoustic_centre(const Baffle& baffle, const BafflePiston& piston) {
+  const double scale = 0.5 * std::cbrt(6.0 / kPi);  // half axis over side, at one volume
+  const double a = scale * baffle.width_m();
+  const double b = scale * baffle.height_m();
+  const double c = scale * baffle.depth_m();
+  const double x = piston.x_m() - 0.5 * baffle.width_m();
+  const double y = piston.y_m() - 0.5 * baffle.height_m();
+  const double bulge = std::sqrt(std::max(0.0, 1.0 - std::pow(x / a, 2) - std::pow(y / b, 2)));
+  return {0.5 * baffle.width_m() + x * gathered(b, c, a),
+          0.5 * baffle.height_m() + y * gathered(a, c, b),
+          std::max(0.0, c * bulge * gathered(a, b, c) - 0.5 * baffle.depth_m())};
 }
 
 }  // namespace lalometer

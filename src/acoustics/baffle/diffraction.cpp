@@ -244,6 +244,15 @@ double along_the_front(const std::vector<SourcePoint>& points, Vector centre, do
   return std::min(1.0, disc / std::max(std::abs(rings), 1e-6));
 }
 
+/// What of a piston in a large wall is left far below the step, at a finite distance: half of it,
+/// by how much nearer or farther than the piston the acoustic centre is.
+double low_limit(const Baffle& baffle, const BafflePiston& piston, Vector at, double reference_m) {
+  constexpr double kNearest = 0.5;  // of the distance: closer by, no single point stands for a box
+  const BafflePoint centre = acoustic_centre(baffle, piston);
+  const double away = norm(at - Vector{centre.x_m, centre.y_m, centre.z_m});
+  return 0.5 * reference_m / std::max(away, kNearest * reference_m);
+}
+
 /// Response at a point that does not lie near the front's plane, where the direct sound ends.
 std::vector<Complex> response_off_boundary(const Baffle& baffle, const BafflePiston& piston,
                                            Vector at, const FrequencyAxis& axis, double c,
@@ -259,11 +268,12 @@ std::vector<Complex> response_off_boundary(const Baffle& baffle, const BafflePis
   if (effort == DiffractionEffort::kFine) solver.add_second_order({centre, 1.0});
   const double limit =
       (in_front ? 1.0 : 0.0) + solver.paths().total() + solver.second_paths().total();
-  const double closing = 0.5 - limit;
   const double size = 0.5 * std::sqrt(baffle.width_m() * baffle.height_m());
   const double closing_path = solver.second_paths().total() != 0.0
                                   ? solver.second_paths().mean_path()
                                   : 2.0 * solver.paths().mean_path();
+  const double closing = 0.5 - limit;
+  const double nearer = low_limit(baffle, piston, at, reference_m) - 0.5;
   std::vector<Complex> result;
   result.reserve(axis.size());
   for (const double f : axis.hz()) {
@@ -272,7 +282,8 @@ std::vector<Complex> response_off_boundary(const Baffle& baffle, const BafflePis
                     along_the_front(points, centre, k * piston.radius_m(), k);
     if (in_front) value += direct_of(direct, at, reference_m, k);
     const double ks = k * size;
-    value += closing * std::polar(1.0, -k * closing_path) / (1.0 + ks * ks);
+    value += closing * std::polar(1.0, -k * closing_path) / (1.0 + ks * ks) +
+             nearer / (1.0 + 4.0 * ks * ks);
     result.push_back(value);
   }
   return result;
