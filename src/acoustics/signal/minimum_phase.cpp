@@ -5,10 +5,17 @@
 namespace lalometer {
 
 Spectrum minimum_phase(const std::vector<double>& magnitude) {
-  const std::size_t n = 2 * (magnitude.size() - 1);
+  std::vector<double> logs(magnitude.size());
+  for (std::size_t k = 0; k < logs.size(); ++k) logs[k] = std::log(magnitude[k]);
+  Spectrum bins = minimum_phase_logs(logs);
+  for (auto& bin : bins) bin = std::polar(std::exp(bin.real()), bin.imag());
+  return bins;
+}
+
+Spectrum minimum_phase_logs(const std::vector<double>& log_magnitude) {
+  const std::size_t n = 2 * (log_magnitude.size() - 1);
   const RealTransform transform(n);
-  Spectrum bins(magnitude.size());
-  for (std::size_t k = 0; k < bins.size(); ++k) bins[k] = std::log(magnitude[k]);
+  Spectrum bins(log_magnitude.begin(), log_magnitude.end());
   Samples cepstrum(n);
   transform.inverse(bins, cepstrum);
   // Folding the anticausal half onto the causal one leaves the magnitude and makes the phase
@@ -18,7 +25,6 @@ Spectrum minimum_phase(const std::vector<double>& magnitude) {
     cepstrum[n - i] = 0.0;
   }
   transform.forward(cepstrum, bins);
-  for (auto& bin : bins) bin = std::polar(std::exp(bin.real()), bin.imag());
   return bins;
 }
 

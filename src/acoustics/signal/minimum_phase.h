@@ -15,4 +15,8 @@ namespace lalometer {
 /// Hilbert-transform relations for the complex cepstrum.
 [[nodiscard]] Spectrum minimum_phase(const std::vector<double>& magnitude);
 
+/// The same in logarithms, natural ones: those of the magnitudes in, those of the system out (its
+/// phase in the imaginary part), where few of its bins are wanted.
+[[nodiscard]] Spectrum minimum_phase_logs(const std::vector<double>& log_magnitude);
+
 }  // namespace lalometer

@@ -5,6 +5,7 @@
 #include <numeric>
 
 #include "acoustics/signal/minimum_phase.h"
+#include "acoustics/signal/recording/recording_checks.h"
 #include "acoustics/signal/windows.h"
 #include "base/constants.h"
 
@@ -112,6 +113,13 @@ Passband passband_of(const Spectrum& bins, const Spectrum* noise, double step_hz
   return band;
 }
 
+/// ln(k), and of 0 that of 0.5, from one take to the next: an orbit asks for it at each angle.
+const std::vector<double>& logs_up_to(size_t count) {
+  thread_local std::vector<double> logs = {std::log(0.5)};
+  while (logs.size() < count) logs.push_back(std::log(static_cast<double>(logs.size())));
+  return logs;
+}
+
 /// Slope of log magnitude over log frequency between two bins, by least squares.
 double slope_between(const std::vector<double>& magnitude, size_t from, size_t to) {
   double n = 0.0, sx = 0.0, sy = 0.0, sxx = 0.0, sxy = 0.0;
@@ -129,9 +137,9 @@ double slope_between(const std::vector<double>& magnitude, size_t from, size_t t
   return spread > 0.0 ? (n * sxy - sx * sy) / spread : 0.0;
 }
 
-/// The band's magnitude continued to both sides as its ends go, at most at 48 dB an octave, and up
-/// to `kWiden` times half the rate: a slope that stops makes another phase.
-std::vector<double> continued_magnitude(const Passband& band, size_t half_size) {
+/// Logarithms of the band's magnitude, continued to both sides as its ends go, at most at 48 dB an
+/// octave, and up to `kWiden` times half the rate: a slope that stops makes another phase.
+std::vector<double> continued_logs(const Passband& band, size_t half_size) {
   constexpr double kSteepest = 8.0;  // power of frequency
   const auto share = [](size_t k, double by) {
     return static_cast<size_t>(static_cast<double>(k) * by);
@@ -145,19 +153,22 @@ std::vector<double> continued_magnitude(const Passband& band, size_t half_size) 
   // Where the excitation ends before the loudspeaker does, a gentle slope is the room's comb.
   constexpr double kGentle = 0.5;  // 3 dB an octave
   if (band.open_above && above > -kGentle) above = 0.0;
-  std::vector<double> magnitude(kWiden * half_size + 1);
-  for (size_t k = 0; k < magnitude.size(); ++k) {
-    if (k >= band.low && k <= band.high) {
-      magnitude[k] = band.magnitude[k];
-      continue;
-    }
-    const size_t end = k < band.low ? band.low : band.high;
-    const double ratio =
-        std::max(static_cast<double>(k), 0.5) / std::max(static_cast<double>(end), 1.0);
-    magnitude[k] =
-        std::max(band.magnitude[end] * std::pow(ratio, k < band.low ? below : above), 1e-15);
+  constexpr double kLeast = -34.5;  // 1e-15
+  const size_t count = kWiden * half_size + 1;
+  const std::vector<double>& log_of = logs_up_to(count);
+  std::vector<double> logs(count);
+  const double at_low = std::log(band.magnitude[band.low]);
+  const double at_high = std::log(band.magnitude[band.high]);
+  for (size_t k = 0; k < count; ++k) {
+    if (k < band.low)
+      logs[k] = at_low + below * (log_of[k] - log_of[band.low]);
+    else if (k > band.high)
+      logs[k] = at_high + above * (log_of[k] - log_of[band.high]);
+    else
+      logs[k] = std::log(band.magnitude[k]);
+    logs[k] = std::max(logs[k], kLeast);
   }
-  return magnitude;
+  return logs;
 }
 
 /// Window over the band that keeps the divided response's pulse short.
@@ -199,11 +210,12 @@ struct Pulse {
 };
 
 Pulse divided_pulse(const Spectrum& bins, size_t n, const Passband& band, size_t length) {
-  const Spectrum own = minimum_phase(continued_magnitude(band, n / 2));
+  const Spectrum own = minimum_phase_logs(continued_logs(band, n / 2));
   const RealTransform fine(kUpsampling * n);
   Spectrum divided(fine.bin_count(), 0.0);
   for (size_t k = band.low; k <= band.high; ++k)
-    divided[k] = bins[k] * std::conj(own[k]) / std::norm(own[k]) * band_window(k, band);
+    divided[k] =
+        bins[k] * std::polar(std::exp(-own[k].real()) * band_window(k, band), -own[k].imag());
   Pulse pulse{.samples = Samples(fine.size()), .span = 0};
   fine.inverse(divided, pulse.samples);
   pulse.span = std::min(pulse.samples.size(), kUpsampling * length);
@@ -221,6 +233,13 @@ bool stands_out(const std::vector<double>& h, size_t peak, size_t before, size_t
   const auto at = [&](size_t i) { return h.begin() + static_cast<std::ptrdiff_t>(i); };
   const double inside = std::inner_product(at(from), at(to), at(from), 0.0);
   return energy > 0.0 && inside > 0.9 * energy && 4 * (to - from) < 3 * h.size();
+}
+
+size_t loudest(std::span<const double> x) {
+  const double peak = peak_of(x);
+  size_t i = 0;
+  while (i + 1 < x.size() && !(std::abs(x[i]) >= peak)) ++i;
+  return i;
 }
 
 /// Index of the first top of the pulse over the threshold, from `from` on.
@@ -242,19 +261,24 @@ std::optional<size_t> first_over(const Pulse& pulse, size_t from, size_t width, 
 std::optional<Arrival> find_arrival(const ImpulseResponse& response, double earliest_reflection_s) {
   const std::vector<double>& h = response.samples;
   if (h.size() < 8) return std::nullopt;
-  const auto louder = [](double a, double b) { return std::abs(a) < std::abs(b); };
-  const auto peak = static_cast<size_t>(std::max_element(h.begin(), h.end(), louder) - h.begin());
+  const size_t peak = loudest(h);
   const double rate = response.sample_rate_hz;
   if (!(std::abs(h[peak]) > 0.0)) return std::nullopt;
 
-  // How high it reaches tells how long a stretch to take.
-  const Stretch whole = stretch_around(response, peak, kLongestBefore_s, kLongestAfter_s);
-  const size_t rough = fast_length(std::max<size_t>(2 * whole.samples.size(), 4096)) / 2 * 2;
-  const Spectrum seen = real_spectrum(whole.samples, rough);
-  const double rough_hz = rate / static_cast<double>(rough);
-  const double top_hz =
-      static_cast<double>(passband_of(seen, nullptr, rough_hz, response.excited).upper_10db) *
-      rough_hz;
+  // How high it reaches tells how long a stretch to take; the shortest one shows it of all that
+  // reach well beyond what it holds a dozen periods of.
+  const auto reach_hz = [&](double before_s, double after_s) {
+    const Stretch seen = stretch_around(response, peak, before_s, after_s);
+    const size_t size = fast_length(std::max<size_t>(2 * seen.samples.size(), 4096)) / 2 * 2;
+    const double step_hz = rate / static_cast<double>(size);
+    const Spectrum bins = real_spectrum(seen.samples, size);
+    return step_hz *
+           static_cast<double>(passband_of(bins, nullptr, step_hz, response.excited).upper_10db);
+  };
+  constexpr double kWellBeyond = 4.0;
+  double top_hz = reach_hz(kBefore_s, kAfter_s);
+  if (top_hz < kWellBeyond * kAfterPeriods / kAfter_s)
+    top_hz = reach_hz(kLongestBefore_s, kLongestAfter_s);
   const double before_s = std::clamp(kBeforePeriods / top_hz, kBefore_s, kLongestBefore_s);
   const double after_s = std::clamp(kAfterPeriods / top_hz, kAfter_s, kLongestAfter_s);
   if (!stands_out(h, peak, static_cast<size_t>(before_s * rate),
@@ -277,9 +301,7 @@ std::optional<Arrival> find_arrival(const ImpulseResponse& response, double earl
   const Pulse pulse = divided_pulse(bins, n, band, cut.samples.size());
   const Samples& p = pulse.samples;
   const double fine_rate = rate * static_cast<double>(kUpsampling);
-  const auto largest = static_cast<size_t>(
-      std::max_element(p.begin(), p.begin() + static_cast<std::ptrdiff_t>(pulse.span), louder) -
-      p.begin());
+  const size_t largest = loudest(std::span(p).first(pulse.span));
   const size_t top = first_top(p, largest, static_cast<size_t>(0.001 * fine_rate));
   const auto clock = [&](size_t i) {
     return response.time_s(0) + static_cast<double>(cut.start) / rate + top_of(p, i) / fine_rate;
