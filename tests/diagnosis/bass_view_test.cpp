@@ -12,17 +12,23 @@ using namespace made;
 
 /// A vented box's near fields by the circuit written out: the cone's flow meets the compliance, the
 /// port's mass with its loss, and a leak; the port's share is Zt / Zp.
-CaseMaterial near_fields(double q_port, double q_leak) {
+/// @param own  a radiator's own resonance over the tuning; 0: a port.
+CaseMaterial near_fields(double q_port, double q_leak, double own = 0.0) {
   CaseMaterial m = one_cone(0.06);
   m.subject.loading = "vented";
   const PortGeometry port{.diameter_m = 0.05, .length_m = 0.13};
-  m.subject.ports = {{"port", port, false}};
+  if (own > 0.0)
+    m.subject.radiators = {{"port", 0.025}};
+  else
+    m.subject.ports = {{"port", port, false}};
   m.subject.volume_m3 = 0.014;
   const double fb = helmholtz_hz(0.014, {port}, kSpeedOfSound20_m_s);
   const auto take = [&](const char* source, double radius, bool of_port) {
     const Response near = curve(Quantity::kPressure, 15.0, 500.0, 48.0, true, [&](double f) {
       const std::complex<double> s(0.0, f / fb);
-      const auto zp = s + 1.0 / q_port;
+      // With a stiffness of its own it is heavier for the same tuning.
+      const double mass = 1.0 / (1.0 - own * own);
+      const auto zp = mass * (s + 1.0 / q_port + own * own / s);
       const auto total = 1.0 / (s + 1.0 / zp + 1.0 / q_leak);
       // The cone's own flow, as a second-order high-pass; the port's against it.
       const auto cone = s * s / (s * s + 1.2 * s + 1.0 + total) / s;
@@ -48,6 +54,22 @@ TEST(BassFlowTest, ThePortMovesAsManyTimesTheConesAirAsTheBoxsQ) {
   EXPECT_GT(probability(d, "overdamped-port"), 0.2);
   EXPECT_NEAR(probability(d, "overdamped-port"), probability(d, "box-leak"), 0.05);
   EXPECT_LT(probability(diagnose(near_fields(40.0, 9.0)), "box-leak"), 0.1) << "an ordinary box";
+}
+
+// Small 1974: the radiator's compliance and mass give its own resonance, whatever the curve's
+// lowest octave shows of it.
+TEST(BassFlowTest, TheFlowsTellTheRadiatorsOwnResonance) {
+  for (const double own : {0.4, 0.6, 0.75}) {
+    const CaseMaterial m = near_fields(9.0, 20.0, own);
+    const auto flow = bass_flow(view_of(m));
+    ASSERT_TRUE(flow && flow->own_share);
+    EXPECT_NEAR(*flow->own_share, own, 0.06);
+    const double said = probability(diagnose(m), "passive-radiator-notch");
+    EXPECT_TRUE(own < 0.5 ? said < 0.3 : own < 0.7 || said > 0.5) << own << ": " << said;
+  }
+  const auto port = bass_flow(view_of(near_fields(9.0, 20.0)));
+  ASSERT_TRUE(port && port->own_share);
+  EXPECT_LT(*port->own_share, 0.3);
 }
 
 TEST(BassFlowTest, WithoutTheLastPortsNearFieldNothingIsSummed) {

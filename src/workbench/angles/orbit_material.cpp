@@ -204,6 +204,17 @@ void tell_strain(OrbitMaterial& out, const AngleTakes& takes) {
   }
 }
 
+/// The highest limit that lies above where its curve begins: a gate's, as far as a take tells.
+double gated_from_hz(const std::vector<AngleTake>& far) {
+  constexpr double kPlainly = 1.2;
+  double limit = 0.0;
+  for (const AngleTake& one : far) {
+    const double low = one.curve->valid().low_hz;
+    if (low > kPlainly * one.curve->axis().front()) limit = std::max(limit, low);
+  }
+  return limit;
+}
+
 }  // namespace
 
 bool is_of_an_orbit(const Take& take) {
@@ -277,6 +288,7 @@ Result<OrbitMaterial> orbit_material(const AngleTakes& takes,
                     .geometry = geometry,
                     .notes = std::move(notes)};
   out.valid_from_hz = std::max(out.orbit.valid().low_hz, out.orbit.axis().front());
+  out.gated_from_hz = gated_from_hz(takes.far);
   for (const AngleTake& one : takes.alone) {
     if (!one.curve->has_phase() ||
         (!is_common_time(one.origin) && one.origin.source != TimeOrigin::Source::kFile))

@@ -25,6 +25,7 @@ struct OrbitMaterial {
   double speed_of_sound_m_s = 343.2;
   bool calibrated = true;
   double valid_from_hz = 0.0;
+  double gated_from_hz = 0.0;  ///< where gates end what the takes themselves tell; 0: none does
   std::optional<double> extended_below_hz = std::nullopt;
   std::optional<SubjectGeometry> geometry = std::nullopt;
   /// Drivers by themselves on the axis, by id: at the same drive and distance, with one time.

@@ -70,6 +70,31 @@ void find_hole(BassFlow& out, const std::vector<Part>& cones, const std::vector<
   }
 }
 
+std::optional<double> own_share(const std::vector<Part>& cones, const std::vector<Part>& backs,
+                                double tuning_hz) {
+  // a and b by least squares, in ratios of the tuning.
+  double n = 0.0, sx = 0.0, sxx = 0.0, sy = 0.0, sxy = 0.0;
+  int count = 0;
+  for (double f = 0.55 * tuning_hz; f <= 1.7 * tuning_hz; f *= std::exp2(1.0 / 48.0)) {
+    const std::complex<double> ratio = flow(cones, f) / flow(backs, f);
+    if (!std::isfinite(ratio.real())) continue;
+    const double x = std::pow(f / tuning_hz, 2);
+    const double weight = 1.0 / std::max(std::norm(ratio), 0.04);
+    n += weight;
+    sx += weight * x;
+    sxx += weight * x * x;
+    sy += weight * -ratio.real();
+    sxy += weight * x * -ratio.real();
+    ++count;
+  }
+  constexpr int kOctave = 48;
+  const double spread = n * sxx - sx * sx;
+  if (count < kOctave || !(spread > 0.0)) return std::nullopt;
+  const double a = (sxx * sy - sx * sxy) / spread;
+  if (!(a > 0.5)) return std::nullopt;  // no two flows of one box
+  return std::sqrt(std::max(0.0, a - 1.0) / a);
+}
+
 }  // namespace
 
 std::optional<BassFlow> bass_flow(const CaseView& v) {
@@ -93,8 +118,10 @@ std::optional<BassFlow> bass_flow(const CaseView& v) {
     out.total_q = ratio;
     out.tuning_hz = f;
   }
-  if (out.total_q && have_phase(cones) && have_phase(backs))
+  if (out.total_q && have_phase(cones) && have_phase(backs)) {
     find_hole(out, cones, backs, std::max(0.4 * out.tuning_hz, 12.0), 0.97 * out.tuning_hz);
+    out.own_share = own_share(cones, backs, out.tuning_hz);
+  }
   return out;
 }
 
