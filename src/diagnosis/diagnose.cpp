@@ -26,16 +26,17 @@ FindingSeverity severity_of(double size_db, double q, double probability) {
   return size < 3.0 * heard ? FindingSeverity::kAudible : FindingSeverity::kSevere;
 }
 
-/// The ratios are a little shy: of what has even odds by them and less, less is true; of the rest
-/// more. And a cause that nothing much speaks for is rarer than its ratios say: many are tried. Set
-/// on ensembles of two simulators (docs/accuracy.md, "Diagnosis").
-constexpr double kSharper = 1.4;
-constexpr double kRare = 2.3;
-constexpr double kRareBelow = -0.62;  // a probability of 0.35
+/// The ratios are shy: of what has even odds by them and less, less is true; of the rest more. And
+/// many causes are tried, each of them rarer than its own ratios say. But nothing is as sure as all
+/// its evidence together. Set on ensembles of two simulators (docs/accuracy.md, "Diagnosis").
+constexpr double kSharper = 2.1;
+constexpr double kRarer = -0.3;
+constexpr double kSure = 2.4;  // a probability of 0.92
+constexpr double kSlower = 0.45;
 
 double calibrated(double p) {
-  double logit = kSharper * std::log(p / (1.0 - p));
-  if (logit < kRareBelow) logit = kRareBelow + kRare * (logit - kRareBelow);
+  double logit = kSharper * std::log(p / (1.0 - p)) + kRarer;
+  if (logit > kSure) logit = kSure + kSlower * (logit - kSure);
   return 1.0 / (1.0 + std::exp(-logit));
 }
 
@@ -161,6 +162,20 @@ Finding of_place(const std::vector<FindingCause>& causes, const Named& first) {
   return f;
 }
 
+/// What every loudspeaker of its kind has is a trait beside a fault that it need not have: front
+/// and back of any open panel cancel, its frame need not resonate.
+void leave_traits(std::vector<Named>& named) {
+  constexpr double kLikely = 1.5;  // odds
+  const auto is = [](const Named& n, const char* word) { return std::string_view(n.word) == word; };
+  const bool resonates = std::any_of(named.begin(), named.end(), [&](const Named& n) {
+    return is(n, "cavity-resonance") && n.claim.odds() > kLikely;
+  });
+  if (!resonates) return;
+  for (Named& n : named)
+    if (is(n, "dipole-cancellation"))
+      n.claim.saw(0.05, "any open panel has it; this one's frame resonates, which it need not");
+}
+
 Diagnosis of_view(const CaseView& view) {
   std::vector<Named> named;
   for (const Cause& cause : all_causes())
@@ -168,6 +183,7 @@ Diagnosis of_view(const CaseView& view) {
       weigh_swaps(view, cause.word, claim);
       named.push_back({cause.word, std::move(claim)});
     }
+  leave_traits(named);
   std::map<std::size_t, std::vector<const Named*>> by_feature;
   std::map<std::size_t, std::vector<const Named*>> by_wiggle;
   std::map<std::string, std::vector<const Named*>> by_group;

@@ -84,6 +84,36 @@ TEST(TraitsTest, TheRearOfAnOpenPanelIsNoReflection) {
   EXPECT_GT(probability(d, "dipole-cancellation"), 0.5);
 }
 
+// Every open panel cancels; a frame that resonates as well is what is wrong with it.
+TEST(TraitsTest, BesideAResonatingFrameThePanelsCancellationIsATrait) {
+  CaseMaterial m = one_cone(0.06);
+  m.subject.loading = "open-baffle";
+  const auto with = [](double resonance_db) {
+    // Peak and null where front and back meet by the shortest way round the panel.
+    const double path = 0.105 + 0.18;
+    return level_of(
+        [=](double f) {
+          const auto rear = 0.7 * std::polar(1.0 / (1.0 + f / 9000.0), -2.0 * kPi * f * path / kC);
+          return 86.0 + 20.0 * std::log10(std::abs(1.0 - rear)) +
+                 bell(f, kC / (4.0 * 0.22), resonance_db, 0.12);
+        },
+        100.0);
+  };
+  m.subject.wing_m = 0.18;
+  for (const double db : {0.0, 6.0}) {
+    m.takes.clear();
+    for (const double a : {0.0, 30.0, -30.0}) m.takes.push_back(at_angle(a, with(db)));
+    for (const double a : {150.0, 180.0}) m.takes.push_back(at_angle(a, with(1.6 * db)));
+    const Diagnosis d = diagnose(m);
+    if (db == 0.0)
+      EXPECT_GT(probability(d, "dipole-cancellation"), 0.5);
+    else {
+      EXPECT_GT(probability(d, "cavity-resonance"), 0.5);
+      EXPECT_LT(probability(d, "dipole-cancellation"), 0.4);
+    }
+  }
+}
+
 TEST(TraitsTest, APeakOfTheWingsStandsHigherBehind) {
   CaseMaterial m = one_cone(0.06);
   m.subject.loading = "open-baffle";
