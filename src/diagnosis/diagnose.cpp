@@ -30,7 +30,7 @@ FindingSeverity severity_of(double size_db, double q, double probability) {
 /// many causes are tried, each of them rarer than its own ratios say. But nothing is as sure as all
 /// its evidence together. Set on ensembles of two simulators (docs/accuracy.md, "Diagnosis").
 constexpr double kSharper = 2.1;
-constexpr double kRarer = -0.3;
+constexpr double kRarer = -0.1;
 constexpr double kSure = 2.4;  // a probability of 0.92
 constexpr double kSlower = 0.45;
 

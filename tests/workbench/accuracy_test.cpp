@@ -92,7 +92,7 @@ TEST(Accuracy, HoldsWithNoiseSixtyDecibelsDown) {
   PracticeBenchSetup setup = plain_bench(false);
   setup.microphone_noise_pa = 0.00063;
   const Worst worst =
-      against_truth(measured(setup, request(TakeKind::kResponse), plain(0.004)), setup);
+      against_truth(measured(setup, request(TakeKind::kResponse), plain(0.0035)), setup);
   EXPECT_LT(worst.level_db, 0.1);
   EXPECT_LT(worst.phase_deg, 1.0);
 }

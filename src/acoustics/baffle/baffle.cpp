@@ -94,7 +94,11 @@ BafflePoint acoustic_centre(const Baffle& baffle, const BafflePiston& piston) {
   const double c = scale * baffle.depth_m();
   const double x = piston.x_m() - 0.5 * baffle.width_m();
   const double y = piston.y_m() - 0.5 * baffle.height_m();
-  const double bulge = std::sqrt(std::max(0.0, 1.0 - std::pow(x / a, 2) - std::pow(y / b, 2)));
+  // Over the whole piston: the mean of x^2 is that of its middle and a quarter of the radius
+  // squared.
+  const double spread = 0.25 * piston.radius_m() * piston.radius_m();
+  const double bulge =
+      std::sqrt(std::max(0.0, 1.0 - (x * x + spread) / (a * a) - (y * y + spread) / (b * b)));
   return {0.5 * baffle.width_m() + x * gathered(b, c, a),
           0.5 * baffle.height_m() + y * gathered(a, c, b),
           std::max(0.0, c * bulge * gathered(a, b, c) - 0.5 * baffle.depth_m())};

@@ -63,8 +63,8 @@ class BafflePiston {
 /// centre (J. Vanderkooy, J. Audio Eng. Soc. 58 (2010) 183, from memory). By reciprocity a
 /// co-ordinate of it is the potential of a uniform flow past the box at the piston's place: taken
 /// from the ellipsoid of the box's volume and proportions, whose flow is known in closed form
-/// (Lamb, Hydrodynamics, section 114). Against boundary elements 0.119 for 0.105 to 0.12 m before
-/// the front of a box of 210 x 380 x 300 mm. The piston's own plane at least.
+/// (Lamb, Hydrodynamics, section 114), meant over the piston. Within 20 mm of boundary elements on
+/// boxes of 210 x 380 x 300 and 450 x 500 x 480 mm. The piston's own plane at least.
 [[nodiscard]] BafflePoint acoustic_centre(const Baffle& baffle, const BafflePiston& piston);
 
 }  // namespace lalometer

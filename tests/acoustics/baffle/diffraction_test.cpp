@@ -223,6 +223,7 @@ TEST(Diffraction, TheAcousticCentreLiesBeforeTheFront) {
   }
 }
 
+// From afar: at 20 m the acoustic centre still makes 0.05 dB before the box.
 TEST(Diffraction, LowFrequencyLimitIsSixDecibelsInEveryDirection) {
   const BafflePiston piston = *BafflePiston::make(kiosk(), 0.08, 0.29, 0.03);
   for (const double angle : {0.0, 40.0, 90.0, 140.0, 180.0}) {
