@@ -198,31 +198,36 @@ void BoxSearch::explore() {
 
 std::vector<Weighed> BoxSearch::plausible() {
   explore();
-  std::sort(all_.begin(), all_.end(),
-            [](const Fitted& a, const Fitted& b) { return a.fit.criterion < b.fit.criterion; });
+  std::sort(all_.begin(), all_.end(), [](const Fitted& a, const Fitted& b) {
+    return a.fit.criterion_beyond_rig < b.fit.criterion_beyond_rig;
+  });
   std::vector<Weighed> kept;
   const double share = static_cast<double>(few_.z.size()) / static_cast<double>(points_.z.size());
   for (const Fitted& one : all_) {
     // exp(-difference / 2) is what a criterion of Schwarz's kind makes of two models' odds; fewer
     // points make a smaller difference.
-    if (one.fit.criterion > all_.front().fit.criterion + kPlainlyBetter * share) break;
+    if (one.fit.criterion_beyond_rig >
+        all_.front().fit.criterion_beyond_rig + kPlainlyBetter * share)
+      break;
     CurveFit fit = fitted(one.model, points_, one.fit.theta, FitEffort::kFull);
     // The same minimum found from another start tells nothing new.
     const bool known = std::any_of(kept.begin(), kept.end(), [&](const Weighed& other) {
       return other.fitted.model.size() == one.model.size() &&
-             std::abs(other.fitted.fit.criterion - fit.criterion) < 0.1;
+             std::abs(other.fitted.fit.criterion_beyond_rig - fit.criterion_beyond_rig) < 0.1;
     });
     if (!known) kept.push_back({{one.model, std::move(fit)}, 1.0});
     if (kept.size() == kMostModels) break;
   }
   std::sort(kept.begin(), kept.end(), [](const Weighed& a, const Weighed& b) {
-    return a.fitted.fit.criterion < b.fitted.fit.criterion;
+    return a.fitted.fit.criterion_beyond_rig < b.fitted.fit.criterion_beyond_rig;
   });
-  const double least = kept.front().fitted.fit.criterion;
-  std::erase_if(
-      kept, [&](const Weighed& one) { return one.fitted.fit.criterion > least + kPlainlyBetter; });
+  const double least = kept.front().fitted.fit.criterion_beyond_rig;
+  std::erase_if(kept, [&](const Weighed& one) {
+    return one.fitted.fit.criterion_beyond_rig > least + kPlainlyBetter;
+  });
   double sum = 0.0;
-  for (Weighed& one : kept) sum += one.weight = std::exp(-0.5 * (one.fitted.fit.criterion - least));
+  for (Weighed& one : kept)
+    sum += one.weight = std::exp(-0.5 * (one.fitted.fit.criterion_beyond_rig - least));
   for (Weighed& one : kept) one.weight /= sum;
   return kept;
 }

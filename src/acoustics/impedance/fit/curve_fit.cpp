@@ -32,7 +32,10 @@ class Fitter {
         values_(n_),
         jacobian_(n_ * p_),
         pull_(n_, 1.0) {
-    for (const Complex& z : in_.measured) per_ohm_.push_back(1.0 / std::abs(z));
+    // By the complex value: a rig multiplies the impedance, and where its phase turns, as about a
+    // resonance, an error relative to the magnitude alone would turn with it.
+    for (const Complex& z : in_.measured)
+      per_ohm_.push_back(in_.has_phase ? 1.0 / z : Complex(1.0 / std::abs(z)));
   }
 
   CurveFit run(FitEffort effort) {
@@ -55,7 +58,7 @@ class Fitter {
     model_(theta, values_, derive ? std::span<Complex>(jacobian_) : std::span<Complex>());
     for (std::size_t i = 0; i < n_; ++i) {
       out[i] = in_.has_phase ? (values_[i] - in_.measured[i]) * per_ohm_[i]
-                             : Complex(std::log(std::abs(values_[i]) * per_ohm_[i]));
+                             : Complex(std::log(std::abs(values_[i]) * per_ohm_[i].real()));
       if (!std::isfinite(out[i].real()) || !std::isfinite(out[i].imag())) return false;
     }
     if (!derive) return true;
@@ -271,22 +274,17 @@ class Fitter {
   [[nodiscard]] Eigen::MatrixXd rig_shapes() const {
     const auto n = static_cast<Eigen::Index>(n_);
     if (!(in_.calibration > 0.0) || in_.log_frequency.size() != n_) return {n, 0};
-    struct Shape {
-      double octaves;  ///< of a wave; 0: constant
-      double share;    ///< of the variance
-    };
-    // Found by benchmarks/accuracy_run, whose waves are 3 to 14 octaves long.
-    constexpr Shape kShapes[] = {{0.0, 0.28}, {9.0, 0.36}, {5.0, 0.28}, {3.0, 0.22}, {2.2, 0.07}};
-    Eigen::MatrixXd all(n, 2 * std::ssize(kShapes) - 1);
+    // Waves of 3 to 14 octaves, every length as likely; beside them a constant one, as that of the
+    // resistor which all is compared with (its share is common practice, no source).
+    constexpr double kOctaves[] = {3.7, 5.3, 7.2, 9.2, 11.2, 13.1};
+    constexpr double kConstant = 0.1;
+    Eigen::MatrixXd all(n, 2 * std::ssize(kOctaves) + 1);
     const Eigen::Map<const Eigen::ArrayXd> x(in_.log_frequency.data(), n);
-    Eigen::Index column = 0;
-    for (const Shape& shape : kShapes) {
-      const double size = in_.calibration * std::sqrt(shape.share);
-      if (shape.octaves == 0.0) {
-        all.col(column++).setConstant(size);
-        continue;
-      }
-      const Eigen::ArrayXd turn = x * (2.0 * kPi / (shape.octaves * std::log(2.0)));
+    const double size = in_.calibration / std::sqrt(static_cast<double>(std::size(kOctaves)));
+    all.col(0).setConstant(in_.calibration * std::sqrt(kConstant));
+    Eigen::Index column = 1;
+    for (const double octaves : kOctaves) {
+      const Eigen::ArrayXd turn = x * (2.0 * kPi / (octaves * std::log(2.0)));
       all.col(column++) = size * turn.cos();
       all.col(column++) = size * turn.sin();
     }
@@ -392,9 +390,9 @@ class Fitter {
   std::vector<Complex> jacobian_;
   std::vector<Complex> residuals_;
   std::vector<double> pull_;
-  double enough_ = kEnough;      ///< relative gain of a step that ends it
-  double floor_ = 0.0;           ///< of the cost
-  std::vector<double> per_ohm_;  ///< 1 / |measured|
+  double enough_ = kEnough;       ///< relative gain of a step that ends it
+  double floor_ = 0.0;            ///< of the cost
+  std::vector<Complex> per_ohm_;  ///< 1 / measured; of the magnitude where there is no phase
 };
 
 }  // namespace

@@ -38,7 +38,7 @@ struct Prior {
   }
 };
 
-/// What is to be fitted: relative departures (model - measured) / |measured|, or of the logarithm
+/// What is to be fitted: relative departures (model - measured) / measured, or of the logarithm
 /// of the magnitude alone where there is no phase, each point with its weight.
 struct CurveFitInput {
   std::span<const std::complex<double>> measured;  ///< none of them 0
@@ -61,7 +61,7 @@ struct CurveFit {
   /// their residuals hang together, where the model leaves something out.
   std::vector<double> covariance;
   /// What a smooth error of the rig moves theta by, one row (size of theta) for each independent
-  /// shape it may have at one standard deviation: constant, and waves of 9 to 2.2 octaves.
+  /// shape it may have at one standard deviation: constant, and waves of 3 to 14 octaves.
   std::vector<std::vector<double>> calibration = {};
   std::vector<std::complex<double>> residuals;  ///< relative; real where there is no phase
   double rms = 0.0;  ///< of the residuals, weighted; one number per point

@@ -346,7 +346,8 @@ std::vector<FitRange> ImpedanceModel::limits() const {
     case CoilModel::kTwoPower:
       all[c] = range(1e-5, 1e4);
       all[c + 1] = range(1e-4, 1e4);
-      all[c + 2] = {0.02, 2.0};
+      // A resistance that hardly rises is no coil's: it would stand for Re.
+      all[c + 2] = {0.3, 2.0};
       all[c + 3] = {0.05, 1.2};
       break;
   }

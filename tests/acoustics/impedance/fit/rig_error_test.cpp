@@ -18,15 +18,20 @@ using test::Normals;
 
 constexpr double kStated_percent = 0.5;
 
+/// Between 0 and 1, all values as likely.
+double evenly(Normals& normals) {
+  return 0.5 * std::erfc(-normals() / std::sqrt(2.0));
+}
+
 /// Three waves of 3 to 14 octaves whose sum lies within the stated error in 95 % of all cases.
 class RigError {
  public:
   explicit RigError(Normals& normals) {
     for (int i = 0; i < 3; ++i) {
       const double each = 0.01 * kStated_percent / kTwoSided95 * std::sqrt(2.0 / 3.0);
-      waves_.push_back({each * Complex(normals(), normals()), 8.0 + 2.0 * normals(),
-                        2.0 * kPi * std::abs(normals())});
-      waves_.back().octaves = std::clamp(waves_.back().octaves, 3.0, 14.0);
+      const Complex size = each * Complex(normals(), normals());
+      const double octaves = 3.0 + 11.0 * evenly(normals);
+      waves_.push_back({size, octaves, 2.0 * kPi * evenly(normals)});
     }
   }
   [[nodiscard]] Complex at(double f) const {
@@ -85,6 +90,32 @@ TEST(RigErrorTest, TheMovingMassHoldsUnderIt) {
     inside += std::abs(told->mms_kg->value - 0.02) <= told->mms_kg->half_width ? 1 : 0;
   }
   EXPECT_GE(inside, test::coverage_limits(kCases).first);
+}
+
+// Intervals are as wide as the errors scatter, not just wide enough: a rig multiplies the complex
+// impedance, whose phase turns about a resonance, and an error of magnitude at its flanks moves fs
+// and Qms by other amounts than one of phase. Each |error| / half-width is 1 / 1.96 rms.
+TEST(RigErrorTest, IntervalsAreAsWideAsItsErrorsScatter) {
+  Normals normals(95);
+  constexpr int kCases = 300;
+  std::array<double, 3> squares{};
+  for (int i = 0; i < kCases; ++i) {
+    const RigError rig(normals);
+    Bare b;
+    b.fs = 25.0 * std::exp2(0.006 * i);
+    b.qms = 2.0 + 0.02 * i;
+    const auto fit = fit_driver(curve([&](double f) { return b.with(f, 0.0); }, rig, normals),
+                                {.calibration_percent = kStated_percent});
+    ASSERT_TRUE(fit);
+    squares[0] += std::pow((fit->fs_hz.value - b.fs) / fit->fs_hz.half_width, 2);
+    squares[1] += std::pow((fit->qms.value - b.qms) / fit->qms.half_width, 2);
+    squares[2] += std::pow((fit->qes.value - b.qes) / fit->qes.half_width, 2);
+  }
+  for (const double square : squares) {
+    const double scatter = kTwoSided95 * std::sqrt(square / kCases);
+    EXPECT_GT(scatter, 0.75);
+    EXPECT_LT(scatter, 1.12);
+  }
 }
 
 // It bends a curve as a slow suspension or a crossover would, by less than it may itself.
