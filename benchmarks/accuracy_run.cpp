@@ -94,7 +94,7 @@ Truth truth_of(const std::string& kind) {
   t.ql = around(4.0, 18.0);
   t.qa = absorption(15.0);
   if (kind == "radiator") {
-    t.radiator_fs = t.fb * between(0.3, 0.65);
+    t.radiator_fs = t.fb * between(0.3, 0.9);
     t.radiator_q = around(4.0, 15.0);
   }
   if (kind == "crossed") {
@@ -261,7 +261,8 @@ int main(int argc, char** argv) {
           tallies["re"].add(fit->re_ohm, t.re);
           tallies["fb"].add(fit->fb_hz, t.fb);
           tallies["ql"].add(fit->ql, t.ql);
-          tallies["alpha"].add(fit->alpha, t.alpha);
+          tallies["alpha"].add(holds(fit->alpha) ? std::optional(fit->alpha) : std::nullopt,
+                               t.alpha);
           const auto [low, high] = true_humps(t);
           if (low > 0.0) {
             tallies["fl"].add(fit->fl_hz, low);

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "acoustics/impedance/fit/rig_error.h"
 #include "base/constants.h"
 
 namespace lalometer {
@@ -210,8 +211,12 @@ class Fitter {
     std::nth_element(sizes.begin(), upper, sizes.end());
     // Upper quartile of the length of a complex normal number, of a real one.
     fit.typical = *upper / (in_.has_phase ? 1.6651 : 1.1503);
-    const Eigen::MatrixXd shapes = rig_shapes();
-    const std::vector<Complex> left = without_the_rig(shapes);
+    const Eigen::MatrixXd shapes = rig_shapes(in_.calibration, in_.log_frequency);
+    std::vector<double> weights(n_);
+    for (std::size_t i = 0; i < n_; ++i) weights[i] = in_.weights[i] * pull_[i];
+    const BeyondRig beyond =
+        beyond_the_rig(shapes, residuals_, jacobian_, weights, in_.has_phase, in_.noise);
+    const std::vector<Complex>& left = beyond.left;
     Eigen::MatrixXd scatter = scattered(left);
     scatter *= numbers / std::max(1.0, numbers - static_cast<double>(p_)) * kChosenOnTheSameData;
     for (const Prior& prior : in_.priors) {
@@ -242,7 +247,7 @@ class Fitter {
         fit.covariance[static_cast<std::size_t>(a * p + b)] = covariance(a, b);
     }
     fit.calibration = shifted_by_the_rig(inverse, shapes);
-    double square_left = 0.0;
+    double square_left = beyond.unlikely;
     for (std::size_t i = 0; i < n_; ++i)
       square_left += in_.weights[i] * pull_[i] * std::norm(left[i]);
     fit.rms_beyond_rig = std::sqrt(square_left / weight_sum);
@@ -269,28 +274,6 @@ class Fitter {
     return scale.asDiagonal() * scaled.ldlt().solve(unit) * scale.asDiagonal();
   }
 
-  /// What the rig's smooth error may look like, a column for each independent shape at one standard
-  /// deviation: constant, and waves over the logarithm of the frequency. None where none is told.
-  [[nodiscard]] Eigen::MatrixXd rig_shapes() const {
-    const auto n = static_cast<Eigen::Index>(n_);
-    if (!(in_.calibration > 0.0) || in_.log_frequency.size() != n_) return {n, 0};
-    // Waves of 3 to 14 octaves, every length as likely; beside them a constant one, as that of the
-    // resistor which all is compared with (its share is common practice, no source).
-    constexpr double kOctaves[] = {3.7, 5.3, 7.2, 9.2, 11.2, 13.1};
-    constexpr double kConstant = 0.1;
-    Eigen::MatrixXd all(n, 2 * std::ssize(kOctaves) + 1);
-    const Eigen::Map<const Eigen::ArrayXd> x(in_.log_frequency.data(), n);
-    const double size = in_.calibration / std::sqrt(static_cast<double>(std::size(kOctaves)));
-    all.col(0).setConstant(in_.calibration * std::sqrt(kConstant));
-    Eigen::Index column = 1;
-    for (const double octaves : kOctaves) {
-      const Eigen::ArrayXd turn = x * (2.0 * kPi / (octaves * std::log(2.0)));
-      all.col(column++) = size * turn.cos();
-      all.col(column++) = size * turn.sin();
-    }
-    return all;
-  }
-
   /// theta moves by -(J'WJ)^-1 J'W e for a relative error e of the impedance.
   [[nodiscard]] std::vector<std::vector<double>> shifted_by_the_rig(
       const Eigen::MatrixXd& inverse, const Eigen::MatrixXd& shapes) const {
@@ -313,30 +296,6 @@ class Fitter {
       }
     }
     return rows;
-  }
-
-  /// Residuals without what the rig's smooth error is likely to have put there: that counts by
-  /// itself, and would count twice as scatter. Its most likely shape, by least squares with the
-  /// shapes' own sizes known beforehand.
-  [[nodiscard]] std::vector<Complex> without_the_rig(const Eigen::MatrixXd& shapes) const {
-    std::vector<Complex> left = residuals_;
-    if (shapes.cols() == 0) return left;
-    const auto n = static_cast<Eigen::Index>(n_);
-    Eigen::VectorXd weight(n);
-    for (std::size_t i = 0; i < n_; ++i)
-      weight(static_cast<Eigen::Index>(i)) = in_.weights[i] * pull_[i];
-    Eigen::MatrixXd normal = shapes.transpose() * weight.asDiagonal() * shapes;
-    normal.diagonal().array() += prior_weight();
-    const Eigen::Map<const Eigen::VectorXcd> r(residuals_.data(), n);
-    const Eigen::MatrixXd toward = shapes.transpose() * weight.asDiagonal();
-    const auto solved = normal.ldlt();
-    const Eigen::VectorXd real = shapes * solved.solve(toward * r.real());
-    const Eigen::VectorXd imaginary = shapes * solved.solve(toward * r.imag());
-    for (std::size_t i = 0; i < n_; ++i) {
-      const auto at = static_cast<Eigen::Index>(i);
-      left[i] -= Complex(real(at), imaginary(at));
-    }
-    return left;
   }
 
   /// Each point's contribution to the gradient; their scatter is the scatter of the estimate.

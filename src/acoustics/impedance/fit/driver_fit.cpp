@@ -281,17 +281,18 @@ void refine(Fitted& best, const FitPoints& points, bool has_phase, const std::ve
   };
   const Hump& hump = found.front();
   // Beside a crossover a creep of less than half a percent of the curve cannot be told apart.
-  const double unseen = best.model.shape().crossover ? 0.5 * kFarOff : 0.0;
-  if (best.fit.rms_beyond_rig > std::max(1.2 * points.noise * std::sqrt(2.0), unseen)) {
+  if (!best.model.shape().crossover || best.fit.rms_beyond_rig > 0.5 * kFarOff) {
     MotorShape shape = best.model.shape();
     shape.creep = true;
     improve(shape, Slot::kCreep, {0.05});
+  }
+  if (best.fit.rms_beyond_rig > 1.2 * points.noise * std::sqrt(2.0)) {
     // A second impedance peak of its own, not a small loop: those are box modes and breakup.
     for (const Hump& other : found) {
       if (best.model.shape().crossover) break;
       if (&other == &hump || other.prominence < 0.05 || best.model.shape().second) continue;
       if (other.frequency_hz > 12.0 * hump.frequency_hz) continue;
-      shape = best.model.shape();
+      MotorShape shape = best.model.shape();
       shape.second = true;
       improve(shape, Slot::kSecond,
               {std::log(std::max(0.1 * re, other.magnitude_ohm - re)), std::log(other.frequency_hz),
