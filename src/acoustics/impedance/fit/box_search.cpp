@@ -209,7 +209,9 @@ std::vector<Weighed> BoxSearch::plausible() {
     if (one.fit.criterion_beyond_rig >
         all_.front().fit.criterion_beyond_rig + kPlainlyBetter * share)
       break;
-    CurveFit fit = fitted(one.model, points_, one.fit.theta, FitEffort::kFull);
+    // The others only say how far their figures lie from the best one's.
+    CurveFit fit = fitted(one.model, points_, one.fit.theta,
+                          kept.empty() ? FitEffort::kFull : FitEffort::kExplore);
     // The same minimum found from another start tells nothing new.
     const bool known = std::any_of(kept.begin(), kept.end(), [&](const Weighed& other) {
       return other.fitted.model.size() == one.model.size() &&

@@ -13,7 +13,7 @@ namespace {
 using Complex = std::complex<double>;
 constexpr double kHuber = 3.0;
 constexpr int kMostSteps = 80;
-constexpr double kEnough = 1e-7;
+constexpr double kEnough = 1e-6;
 /// Where only models are compared.
 constexpr double kEnoughToExplore = 1e-4;
 /// Of the variance: which model and which points count was decided on the same data (found by
@@ -211,7 +211,7 @@ class Fitter {
     std::nth_element(sizes.begin(), upper, sizes.end());
     // Upper quartile of the length of a complex normal number, of a real one.
     fit.typical = *upper / (in_.has_phase ? 1.6651 : 1.1503);
-    const Eigen::MatrixXd shapes = rig_shapes(in_.calibration, in_.log_frequency);
+    const RigShapes shapes = rig_shapes(in_.calibration, in_.log_frequency);
     std::vector<double> weights(n_);
     for (std::size_t i = 0; i < n_; ++i) weights[i] = in_.weights[i] * pull_[i];
     const BeyondRig beyond =
@@ -275,18 +275,17 @@ class Fitter {
   }
 
   /// theta moves by -(J'WJ)^-1 J'W e for a relative error e of the impedance.
-  [[nodiscard]] std::vector<std::vector<double>> shifted_by_the_rig(
-      const Eigen::MatrixXd& inverse, const Eigen::MatrixXd& shapes) const {
+  [[nodiscard]] std::vector<std::vector<double>> shifted_by_the_rig(const Eigen::MatrixXd& inverse,
+                                                                    const RigShapes& shapes) const {
     std::vector<std::vector<double>> rows;
     const auto p = static_cast<Eigen::Index>(p_);
-    for (Eigen::Index s = 0; s < shapes.cols(); ++s) {
+    for (const std::vector<double>& shape : shapes) {
       // An error of phase, in radians, is as large as one of size.
       for (const Complex kind : {Complex(1.0), Complex(0.0, 1.0)}) {
         if (kind.imag() != 0.0 && !in_.has_phase) continue;
         Eigen::VectorXd pulled = Eigen::VectorXd::Zero(p);
         for (std::size_t i = 0; i < n_; ++i) {
-          const Complex error =
-              in_.weights[i] * pull_[i] * shapes(static_cast<Eigen::Index>(i), s) * kind;
+          const Complex error = in_.weights[i] * pull_[i] * shape[i] * kind;
           for (std::size_t k = 0; k < p_; ++k)
             pulled(static_cast<Eigen::Index>(k)) +=
                 (std::conj(jacobian_[k * n_ + i]) * error).real();

@@ -29,29 +29,36 @@ Eigen::MatrixXd apart(const Eigen::Ref<const Eigen::MatrixXcd>& all, bool has_ph
 
 }  // namespace
 
-Eigen::MatrixXd rig_shapes(double calibration, std::span<const double> log_frequency) {
-  const auto n = static_cast<Eigen::Index>(log_frequency.size());
-  if (!(calibration > 0.0)) return {n, 0};
-  Eigen::MatrixXd all(n, 2 * std::ssize(kOctaves) + 1);
-  const Eigen::Map<const Eigen::ArrayXd> x(log_frequency.data(), n);
-  all.col(0).setConstant(calibration * std::sqrt(kConstant));
+RigShapes rig_shapes(double calibration, std::span<const double> log_frequency) {
+  if (!(calibration > 0.0)) return {};
+  const std::size_t n = log_frequency.size();
+  RigShapes all = {std::vector<double>(n, calibration * std::sqrt(kConstant))};
   const double size = calibration / std::sqrt(static_cast<double>(std::size(kOctaves)));
-  Eigen::Index column = 1;
   for (const double octaves : kOctaves) {
-    const Eigen::ArrayXd turn = x * (2.0 * kPi / (octaves * std::log(2.0)));
-    all.col(column++) = size * turn.cos();
-    all.col(column++) = size * turn.sin();
+    const double turn = 2.0 * kPi / (octaves * std::log(2.0));
+    std::vector<double> even(n);
+    std::vector<double> odd(n);
+    for (std::size_t i = 0; i < n; ++i) {
+      even[i] = size * std::cos(turn * log_frequency[i]);
+      odd[i] = size * std::sin(turn * log_frequency[i]);
+    }
+    all.push_back(std::move(even));
+    all.push_back(std::move(odd));
   }
   return all;
 }
 
-BeyondRig beyond_the_rig(const Eigen::MatrixXd& shapes, std::span<const Complex> residuals,
+BeyondRig beyond_the_rig(const RigShapes& shapes_told, std::span<const Complex> residuals,
                          std::span<const Complex> jacobian, std::span<const double> weights,
                          bool has_phase, double noise) {
-  if (shapes.cols() == 0) return {{residuals.begin(), residuals.end()}};
+  if (shapes_told.empty()) return {{residuals.begin(), residuals.end()}};
   const auto n = static_cast<Eigen::Index>(residuals.size());
   const auto p = static_cast<Eigen::Index>(jacobian.size() / residuals.size());
-  const Eigen::Index count = shapes.cols();
+  const auto count = static_cast<Eigen::Index>(shapes_told.size());
+  Eigen::MatrixXd shapes(n, count);
+  for (Eigen::Index k = 0; k < count; ++k)
+    shapes.col(k) =
+        Eigen::Map<const Eigen::VectorXd>(shapes_told[static_cast<std::size_t>(k)].data(), n);
   const Eigen::Index of_rig = has_phase ? 2 * count : count;
   const Eigen::Index size = of_rig + p;
   const Eigen::Map<const Eigen::VectorXd> weight(weights.data(), n);

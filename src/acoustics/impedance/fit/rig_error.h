@@ -1,17 +1,18 @@
 #pragma once
 
-#include <Eigen/Core>
 #include <complex>
 #include <span>
 #include <vector>
 
 namespace lalometer {
 
-/// What a rig's smooth error may look like over the frequency, relative to the impedance: a column
-/// for each independent shape at one standard deviation. Constant, and waves of 3 to 14 octaves.
-/// No column where no error is told.
+/// What a rig's smooth error may look like over the frequency, relative to the impedance: each
+/// independent shape at one standard deviation, a value for each point. Constant, and waves of 3 to
+/// 14 octaves. None where no error is told.
+using RigShapes = std::vector<std::vector<double>>;
+
 /// @param calibration  standard deviation; @param log_frequency  of each point.
-[[nodiscard]] Eigen::MatrixXd rig_shapes(double calibration, std::span<const double> log_frequency);
+[[nodiscard]] RigShapes rig_shapes(double calibration, std::span<const double> log_frequency);
 
 struct BeyondRig {
   std::vector<std::complex<double>> left;  ///< of the residuals
@@ -25,7 +26,7 @@ struct BeyondRig {
 /// @param residuals  relative to the complex impedance; real where there is no phase.
 /// @param jacobian   of them, parameter by parameter; @param weights  one per point.
 /// @param noise      of one real part, relative.
-[[nodiscard]] BeyondRig beyond_the_rig(const Eigen::MatrixXd& shapes,
+[[nodiscard]] BeyondRig beyond_the_rig(const RigShapes& shapes,
                                        std::span<const std::complex<double>> residuals,
                                        std::span<const std::complex<double>> jacobian,
                                        std::span<const double> weights, bool has_phase,

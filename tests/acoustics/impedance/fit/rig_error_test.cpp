@@ -1,5 +1,7 @@
 // A rig's smooth error: what it may look like, and what it must not be taken for.
 
+#include "acoustics/impedance/fit/rig_error.h"
+
 #include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
@@ -90,6 +92,57 @@ TEST(RigErrorTest, TheMovingMassHoldsUnderIt) {
     inside += std::abs(told->mms_kg->value - 0.02) <= told->mms_kg->half_width ? 1 : 0;
   }
   EXPECT_GE(inside, test::coverage_limits(kCases).first);
+}
+
+/// Residuals over 8 octaves of what a rig does and of noise, beside a parameter that scales all.
+struct Planted {
+  std::vector<double> x;
+  std::vector<Complex> residuals, noise;
+  std::vector<Complex> jacobian;
+  Planted(double rig, double scatter) {
+    Normals normals(96);
+    for (int i = 0; i < 384; ++i) {
+      x.push_back(std::log(20.0) + std::log(2.0) * i / 48.0);
+      const double turn = 2.0 * kPi * i / 48.0 / 6.0;
+      noise.push_back(scatter * Complex(normals(), normals()));
+      residuals.push_back(rig * Complex(std::cos(turn), std::sin(1.0 + turn)) + noise.back());
+      jacobian.emplace_back(1.0);
+    }
+  }
+  [[nodiscard]] BeyondRig beyond(double calibration, double scatter) const {
+    return beyond_the_rig(rig_shapes(calibration, x), residuals, jacobian,
+                          std::vector<double>(x.size(), 1.0), true, scatter);
+  }
+};
+
+double rms(const std::vector<Complex>& all) {
+  double sum = 0.0;
+  for (const Complex& one : all) sum += std::norm(one);
+  return std::sqrt(sum / static_cast<double>(all.size()));
+}
+
+// A wave that is none of the shapes themselves, of the size that was stated, is taken out; the
+// noise stays.
+TEST(RigErrorTest, WhatItLeavesInResidualsIsFound) {
+  const Planted p(0.0025, 0.001);
+  const BeyondRig beyond = p.beyond(0.0025, 0.001);
+  EXPECT_NEAR(rms(beyond.left) / rms(p.noise), 1.0, 0.06);
+  // About one deviation for each of the 26 shapes at most, in the unit of squared residuals.
+  EXPECT_LT(beyond.unlikely, 40.0 * 1e-6);
+}
+
+// A departure ten times as large as what the rig may do is the model's, and has its size against
+// it where it is smooth.
+TEST(RigErrorTest, WhatIsLargerThanStatedStaysAgainstTheModel) {
+  const Planted p(0.05, 0.0001);
+  const BeyondRig beyond = p.beyond(0.0025, 0.0001);
+  const double against = beyond.unlikely + 384.0 * std::pow(rms(beyond.left), 2);
+  EXPECT_GT(against, 3.0 * (2.0 * 384.0 + 26.0) * 1e-8) << "of noise alone, three times";
+}
+
+TEST(RigErrorTest, WithoutOneNothingIsTakenOut) {
+  const Planted p(0.0025, 0.001);
+  EXPECT_EQ(p.beyond(0.0, 0.001).left, p.residuals);
 }
 
 // Intervals are as wide as the errors scatter, not just wide enough: a rig multiplies the complex
