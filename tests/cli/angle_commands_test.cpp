@@ -294,6 +294,55 @@ TEST(CliEqualise, LeavesASoundLoudspeakerAlone) {
   EXPECT_TRUE(low_end) << "says that the roll-off is left: " << told["refused"].dump();
 }
 
+/// A dip of 2.4 dB about 170 Hz at all angles, which a filter may lift, and a woofer of 132 cm^2 in a
+/// closed box that may take so many watts.
+json equalised_with(const std::string& of_woofer) {
+  const TemporaryFolder folder;
+  json set = whole_set(folder);
+  set["subject"]["drivers"] = json::array(
+      {json::parse(R"({"id": "w", "role": "woofer", "sd_cm2": 132)" + of_woofer + "}")});
+  for (const json& take : set["takes"]) {
+    const bool vertical = take["vertical_deg"] != 0;
+    const double angle = take[vertical ? "vertical_deg" : "horizontal_deg"];
+    test::write(folder / take["file"].get<std::string>(), rows(vertical, angle, [](double f) {
+                  return -2.4 * std::exp(-std::pow(std::log2(f / 170.0) / 0.35, 2));
+                }));
+  }
+  test::write(folder / "set.json", set.dump());
+  return run({"equalise", folder.path().string(), "--json", "--for", "on-axis"}).parsed();
+}
+
+double lift_at(const json& told, double hz) {
+  std::size_t i = 0;
+  while (told["frequency_hz"][i] < hz) ++i;
+  return told["after_db"][i].get<double>() - told["before_db"][i].get<double>();
+}
+
+TEST(CliEqualise, LiftsNothingWhereTheConeIsPastItsTravelAtItsPower) {
+  // A source in the whole space radiates 2 pi^3 rho f^4 Vd^2 / c for a peak volume of Vd (Small,
+  // "Closed-box loudspeaker systems", JAES 20 (1972), part I: twice that into the half space).
+  const json strong = equalised_with(R"(, "xmax_mm": 1.2, "power_w": 40, "re_ohm": 5.6)");
+  const double volts = std::sqrt(40.0 * 1.25 * 5.6);
+  const double pascal = 0.4 * volts / 2.83;
+  const double watt = 4.0 * kPi * pascal * pascal / (1.204 * kC);
+  const double vd = 132e-4 * 1.2e-3;
+  const double until = std::pow(watt * kC / (2.0 * std::pow(kPi, 3) * 1.204 * vd * vd), 0.25);
+  double told_until = 0.0;
+  for (const json& r : strong["refused"])
+    if (r["reason"].get<std::string>().find("Xmax") != std::string::npos) told_until = r["high_hz"];
+  // The dip takes half a dB away there, and rows are a 24th of an octave apart.
+  EXPECT_NEAR(told_until, until, 0.05 * until) << strong["refused"].dump();
+  EXPECT_LT(lift_at(strong, 170.0), 0.5);
+
+  const json weak = equalised_with(R"(, "xmax_mm": 1.2, "power_w": 1, "re_ohm": 5.6)");
+  EXPECT_GT(lift_at(weak, 170.0), 1.0);
+  EXPECT_THAT(weak["notes"].dump(), HasSubstr("w reaches its Xmax at"));
+
+  const json unknown = equalised_with("");
+  EXPECT_GT(lift_at(unknown, 170.0), 1.0);
+  EXPECT_THAT(unknown["notes"].dump(), HasSubstr("Excursion was not looked at"));
+}
+
 TEST(CliSpin, IntervalsTellWhatARigLeavesToChance) {
   // A list without noise leaves nothing to chance but the rig. Second order of Q 0.7 falls by
   // 0.19 dB per Hz at F3 (derivative of its closed form), so that 0.1 dB rms is 0.5 Hz.

@@ -21,6 +21,10 @@ SubjectDriver driver_of(const DescribedDriver& told) {
   if (const double radius = effective_radius_m(told); radius > 0.0) driver.radius_m = radius;
   driver.resonance_hz = told.figures.fs_hz ? told.figures.fs_hz : told.sheet.fs_hz;
   driver.breakup_hz = told.breakup_hz;
+  if (told.xmax_mm.value_or(0.0) > 0.0) driver.xmax_m = *told.xmax_mm / 1e3;
+  const auto re_ohm = told.figures.re_ohm ? told.figures.re_ohm : told.sheet.re_ohm;
+  if (told.power_w.value_or(0.0) > 0.0 && re_ohm.value_or(0.0) > 0.0)
+    driver.rated_v = std::sqrt(*told.power_w * 1.25 * *re_ohm);
   return driver;
 }
 

@@ -9,6 +9,7 @@
 #include "base/text.h"
 #include "diagnosis/view/features.h"
 #include "workbench/design/baffle_prediction.h"
+#include "workbench/spin/cone_travel.h"
 
 namespace lalometer {
 namespace {
@@ -174,6 +175,51 @@ void leave_strained(EqualiseAdvice& out, const OrbitMaterial& m) {
            "distortion"});
 }
 
+/// Where the cone is past its Xmax at the rated power as it is.
+void leave_excursion(EqualiseAdvice& out, const FrequencyAxis& axis, const ConeTravel& travel) {
+  std::size_t from = axis.size();
+  for (std::size_t i = 0; i <= axis.size(); ++i) {
+    const bool past = i < axis.size() && axis[i] >= out.from_hz && axis[i] <= out.to_hz &&
+                      travel.peak_m[i] > travel.xmax_m;
+    if (past && from == axis.size()) from = i;
+    if (past || from == axis.size()) continue;
+    const double widest = *std::max_element(
+        travel.peak_m.begin() + static_cast<std::ptrdiff_t>(from),
+        travel.peak_m.begin() + static_cast<std::ptrdiff_t>(std::min(i, axis.size())));
+    out.refused.push_back(
+        {axis[from], axis[i - 1],
+         fmt::format("at its rated power ({} V) {} travels {:.1f} mm here by the measured level, "
+                     "its Xmax is {:.1f} mm: there is no more to be had",
+                     three_digits(travel.rated_v), travel.drivers, widest * 1e3,
+                     travel.xmax_m * 1e3),
+         "excursion"});
+    from = axis.size();
+  }
+}
+
+/// What the filters leave of the drive before a cone is at its Xmax.
+void tell_excursion(EqualiseAdvice& out, const FrequencyAxis& axis,
+                    const std::optional<ConeTravel>& travel) {
+  const auto before = travel ? travel->limit(axis, {}) : std::nullopt;
+  if (!before) {
+    out.notes.emplace_back(
+        "Excursion was not looked at: it needs absolute levels and xmax_mm, power_w, re_ohm and "
+        "size of what plays the bass, in a box.");
+    return;
+  }
+  std::vector<double> gain(axis.size());
+  for (std::size_t i = 0; i < gain.size(); ++i)
+    gain[i] = out.equalisation.after_db[i] - out.before_db[i];
+  const auto after = travel->limit(axis, gain);
+  std::string said =
+      fmt::format("From {} up {} reaches its Xmax at {} V near {}", frequency_text(travel->low_hz),
+                  travel->drivers, three_digits(before->volts), frequency_text(before->at_hz));
+  if (std::abs(after->volts / before->volts - 1.0) > 0.01)
+    said += fmt::format("; with these filters at {} V near {}", three_digits(after->volts),
+                        frequency_text(after->at_hz));
+  out.notes.push_back(said + ".");
+}
+
 }  // namespace
 
 std::optional<EqualiseFor> equalise_for(std::string_view word) {
@@ -231,6 +277,8 @@ Result<EqualiseAdvice> equalise_advice(const OrbitMaterial& m, const EqualiseWis
   leave_roll_offs(out.refused, orbit.axis(), level, out.target_db, out.from_hz, out.to_hz,
                   !wish.from_hz && out.from_hz > valid_from * 1.01);
   leave_strained(out, m);
+  const auto travel = cone_travel(m, out.from_hz);
+  if (travel) leave_excursion(out, orbit.axis(), *travel);
   std::stable_sort(out.refused.begin(), out.refused.end(),
                    [](const LeftAlone& a, const LeftAlone& b) { return a.low_hz < b.low_hz; });
   EqualiseLimits limits{.from_hz = out.from_hz,
@@ -251,11 +299,12 @@ Result<EqualiseAdvice> equalise_advice(const OrbitMaterial& m, const EqualiseWis
     for (LeftAlone& one : out.refused) all.push_back(std::move(one));
     out.refused = std::move(all);
   }
+  tell_excursion(out, orbit.axis(), travel);
   out.notes.emplace_back(
-      m.strained ? "Excursion was not looked at, and distortion only at the drive of the sweep on "
-                   "the axis: where they stand in the way, less boost still."
-                 : "Distortion and excursion were not looked at (no sweep straight ahead): where "
-                   "they stand in the way, less boost still.");
+      m.strained ? "Distortion was looked at only at the drive of the sweep on the axis: where it "
+                   "stands in the way, less boost still."
+                 : "Distortion was not looked at (no sweep straight ahead): where it stands in the "
+                   "way, less boost still.");
   return out;
 }
 
