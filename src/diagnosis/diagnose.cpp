@@ -176,6 +176,20 @@ void leave_traits(std::vector<Named>& named) {
       n.claim.saw(0.05, "any open panel has it; this one's frame resonates, which it need not");
 }
 
+/// A loop of the impedance at a feature of the response is the same thing: where a cause speaks of
+/// both, the feature's claim, which sees the loop and more, speaks alone.
+void join_loops(const CaseView& view, std::vector<Named>& named) {
+  constexpr double kSame = 0.04;
+  std::erase_if(named, [&](const Named& n) {
+    if (!n.claim.wiggle) return false;
+    const double loop_hz = view.wiggles[*n.claim.wiggle].wiggle.frequency_hz.value;
+    return std::any_of(named.begin(), named.end(), [&](const Named& other) {
+      return other.claim.feature && std::string_view(other.word) == n.word &&
+             std::abs(std::log(view.features[*other.claim.feature].at_hz / loop_hz)) < kSame;
+    });
+  });
+}
+
 Diagnosis of_view(const CaseView& view) {
   std::vector<Named> named;
   for (const Cause& cause : all_causes())
@@ -184,6 +198,7 @@ Diagnosis of_view(const CaseView& view) {
       named.push_back({cause.word, std::move(claim)});
     }
   leave_traits(named);
+  join_loops(view, named);
   std::map<std::size_t, std::vector<const Named*>> by_feature;
   std::map<std::size_t, std::vector<const Named*>> by_wiggle;
   std::map<std::string, std::vector<const Named*>> by_group;

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <complex>
 
 #include "acoustics/impedance/box_signature.h"
 #include "base/constants.h"
@@ -31,18 +32,24 @@ void fit_impedances(CaseView& v) {
     if (auto fit = fit_driver(v.free_impedance->curve)) v.free_air = *std::move(fit);
   if (v.box_impedance == nullptr) return;
   const Response& z = v.box_impedance->curve;
-  for (const ImpedancePeak& p : impedance_peaks(z, 0.12))
-    if (p.frequency_hz < 200.0 && v.bass_humps++ == 0) {
-      v.lower_hump_in_range = z.axis().front() < 0.2 * p.frequency_hz;
-      v.begins_below_humps = z.axis().front() < 0.8 * p.frequency_hz;
-    }
+  double upper_hump_hz = 0.0;
+  for (const ImpedancePeak& p : impedance_peaks(z, 0.12)) {
+    if (p.frequency_hz >= 200.0) continue;
+    upper_hump_hz = std::max(upper_hump_hz, p.frequency_hz);
+    if (v.bass_humps++ > 0) continue;
+    v.lower_hump_in_range = z.axis().front() < 0.2 * p.frequency_hz;
+    v.begins_below_humps = z.axis().front() < 0.8 * p.frequency_hz;
+  }
   const std::string& loading = m.subject.loading;
   if (loading == "vented" || loading == "passive-radiator") {
     if (auto fit = fit_box(z, loading == "vented" ? BackLoad::kVented : BackLoad::kRadiator))
       v.box = *std::move(fit);
+    const bool crossed = !m.subject.crossovers.empty();
     if (v.box && loading == "vented")
-      v.losses =
-          loss_kinds(z, *v.box, v.free_air ? &*v.free_air : nullptr, !m.subject.crossovers.empty());
+      v.losses = loss_kinds(z, *v.box, v.free_air ? &*v.free_air : nullptr, crossed);
+    else if (v.free_air && loading == "vented" && upper_hump_hz > 0.0)
+      if (const auto start = box_from_free_air(z, *v.free_air, upper_hump_hz))
+        v.losses = loss_kinds(z, *start, &*v.free_air, crossed);
   } else if (loading == "sealed") {
     if (auto fit = fit_driver(z, {.in_closed_box = true})) v.closed = *std::move(fit);
   }
@@ -161,10 +168,26 @@ void match_features(CaseView& v) {
     for (const Wiggle& w : *free)
       if (near(w.frequency_hz.value) < reach)
         f.wiggle_free = std::max(*f.wiggle_free, w.height_percent);
+    if (v.free_air && *f.wiggle_free > 0.0) {
+      const std::complex<double> whole = v.free_air->motor.at(f.at_hz);
+      const std::complex<double> motional =
+          whole - v.free_air->re_ohm.value - v.free_air->coil.impedance_ohm(f.at_hz);
+      const double share = std::max(std::abs(motional) / std::abs(whole), 1e-3);
+      f.by_loop_db = 20.0 * std::log10(1.0 + 0.005 * *f.wiggle_free / share);
+    }
   }
 }
 
 }  // namespace
+
+double SeenFeature::moves_as_one() const {
+  // Between the two: found on simulated drivers, 0.5 to 1.1 times as much where a surround moves,
+  // from 1.6 where the cone bends.
+  constexpr double kEven = 1.3;
+  constexpr double kMost = 6.0;
+  const double more = std::abs(feature.height_db) / std::max(by_loop_db.value_or(0.0), 0.05);
+  return std::clamp(std::pow(kEven / more, 4.0), 1.0 / kMost, kMost);
+}
 
 void look_at_impedances(CaseView& v, const ImpedanceSide* known) {
   find_impedances(v);

@@ -50,6 +50,12 @@ struct SeenFeature {
   std::optional<double> wiggle_box =
       std::nullopt;  ///< height of an impedance loop there, %; 0: none
   std::optional<double> wiggle_free = std::nullopt;
+  /// What that loop foretells of the response, if the cone moves as one: of the velocity the same
+  /// share as of the motional part of the impedance, half of it to each side, dB.
+  std::optional<double> by_loop_db = std::nullopt;
+  /// How much likelier what is seen is where the cone moves as one; below 1: where it bends, and
+  /// sounds more than its coil feels.
+  [[nodiscard]] double moves_as_one() const;
   bool at_mode = false;  ///< it lies where a wave of the box does
 };
 

@@ -127,6 +127,7 @@ ImpedanceModel::ImpedanceModel(MotorShape shape) : shape_(shape) {
     take(kOwnQ, 1);
   }
   if (shape.absorbing) take(kAbsorption, 1);
+  if (shape.port_loss) take(kPortLoss, 1);
   if (shape.creep) take(kCreep, 1);
   if (shape.second) take(kSecond, 3);
   if (shape.crossover) take(kCrossover, 4);
@@ -138,6 +139,7 @@ struct ImpedanceModel::Numbers {
   std::array<double, 4> coil;
   double alpha, tuning, ql, own, own_q;
   double absorption;  ///< 1 / QA
+  double port;        ///< 1 / QP
   double creep;
   std::array<double, 3> second;
   std::array<double, 4> crossover;  ///< C and R across the driver, L before it, C across all
@@ -165,6 +167,7 @@ ImpedanceModel::Numbers ImpedanceModel::numbers(std::span<const double> theta) c
     n.own_q = value(kOwnQ);
   }
   if (shape_.absorbing) n.absorption = 1.0 / value(kAbsorption);
+  if (shape_.port_loss) n.port = 1.0 / value(kPortLoss);
   if (shape_.creep) n.creep = theta[at(kCreep)];
   for (std::size_t k = 0; shape_.second && k < 3; ++k)
     n.second[k] = std::exp(theta[at(kSecond) + k]);
@@ -194,7 +197,7 @@ std::complex<double> ImpedanceModel::point(const Numbers& n, double f, double lo
   const double v = f / n.tuning;
   if (shape_.back != BackLoad::kNone) {
     leak = Complex(0.0, -1.0 / (v * n.ql));
-    branch = Complex(v * v - n.own * n.own, -n.own * v / n.own_q);
+    branch = Complex(v * v - n.own * n.own, -v * (n.own / n.own_q + n.port));
     damped = Complex(1.0, v * n.absorption);
     const Complex b = damped * branch * inverse(branch + damped * (leak * branch - 1.0));
     air = n.alpha * b;
@@ -219,11 +222,13 @@ std::complex<double> ImpedanceModel::point(const Numbers& n, double f, double lo
       const Complex per_branch = inverse(branch);
       const Complex by_branch = by_e * per_branch * per_branch;
       const Complex damping(0.0, n.own * v / n.own_q);
+      const Complex port(0.0, v * n.port);
       g[at(kAlpha)] = by_d * spring * air;
       g[at(kLeak)] = -by_e * leak;
       const Complex per_damped = shape_.absorbing ? inverse(damped) : Complex(1.0);
       const Complex by_absorption = by_e * (damped - 1.0) * per_damped * per_damped;
-      g[at(kTuning)] = by_e * leak + by_branch * (damping - 2.0 * v * v) + by_absorption;
+      g[at(kTuning)] = by_e * leak + by_branch * (damping + port - 2.0 * v * v) + by_absorption;
+      if (shape_.port_loss) g[at(kPortLoss)] = by_branch * port;
       if (shape_.absorbing) g[at(kAbsorption)] = by_absorption;
       if (shape_.back == BackLoad::kRadiator) {
         g[at(kOwn)] = by_branch * (-2.0 * n.own * n.own - damping);
@@ -362,6 +367,7 @@ std::vector<FitRange> ImpedanceModel::limits() const {
   }
   // Losses up to none: a limit that the data see would lay on one loss what the other has not.
   if (shape_.absorbing) all[at(kAbsorption)] = range(0.3, 3e5);
+  if (shape_.port_loss) all[at(kPortLoss)] = range(0.3, 3e5);
   if (shape_.creep) all[at(kCreep)] = {0.0, 0.35};
   if (shape_.second) {
     const std::size_t k = at(kSecond);

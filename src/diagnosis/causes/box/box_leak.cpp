@@ -62,7 +62,7 @@ std::vector<Claim> of_sealed(const CaseView& v) {
 std::vector<Claim> claims(const CaseView& v) {
   if (v.material->subject.loading == "sealed") return of_sealed(v);
   if (v.material->subject.loading != "vented") return {};
-  if (!v.box || !v.box->ql) {
+  if (!v.losses && (!v.box || !v.box->ql)) {
     Claim c(0.25);
     c.group = "losses";
     const bool hump =
@@ -75,19 +75,16 @@ std::vector<Claim> claims(const CaseView& v) {
     c.next_step = "Seal everything with putty and take the impedance again.";
     return hump || flow ? std::vector<Claim>{c} : std::vector<Claim>{};
   }
-  const double ql = v.box->ql->value;
+  const double ql = v.box && v.box->ql ? v.box->ql->value : v.losses->total_q();
   Claim c(0.25);
   c.group = "losses";
   c.saw(std::clamp(std::exp(1.3 * (5.3 - ql)), 0.02, 30.0),
         fmt::format("all losses of the box together are QL {:.1f} (below 5: leaky)", ql));
   if (const auto& kinds = v.losses) {
-    const double other = std::min(LossKinds::kFlattery * kinds->port, kinds->absorption);
-    c.saw(std::min(1.0, kinds->leak_explains()),
-          fmt::format("the whole circuit with a leak departs by {:.1f} times what its rows scatter",
-                      kinds->unexplained));
-    c.saw(kinds->ratio(other, kinds->leak),
-          fmt::format("a leak follows the impedance within {:.1f} %, other losses within {:.1f} %",
-                      100.0 * kinds->leak, 100.0 * other));
+    c.saw(kinds->ratio(kinds->leak, std::min(kinds->port, kinds->absorption)),
+          fmt::format("by both humps a leak loses Q {:.1f}, the port itself {:.0f}, the air of the "
+                      "box {:.0f} (followed within {:.1f} %)",
+                      kinds->leak_q, kinds->port_q, kinds->absorption_q, kinds->departs_percent));
   }
   saw_flow(c, v, true);
   c.next_step = "Seal everything with putty and take the impedance again.";

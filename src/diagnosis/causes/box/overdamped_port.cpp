@@ -34,22 +34,17 @@ std::vector<Claim> of_no_fit(const CaseView& v) {
 
 std::vector<Claim> claims(const CaseView& v) {
   if (v.material->subject.loading != "vented") return {};
-  if (!v.box || !v.box->ql) return of_no_fit(v);
-  const double ql = v.box->ql->value;
+  if (!v.losses && (!v.box || !v.box->ql)) return of_no_fit(v);
+  const double ql = v.box && v.box->ql ? v.box->ql->value : v.losses->total_q();
   Claim c(0.25);
   c.group = "losses";
   c.saw(std::clamp(std::exp(1.3 * (5.3 - ql)), 0.02, 30.0),
         fmt::format("all losses of the box together are QL {:.1f}", ql));
   if (const auto& kinds = v.losses) {
-    const double other = std::min(kinds->leak, kinds->absorption) / LossKinds::kFlattery;
-    c.saw(std::min(1.0, 1.0 / kinds->leak_explains()),
-          fmt::format("the whole circuit with a leak departs by {:.1f} times what its rows scatter",
-                      kinds->unexplained));
-    c.saw(
-        kinds->ratio(other, kinds->port),
-        fmt::format("a loss in the port follows the impedance within {:.1f} %, other losses within "
-                    "{:.1f} %",
-                    100.0 * kinds->port, 100.0 * other));
+    c.saw(kinds->ratio(kinds->port, std::min(kinds->leak, kinds->absorption)),
+          fmt::format("by both humps the port itself loses Q {:.0f}, a leak {:.1f}, the air of the "
+                      "box {:.0f} (followed within {:.1f} %)",
+                      kinds->port_q, kinds->leak_q, kinds->absorption_q, kinds->departs_percent));
   }
   saw_flow(c, v, true);
   c.next_step = "Take the port's near field with and without what lies before it.";

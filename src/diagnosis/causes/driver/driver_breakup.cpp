@@ -45,7 +45,12 @@ std::vector<Claim> claims(const CaseView& v) {
       c.saw(*f.wiggle_free > 0.3 ? 6.0 : 0.5, *f.wiggle_free > 0.3
                                                   ? "the driver's impedance has it in free air"
                                                   : "nothing in the driver's free-air impedance");
-    else if (f.wiggle_box && *f.wiggle_box > 0.4)
+    if (f.by_loop_db && *f.wiggle_free > 0.4)
+      c.saw(1.0 / f.moves_as_one(),
+            fmt::format("the loop in free air foretells {:.1f} dB of a cone that moves as one, the "
+                        "response has {:.1f}",
+                        *f.by_loop_db, std::abs(f.feature.height_db)));
+    if (!f.wiggle_free && f.wiggle_box && *f.wiggle_box > 0.4)
       c.saw(3.0, "the impedance has a loop there");
     if (f.in_comb)
       c.saw(0.1, "it is one of many, evenly spaced in Hz");

@@ -43,6 +43,11 @@ std::vector<Claim> claims(const CaseView& v) {
                                                    : "nothing in the driver's free-air impedance");
     else if (f.wiggle_box && *f.wiggle_box > 0.4 && !f.at_mode)
       c.saw(5.0, "the impedance has a loop there, where no wave of the box lies");
+    if (f.by_loop_db && *f.wiggle_free > 0.4)
+      c.saw(f.moves_as_one(),
+            fmt::format("the loop in free air foretells {:.1f} dB of a cone that moves as one, the "
+                        "response has {:.1f}",
+                        *f.by_loop_db, std::abs(f.feature.height_db)));
     if (f.horizontal && *f.horizontal > 0.65) c.saw(2.0, "it is alike at all angles");
     if (f.horizontal && *f.horizontal < 0.3) c.saw(0.3, "it is gone to the sides");
     if (f.near)

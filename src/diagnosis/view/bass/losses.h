@@ -8,28 +8,32 @@
 
 namespace lalometer {
 
-/// How well a vented box's impedance is followed where all that its losses are beyond an ordinary
-/// box's is a leak, a loss in the port, or absorption; each with the driver, the compliances and
-/// the tuning fitted anew (least squares over log |Z|, half an octave to each side of both humps).
-/// What the driver in free air tells is held.
+/// Which of a vented box's three losses is more than an ordinary box's: a leak, the port's own, or
+/// that of its air. All three are fitted at once with driver, compliances and tuning (complex least
+/// squares about both humps; without phase the magnitude alone), two of them as ordinary boxes have
+/// them beforehand, the third free; what the driver in free air tells is held within 5 %.
 struct LossKinds {
-  double leak = 0.0, port = 0.0, absorption = 0.0;  ///< rms departure, ratio
+  /// Of the fit with that one free, over the least of the three: 0 for the best (Schwarz 1978).
+  double leak = 0.0, port = 0.0, absorption = 0.0;
+  /// By the best fit.
   double leak_q = 0.0, port_q = 0.0, absorption_q = 0.0;
-  /// How the whole circuit with a leak and absorption (BoxFit) departs, over what the rows scatter.
-  double unexplained = 1.0;
+  double departs_percent = 0.0;  ///< rms, of the best fit
+  bool follows = true;           ///< within a few times of what the rows scatter
   /// Without the lower hump's far side the kinds are hardly parted.
   bool whole = true;
-  /// The best of five kinds of port against one of a leak.
-  static constexpr double kFlattery = 1.15;
-  /// One of the kinds follows the humps as the rows allow: then their shapes tell more than the
-  /// whole circuit, whose walls and coil are in its departure too.
-  [[nodiscard]] bool exact() const;
-  /// How much likelier a kind is by its departure than by the others'.
-  [[nodiscard]] double ratio(double other, double own) const;
-  /// How much likelier that departure is where the losses are a leak's; below 1: where they are
-  /// not.
-  [[nodiscard]] double leak_explains() const;
+  /// All three together.
+  [[nodiscard]] double total_q() const {
+    return 1.0 / (1.0 / leak_q + 1.0 / port_q + 1.0 / absorption_q);
+  }
+  /// How much likelier a kind is by its criterion than by the others'.
+  [[nodiscard]] double ratio(double own, double other) const;
 };
+/// A start for it where a curve does not reach below the lower hump, so that no box was fitted: by
+/// the driver in free air, the valley and the upper hump (Small 1973). Nothing where there is no
+/// valley.
+[[nodiscard]] std::optional<BoxFit> box_from_free_air(const Response& impedance,
+                                                      const DriverFit& free_air,
+                                                      double upper_hump_hz);
 /// @param crossed  the drawing has a crossover: its coil and what it has across are fitted along.
 /// @param free_air  of its driver; null: not taken. Nothing where the curve has too few points.
 [[nodiscard]] std::optional<LossKinds> loss_kinds(const Response& impedance, const BoxFit& box,

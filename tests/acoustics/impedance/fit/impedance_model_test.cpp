@@ -27,6 +27,7 @@ std::vector<MotorShape> all_shapes() {
         shape.second = more;
         shape.crossover = more;
         shape.absorbing = more && back != BackLoad::kNone;
+        shape.port_loss = shape.absorbing;
         shapes.push_back(shape);
       }
     }
@@ -63,6 +64,7 @@ std::vector<double> usual(const ImpedanceModel& model) {
     put(Slot::kAlpha, {std::log(1.7), std::log(47.0), std::log(7.0)});
   if (model.shape().back == BackLoad::kRadiator) put(Slot::kOwn, {std::log(0.4), std::log(9.0)});
   if (model.shape().absorbing) put(Slot::kAbsorption, {std::log(15.0)});
+  if (model.shape().port_loss) put(Slot::kPortLoss, {std::log(11.0)});
   if (model.shape().creep) put(Slot::kCreep, {0.09});
   if (model.shape().second) put(Slot::kSecond, {std::log(3.0), std::log(180.0), std::log(3.5)});
   if (model.shape().crossover)
