@@ -11,7 +11,49 @@
 namespace lalometer {
 namespace {
 
+struct Apart {
+  double rms_db = 0.0;
+  double third_db = 0.0;  ///< the most that a third of an octave lies off the mean difference
+  double at_hz = 0.0;
+};
+
+/// Two responses from the same place, 200 Hz to 10 kHz.
+Apart apart(const FrequencyAxis& axis, const std::vector<double>& one,
+            const std::vector<double>& two) {
+  std::vector<double> hz;
+  std::vector<double> off;
+  double sum = 0.0;
+  double square = 0.0;
+  for (std::size_t i = 0; i < one.size(); ++i) {
+    const double d = one[i] - two[i];
+    if (!std::isfinite(d) || axis[i] < 200.0 || axis[i] > 10000.0) continue;
+    hz.push_back(axis[i]);
+    off.push_back(d);
+    sum += d;
+    square += d * d;
+  }
+  Apart out;
+  if (off.empty()) return out;
+  const double count = static_cast<double>(off.size());
+  out.rms_db = std::sqrt(square / count);
+  for (std::size_t from = 0, to = 0; to < off.size(); ++to) {
+    while (hz[to] > hz[from] * std::exp2(1.0 / 3.0)) ++from;
+    // A whole third, not what is left at the low end.
+    if (hz[to] < hz.front() * std::exp2(0.3)) continue;
+    double third = 0.0;
+    for (std::size_t i = from; i <= to; ++i) third += off[i] - sum / count;
+    third = std::abs(third) / static_cast<double>(to - from + 1);
+    if (third <= out.third_db) continue;
+    out.third_db = third;
+    out.at_hz = std::sqrt(hz[from] * hz[to]);
+  }
+  return out;
+}
+
 std::vector<Claim> claims(const CaseView& v) {
+  // Apart by more than good pairs are (common practice, no source).
+  constexpr double kRms_db = 0.8;
+  constexpr double kThird_db = 1.3;
   std::vector<Claim> all;
   // Impedances of the same state, of other samples.
   double off = 0.0;
@@ -34,21 +76,17 @@ std::vector<Claim> claims(const CaseView& v) {
           kind = fmt::format("their resonances are {:.0f} % apart", percent);
         }
       } else if (a.horizontal_deg == b.horizontal_deg && a.vertical_deg == b.vertical_deg) {
-        const auto& one = v.levels.at(&a);
-        const auto& two = v.levels.at(&b);
-        double sum = 0.0;
-        double count = 0.0;
-        for (std::size_t i = 0; i < one.size(); ++i) {
-          const double d = one[i] - two[i];
-          if (!std::isfinite(d) || (*v.axis)[i] < 200.0 || (*v.axis)[i] > 10000.0) continue;
-          sum += d * d;
-          count += 1.0;
-        }
-        const double rms = count > 0.0 ? std::sqrt(sum / count) : 0.0;
-        if (rms / 0.8 > off) {
-          off = rms / 0.8;
+        const Apart seen = apart(*v.axis, v.levels.at(&a), v.levels.at(&b));
+        if (seen.rms_db / kRms_db > off) {
+          off = seen.rms_db / kRms_db;
           which = a.sample + " and " + b.sample;
-          kind = fmt::format("their levels differ by {:.1f} dB rms", rms);
+          kind = fmt::format("their levels differ by {:.1f} dB rms", seen.rms_db);
+        }
+        if (seen.third_db / kThird_db > off) {
+          off = seen.third_db / kThird_db;
+          which = a.sample + " and " + b.sample;
+          kind = fmt::format("their levels differ by {:.1f} dB over a third of an octave at {}",
+                             seen.third_db, frequency_text(seen.at_hz));
         }
       }
     }
