@@ -29,8 +29,10 @@ std::vector<Claim> claims(const CaseView& v) {
     const double height = w.wiggle.height_percent;
     c.saw(std::clamp(std::pow(height / 4.5, 2.0), 0.06, 3.0),
           fmt::format("the loop is {:.1f} % high", height));
-    // A lining leaves a wave a Q of some 8.
-    if (w.wiggle.q > 25.0) c.saw(5.0, fmt::format("it rings long (Q {:.0f})", w.wiggle.q));
+    // A lining leaves a wave a Q of some 8 to 12, bare walls 25 and more (common practice).
+    const double q = w.wiggle.q;
+    c.saw(std::clamp(std::pow(q / 17.0, 3.0), 0.15, 5.0),
+          fmt::format("it {} (Q {:.0f})", q > 17.0 ? "rings long" : "is damped", q));
     c.next_step = w.damped ? "Keep the lining, or line the two walls that face each other thicker."
                            : "Line the box or fill it and take the impedance again: a wave of the "
                              "air shrinks.";
