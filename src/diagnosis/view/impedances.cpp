@@ -163,8 +163,8 @@ void match_features(CaseView& v) {
     f.wiggle_free = 0.0;
     // A resonance beside the sound that passes it makes a dip on one side and a peak on the other,
     // each up to its bandwidth away from it.
-    const double reach =
-        f.rings_q && *f.rings_q > 0.0 ? std::clamp(0.7 / *f.rings_q, 0.06, 0.12) : 0.06;
+    const double rings_q = f.rings_q.value_or(0.0) > 0.0 ? *f.rings_q : f.q;
+    const double reach = std::clamp(0.7 / rings_q, 0.06, 0.13);
     for (const Wiggle& w : *free)
       if (near(w.frequency_hz.value) < reach)
         f.wiggle_free = std::max(*f.wiggle_free, w.height_percent);

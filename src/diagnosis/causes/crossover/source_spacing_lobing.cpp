@@ -43,7 +43,7 @@ std::vector<Claim> claims(const CaseView& v) {
     c.size_db = deepest;
     // Two drivers of usual sizes lie about one wavelength apart there; at one and a half the first
     // null stands 20 degrees off the axis.
-    c.saw(std::clamp(std::exp(9.0 * (waves - 1.45)), 0.15, 6.0),
+    c.saw(std::clamp(std::exp(10.0 * (waves - 1.38)), 0.15, 6.0),
           fmt::format("{} and {} lie {:.0f} mm apart, {:.2f} wavelengths at the crossover", x.low,
                       x.high, 1e3 * spacing, waves));
     c.saw(std::abs(at_deg) < 21.0 ? 2.5 : 0.7,

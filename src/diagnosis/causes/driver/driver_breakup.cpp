@@ -45,7 +45,8 @@ std::vector<Claim> claims(const CaseView& v) {
       c.saw(*f.wiggle_free > 0.3 ? 6.0 : 0.5, *f.wiggle_free > 0.3
                                                   ? "the driver's impedance has it in free air"
                                                   : "nothing in the driver's free-air impedance");
-    if (f.by_loop_db && *f.wiggle_free > 0.4)
+    // Farther up no surround moves by itself.
+    if (ka < kSurround_ka && f.by_loop_db && *f.wiggle_free > 0.4)
       c.saw(1.0 / f.moves_as_one(),
             fmt::format("the loop in free air foretells {:.1f} dB of a cone that moves as one, the "
                         "response has {:.1f}",

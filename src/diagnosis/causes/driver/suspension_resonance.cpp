@@ -33,7 +33,7 @@ std::vector<Claim> claims(const CaseView& v) {
   }
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
-    if (f.at_hz < 250.0 || v.ka(f.leads, f.at_hz) > 1.9) continue;
+    if (f.at_hz < 250.0 || v.ka(f.leads, f.at_hz) > kSurround_ka) continue;
     Claim c(0.15);
     c.feature = i;
     c.saw(1.0, "the cone moves as one there; its surround may not");
