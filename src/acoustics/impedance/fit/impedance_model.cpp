@@ -197,7 +197,8 @@ std::complex<double> ImpedanceModel::point(const Numbers& n, double f, double lo
   const double v = f / n.tuning;
   if (shape_.back != BackLoad::kNone) {
     leak = Complex(0.0, -1.0 / (v * n.ql));
-    branch = Complex(v * v - n.own * n.own, -v * (n.own / n.own_q + n.port));
+    branch = Complex(v * v - n.own * n.own,
+                     -v * (n.own / n.own_q + n.port * (shape_.port_loss_rises ? v : 1.0)));
     damped = Complex(1.0, v * n.absorption);
     const Complex b = damped * branch * inverse(branch + damped * (leak * branch - 1.0));
     air = n.alpha * b;
@@ -222,12 +223,16 @@ std::complex<double> ImpedanceModel::point(const Numbers& n, double f, double lo
       const Complex per_branch = inverse(branch);
       const Complex by_branch = by_e * per_branch * per_branch;
       const Complex damping(0.0, n.own * v / n.own_q);
-      const Complex port(0.0, v * n.port);
+      const double rising = shape_.port_loss_rises ? v : 1.0;
+      const Complex port(0.0, v * n.port * rising);
       g[at(kAlpha)] = by_d * spring * air;
       g[at(kLeak)] = -by_e * leak;
       const Complex per_damped = shape_.absorbing ? inverse(damped) : Complex(1.0);
       const Complex by_absorption = by_e * (damped - 1.0) * per_damped * per_damped;
-      g[at(kTuning)] = by_e * leak + by_branch * (damping + port - 2.0 * v * v) + by_absorption;
+      g[at(kTuning)] =
+          by_e * leak +
+          by_branch * (damping + (shape_.port_loss_rises ? 2.0 : 1.0) * port - 2.0 * v * v) +
+          by_absorption;
       if (shape_.port_loss) g[at(kPortLoss)] = by_branch * port;
       if (shape_.absorbing) g[at(kAbsorption)] = by_absorption;
       if (shape_.back == BackLoad::kRadiator) {

@@ -34,12 +34,13 @@ enum class BackLoad { kNone, kVented, kRadiator };
 struct MotorShape {
   CoilModel coil = CoilModel::kPlain;
   BackLoad back = BackLoad::kNone;
-  bool absorbing = false;  ///< damping material: loss in series with the air of a vented box
-  bool port_loss = false;  ///< of the port itself, as flow through damping material
-  bool creep = false;      ///< compliance falls with the logarithm of the frequency
-  bool second = false;     ///< a second resonance in series (a tweeter's rear chamber)
-  bool crossover = false;  ///< what a low-pass and a tweeter's branch are in the bass
-  bool fixed_re = false;   ///< Re keeps its start
+  bool absorbing = false;        ///< damping material: loss in series with the air of a vented box
+  bool port_loss = false;        ///< of the port itself, as flow through damping material
+  bool port_loss_rises = false;  ///< with the frequency, as a rough pipe's
+  bool creep = false;            ///< compliance falls with the logarithm of the frequency
+  bool second = false;           ///< a second resonance in series (a tweeter's rear chamber)
+  bool crossover = false;        ///< what a low-pass and a tweeter's branch are in the bass
+  bool fixed_re = false;         ///< Re keeps its start
 };
 
 /// The electrical impedance of a driver as one equivalent circuit:
@@ -47,7 +48,7 @@ struct MotorShape {
 ///   D = 1 + j Qms u + Qms / (j u) (S + alpha B)
 ///   S = 1 / (1 - creep log10(j u))                    (Knudsen and Jensen, JAES 41, 1993)
 ///   B = 1 / (1 / (1 + j v / QA) + 1 / (j v QL) - 1 / (v^2 - r^2 - j r v / Qp - j v / QP)), v = f /
-///   f0, r = fp / f0, QP: of the port's own loss
+///   f0, r = fp / f0, QP: of the port's own loss (v^2 / QP where it rises)
 /// f0: tuning of the port, or of the radiator's mass against the box alone; fp: the radiator's own
 /// resonance (0 for a port, so that f0 is fB). Derivation: Small 1972, 1973, 1974.
 ///

@@ -12,6 +12,7 @@ namespace {
 
 using Slot = ImpedanceModel::Slot;
 enum class Loss { kLeak, kPort, kAbsorption };
+constexpr std::array kLosses = {Loss::kLeak, Loss::kPort, Loss::kAbsorption};
 
 /// What an ordinary box loses, as 1/Q (common practice, no source): a leak of Q 14, a port of 60,
 /// air of 30, each with how far ordinary boxes lie apart.
@@ -21,6 +22,8 @@ struct Usual {
 constexpr Usual kLeak{1.0 / 14.0, 0.018};
 constexpr Usual kPort{1.0 / 60.0, 0.012};
 constexpr Usual kAir{1.0 / 30.0, 0.02};
+/// What chokes a port, stuffing before it, damps the air of the box a little as well.
+constexpr Usual kAirBesideAChokedPort{1.0 / 20.0, 0.08};
 /// A lossy one, where the search starts.
 constexpr double kLossy_q = 4.0;
 
@@ -28,11 +31,12 @@ constexpr double kLossy_q = 4.0;
 class ThreeLosses {
  public:
   ThreeLosses(const FitPoints& points, bool has_phase, const BoxFit& box, const DriverFit* free_air,
-              bool crossed)
+              bool crossed, bool rising)
       : points_(points), input_(points.input(has_phase, 0.0)), free_(free_air) {
     MotorShape shape = box.motor.model.shape();
     shape.absorbing = true;
     shape.port_loss = true;
+    shape.port_loss_rises = rising;
     shape.crossover = shape.crossover || crossed;
     model_ = ImpedanceModel(shape);
     // What does not follow is no noise, and priors are weighed against it.
@@ -44,12 +48,35 @@ class ThreeLosses {
     std::vector<Prior> priors = common_;
     for (const auto& [kind, slot, usual] : kinds()) {
       if (kind == loss) continue;
-      priors.push_back({model_.at(slot), usual.mean, usual.deviation, true});
+      const Usual& known = beside(loss, kind, usual);
+      priors.push_back({model_.at(slot), known.mean, known.deviation, true});
     }
     CurveFitInput input = input_;
     input.priors = priors;
     return fit_curve(input, model_.over(points_.frequency_hz), std::move(start), model_.limits(),
                      FitEffort::kExplore);
+  }
+  /// One fit for each of them.
+  [[nodiscard]] std::vector<CurveFit> all() const {
+    std::vector<CurveFit> found;
+    for (const Loss loss : kLosses) found.push_back(fitted(loss, start(loss)));
+    // What one of them found may be better for another, too.
+    for (std::size_t k = 0; k < found.size(); ++k) {
+      for (std::size_t other = 0; other < found.size(); ++other) {
+        if (other == k || found[other].rms > found[k].rms) continue;
+        CurveFit again = fitted(kLosses[k], found[other].theta);
+        if (again.criterion < found[k].criterion) found[k] = std::move(again);
+      }
+    }
+    return found;
+  }
+  /// Of a fit: with what is known less closely beforehand, more can be explained (Occam).
+  [[nodiscard]] static double criterion(const CurveFit& fit, Loss loss) {
+    double wider = 0.0;
+    for (const auto& [kind, slot, usual] : kinds())
+      if (kind != loss)
+        wider += 2.0 * std::log(beside(loss, kind, usual).deviation / usual.deviation);
+    return fit.criterion + wider;
   }
   /// From an ordinary box with this one loss.
   [[nodiscard]] std::vector<double> start(Loss loss) const {
@@ -70,6 +97,9 @@ class ThreeLosses {
     Slot slot;
     Usual usual;
   };
+  static const Usual& beside(Loss loss, Loss kind, const Usual& usual) {
+    return loss == Loss::kPort && kind == Loss::kAbsorption ? kAirBesideAChokedPort : usual;
+  }
   static std::array<Kind, 3> kinds() {
     return {Kind{Loss::kLeak, Slot::kLeak, kLeak}, Kind{Loss::kPort, Slot::kPortLoss, kPort},
             Kind{Loss::kAbsorption, Slot::kAbsorption, kAir}};
@@ -164,31 +194,30 @@ std::optional<LossKinds> loss_kinds(const Response& z, const BoxFit& box, const 
                                     bool crossed) {
   const auto points = fit_points(z, 0.5 * box.fl_hz.value, 1.7 * box.fh_hz.value);
   if (!points) return std::nullopt;
-  const ThreeLosses model(*points, z.has_phase(), box, free_air, crossed);
-  const std::array all = {Loss::kLeak, Loss::kPort, Loss::kAbsorption};
-  std::vector<CurveFit> found;
-  for (const Loss loss : all) found.push_back(model.fitted(loss, model.start(loss)));
-  // What one of them found may be better for another, too.
-  for (std::size_t k = 0; k < all.size(); ++k) {
-    for (std::size_t other = 0; other < all.size(); ++other) {
-      if (other == k || found[other].rms > found[k].rms) continue;
-      CurveFit again = model.fitted(all[k], found[other].theta);
-      if (again.criterion < found[k].criterion) found[k] = std::move(again);
+  LossKinds out;
+  out.leak = out.port = out.absorption = 1e300;
+  double* const criteria[] = {&out.leak, &out.port, &out.absorption};
+  double least = 1e300;
+  double rms = 0.0;
+  // A port's loss is a flow resistance, or rises with the frequency as a rough pipe's.
+  for (const bool rising : {false, true}) {
+    const ThreeLosses model(*points, z.has_phase(), box, free_air, crossed, rising);
+    const std::vector<CurveFit> found = model.all();
+    for (std::size_t k = 0; k < found.size(); ++k) {
+      const double criterion = ThreeLosses::criterion(found[k], kLosses[k]);
+      *criteria[k] = std::min(*criteria[k], criterion);
+      if (criterion >= least) continue;
+      least = criterion;
+      rms = found[k].rms;
+      out.leak_q = model.q(found[k], Loss::kLeak);
+      out.port_q = model.q(found[k], Loss::kPort);
+      out.absorption_q = model.q(found[k], Loss::kAbsorption);
     }
   }
-  LossKinds out;
-  const auto best = std::min_element(
-      found.begin(), found.end(),
-      [](const CurveFit& a, const CurveFit& b) { return a.criterion < b.criterion; });
-  out.leak = found[0].criterion - best->criterion;
-  out.port = found[1].criterion - best->criterion;
-  out.absorption = found[2].criterion - best->criterion;
-  out.leak_q = model.q(*best, Loss::kLeak);
-  out.port_q = model.q(*best, Loss::kPort);
-  out.absorption_q = model.q(*best, Loss::kAbsorption);
-  out.departs_percent = 100.0 * best->rms;
+  for (double* const one : criteria) *one -= least;
+  out.departs_percent = 100.0 * rms;
   const double rows = scatter_db(z, 0.6 * box.fl_hz.value, 6.0 * box.fh_hz.value).value_or(0.02);
-  out.follows = best->rms < 4.0 * std::expm1(std::max(rows, 0.004) / 8.686);
+  out.follows = rms < 4.0 * std::expm1(std::max(rows, 0.004) / 8.686);
   out.whole = z.axis().front() < 0.75 * box.fl_hz.value;
   return out;
 }

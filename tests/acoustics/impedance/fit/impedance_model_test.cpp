@@ -29,6 +29,8 @@ std::vector<MotorShape> all_shapes() {
         shape.absorbing = more && back != BackLoad::kNone;
         shape.port_loss = shape.absorbing;
         shapes.push_back(shape);
+        shape.port_loss_rises = shape.port_loss;
+        if (shape.port_loss) shapes.push_back(shape);
       }
     }
   }
