@@ -81,7 +81,7 @@ std::vector<Claim> claims(const CaseView& v) {
   c.saw(std::clamp(std::exp(1.3 * (5.3 - ql)), 0.02, 30.0),
         fmt::format("all losses of the box together are QL {:.1f} (below 5: leaky)", ql));
   if (const auto& kinds = v.losses) {
-    c.saw(kinds->ratio(kinds->leak, std::min(kinds->port, kinds->absorption)),
+    c.saw(kinds->ratio(kinds->leak, std::min(kinds->port, kinds->absorption), kinds->leak_alone_q),
           fmt::format("by both humps a leak loses Q {:.1f}, the port itself {:.0f}, the air of the "
                       "box {:.0f} (followed within {:.1f} %)",
                       kinds->leak_q, kinds->port_q, kinds->absorption_q, kinds->departs_percent));

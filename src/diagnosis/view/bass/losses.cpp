@@ -197,6 +197,7 @@ std::optional<LossKinds> loss_kinds(const Response& z, const BoxFit& box, const 
   LossKinds out;
   out.leak = out.port = out.absorption = 1e300;
   double* const criteria[] = {&out.leak, &out.port, &out.absorption};
+  double* const own[] = {&out.leak_alone_q, &out.port_alone_q, &out.absorption_alone_q};
   double least = 1e300;
   double rms = 0.0;
   // A port's loss is a flow resistance, or rises with the frequency as a rough pipe's.
@@ -205,7 +206,10 @@ std::optional<LossKinds> loss_kinds(const Response& z, const BoxFit& box, const 
     const std::vector<CurveFit> found = model.all();
     for (std::size_t k = 0; k < found.size(); ++k) {
       const double criterion = ThreeLosses::criterion(found[k], kLosses[k]);
-      *criteria[k] = std::min(*criteria[k], criterion);
+      if (criterion < *criteria[k]) {
+        *criteria[k] = criterion;
+        *own[k] = model.q(found[k], kLosses[k]);
+      }
       if (criterion >= least) continue;
       least = criterion;
       rms = found[k].rms;
@@ -222,11 +226,15 @@ std::optional<LossKinds> loss_kinds(const Response& z, const BoxFit& box, const 
   return out;
 }
 
-double LossKinds::ratio(double own, double other) const {
+double LossKinds::ratio(double own, double other, double q) const {
   // Rows that hang together count less than their number.
-  constexpr double kTogether = 0.25;
+  constexpr double kTogether = 0.05;
+  // A loss that is a fault is no small one, or three together stand for one (common practice: a
+  // leak of 2 to 4, a choked port of 2 to 5).
+  constexpr double kFaulty_q = 5.5;
   const double most = !whole ? 3.0 : follows ? 30.0 : 8.0;
-  return std::clamp(std::exp(0.5 * kTogether * (other - own)), 1.0 / most, most);
+  const double size = std::clamp(std::pow(kFaulty_q / q, 4.0), 0.1, 4.0);
+  return std::clamp(size * std::exp(0.5 * kTogether * (other - own)), 1.0 / most, most);
 }
 
 }  // namespace lalometer

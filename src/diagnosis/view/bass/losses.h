@@ -17,6 +17,8 @@ struct LossKinds {
   double leak = 0.0, port = 0.0, absorption = 0.0;
   /// By the best fit.
   double leak_q = 0.0, port_q = 0.0, absorption_q = 0.0;
+  /// Each by the fit with that one free.
+  double leak_alone_q = 0.0, port_alone_q = 0.0, absorption_alone_q = 0.0;
   double departs_percent = 0.0;  ///< rms, of the best fit
   bool follows = true;           ///< within a few times of what the rows scatter
   /// Without the lower hump's far side the kinds are hardly parted.
@@ -25,8 +27,9 @@ struct LossKinds {
   [[nodiscard]] double total_q() const {
     return 1.0 / (1.0 / leak_q + 1.0 / port_q + 1.0 / absorption_q);
   }
-  /// How much likelier a kind is by its criterion than by the others'.
-  [[nodiscard]] double ratio(double own, double other) const;
+  /// How much likelier a kind is by its criterion than by the others', and by how large its loss
+  /// would be.
+  [[nodiscard]] double ratio(double own, double other, double q) const;
 };
 /// A start for it where a curve does not reach below the lower hump, so that no box was fitted: by
 /// the driver in free air, the valley and the upper hump (Small 1973). Nothing where there is no
