@@ -30,7 +30,7 @@ FindingSeverity severity_of(double size_db, double q, double probability) {
 /// many causes are tried, each of them rarer than its own ratios say. But nothing is as sure as all
 /// its evidence together. Set on ensembles of two simulators (docs/accuracy.md, "Diagnosis").
 constexpr double kSharper = 2.4;
-constexpr double kRarer = -0.5;
+constexpr double kRarer = -0.1;
 constexpr double kSure = 2.6;  // a probability of 0.93
 constexpr double kSlower = 0.55;
 
