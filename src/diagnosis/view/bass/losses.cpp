@@ -223,6 +223,7 @@ std::optional<LossKinds> loss_kinds(const Response& z, const BoxFit& box, const 
   const double rows = scatter_db(z, 0.6 * box.fl_hz.value, 6.0 * box.fh_hz.value).value_or(0.02);
   out.follows = rms < 4.0 * std::expm1(std::max(rows, 0.004) / 8.686);
   out.whole = z.axis().front() < 0.75 * box.fl_hz.value;
+  out.by_driver = free_air != nullptr;
   return out;
 }
 
@@ -232,7 +233,7 @@ double LossKinds::ratio(double own, double other, double q) const {
   // A loss that is a fault is no small one, or three together stand for one (common practice: a
   // leak of 2 to 4, a choked port of 2 to 5).
   constexpr double kFaulty_q = 5.5;
-  const double most = !whole ? 3.0 : follows ? 30.0 : 8.0;
+  const double most = !by_driver ? 1.2 : !whole ? 3.0 : follows ? 30.0 : 8.0;
   const double size = std::clamp(std::pow(kFaulty_q / q, 4.0), 0.1, 4.0);
   return std::clamp(size * std::exp(0.5 * kTogether * (other - own)), 1.0 / most, most);
 }

@@ -23,6 +23,7 @@ struct LossKinds {
   bool follows = true;           ///< within a few times of what the rows scatter
   /// Without the lower hump's far side the kinds are hardly parted.
   bool whole = true;
+  bool by_driver = true;  ///< told by its driver in free air, too; else they are parted less still
   /// All three together.
   [[nodiscard]] double total_q() const {
     return 1.0 / (1.0 / leak_q + 1.0 / port_q + 1.0 / absorption_q);
