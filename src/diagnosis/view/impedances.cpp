@@ -173,7 +173,9 @@ void match_features(CaseView& v) {
       const std::complex<double> motional =
           whole - v.free_air->re_ohm.value - v.free_air->coil.impedance_ohm(f.at_hz);
       const double share = std::max(std::abs(motional) / std::abs(whole), 1e-3);
-      f.by_loop_db = 20.0 * std::log10(1.0 + 0.005 * *f.wiggle_free / share);
+      const double of_motion = 0.01 * *f.wiggle_free / share;
+      // A loop larger than the whole motional part is not of the motion alone.
+      if (of_motion < 1.2) f.by_loop_db = 20.0 * std::log10(1.0 + 0.5 * of_motion);
     }
   }
 }

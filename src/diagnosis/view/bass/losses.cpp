@@ -233,7 +233,7 @@ double LossKinds::ratio(double own, double other, double q) const {
   // A loss that is a fault is no small one, or three together stand for one (common practice: a
   // leak of 2 to 4, a choked port of 2 to 5).
   constexpr double kFaulty_q = 5.5;
-  const double most = !by_driver ? 1.2 : !whole ? 3.0 : follows ? 30.0 : 8.0;
+  const double most = !by_driver ? 1.5 : !whole ? 3.0 : follows ? 30.0 : 8.0;
   const double size = std::clamp(std::pow(kFaulty_q / q, 4.0), 0.1, 4.0);
   return std::clamp(size * std::exp(0.5 * kTogether * (other - own)), 1.0 / most, most);
 }
