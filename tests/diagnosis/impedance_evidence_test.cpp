@@ -87,14 +87,18 @@ TEST(ImpedanceEvidenceTest, ARadiatorsNotchNearTheTuningIsSaidAndOneFarBelowIsNo
   EXPECT_LT(diagnosed(at_share(0.4)), 0.2);
 }
 
+DriverParameters boxed_woofer() {
+  return elements_of({.fs_hz = 38.0,
+                      .qms = 5.0,
+                      .qes = 0.4,
+                      .vas_m3 = 0.03,
+                      .sd_m2 = 0.015,
+                      .re_ohm = 6.2,
+                      .le_h = 4e-4});
+}
+
 TEST(ImpedanceEvidenceTest, TheKindOfLossIsTheOneThatFollowsTheImpedanceBest) {
-  const DriverParameters woofer = elements_of({.fs_hz = 38.0,
-                                               .qms = 5.0,
-                                               .qes = 0.4,
-                                               .vas_m3 = 0.03,
-                                               .sd_m2 = 0.015,
-                                               .re_ohm = 6.2,
-                                               .le_h = 4e-4});
+  const DriverParameters woofer = boxed_woofer();
   const auto z_of = [&](const BoxLoad& box) {
     return curve(Quantity::kImpedance, 6.0, 4000.0, 96.0, true,
                  [&](double f) { return solve_driver(woofer, box, f).impedance_ohm; });
@@ -132,18 +136,12 @@ TEST(ImpedanceEvidenceTest, TheKindOfLossIsTheOneThatFollowsTheImpedanceBest) {
   }
 }
 
-/// A vented box behind a low-pass and beside a tweeter's branch, by its circuit: what is told of it
-/// begins above the lower hump, which lies at 25 Hz.
+/// A vented box by its circuit: what is told of it begins above the lower hump, which lies at 25
+/// Hz.
 CaseMaterial cut_off_box(double ql, double qp) {
   CaseMaterial m = one_cone(0.07);
   m.subject.loading = "vented";
-  const DriverParameters woofer = elements_of({.fs_hz = 38.0,
-                                               .qms = 5.0,
-                                               .qes = 0.4,
-                                               .vas_m3 = 0.03,
-                                               .sd_m2 = 0.015,
-                                               .re_ohm = 6.2,
-                                               .le_h = 4e-4});
+  const DriverParameters woofer = boxed_woofer();
   BoxLoad box{.kind = BoxLoad::Kind::kVented};
   box.volume_m3 = 0.02;
   box.tuning_hz = 44.0;
