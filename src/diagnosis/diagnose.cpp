@@ -180,12 +180,14 @@ void leave_traits(std::vector<Named>& named) {
 /// both, the feature's claim, which sees the loop and more, speaks alone.
 void join_loops(const CaseView& view, std::vector<Named>& named) {
   constexpr double kSame = 0.04;
+  std::vector<std::pair<std::string_view, double>> told;
+  for (const Named& n : named)
+    if (n.claim.feature) told.emplace_back(n.word, view.features[*n.claim.feature].at_hz);
   std::erase_if(named, [&](const Named& n) {
     if (!n.claim.wiggle) return false;
     const double loop_hz = view.wiggles[*n.claim.wiggle].wiggle.frequency_hz.value;
-    return std::any_of(named.begin(), named.end(), [&](const Named& other) {
-      return other.claim.feature && std::string_view(other.word) == n.word &&
-             std::abs(std::log(view.features[*other.claim.feature].at_hz / loop_hz)) < kSame;
+    return std::any_of(told.begin(), told.end(), [&](const auto& one) {
+      return one.first == n.word && std::abs(std::log(one.second / loop_hz)) < kSame;
     });
   });
 }

@@ -12,6 +12,7 @@ namespace {
 using namespace made;
 using testing::Contains;
 using testing::HasSubstr;
+using testing::Not;
 
 using Complex = std::complex<double>;
 
@@ -161,10 +162,31 @@ CaseMaterial cut_off_box(double ql, double qp) {
 }
 
 TEST(ImpedanceEvidenceTest, ACurveThatBeginsAboveTheLowerHumpTellsLossesByTheDriverInFreeAir) {
-  EXPECT_GT(probability(diagnose(cut_off_box(3.0, 60.0)), "box-leak"), 0.5);
+  const Diagnosis leaky = diagnose(cut_off_box(3.0, 60.0));
+  EXPECT_GT(probability(leaky, "box-leak"), 0.5);
+  // What is said is what was there to see: not the lower hump.
+  EXPECT_THAT(found(leaky, "box-leak")->evidence, Contains(HasSubstr("driver in free air")));
+  EXPECT_THAT(found(leaky, "box-leak")->evidence, Not(Contains(HasSubstr("both humps"))));
   EXPECT_LT(probability(diagnose(cut_off_box(3.0, 60.0)), "overdamped-port"), 0.3);
   EXPECT_GT(probability(diagnose(cut_off_box(14.0, 4.0)), "overdamped-port"), 0.5);
   EXPECT_TRUE(diagnose(cut_off_box(14.0, 60.0)).clean());
+}
+
+// A port that is all but shut leaves one hump: then no box is made up from the driver in free air,
+// and that one hump is what is told.
+TEST(ImpedanceEvidenceTest, AShutPortIsToldByTheHumpThatIsMissing) {
+  CaseMaterial m = cut_off_box(14.0, 0.5);
+  const DriverParameters woofer = boxed_woofer();
+  BoxLoad box{.kind = BoxLoad::Kind::kVented};
+  box.volume_m3 = 0.02;
+  box.tuning_hz = 44.0;
+  box.ql = 14.0;
+  box.qp = 0.3;
+  m.takes[0].curve = curve(Quantity::kImpedance, 8.0, 4000.0, 48.0, true,
+                           [&](double f) { return solve_driver(woofer, box, f).impedance_ohm; });
+  const Diagnosis d = diagnose(m);
+  EXPECT_GT(probability(d, "overdamped-port"), 0.5);
+  EXPECT_THAT(found(d, "overdamped-port")->evidence, Contains(HasSubstr("one hump stands")));
 }
 
 /// A cone with a small mass on a spring, its impedance and its response by the circuit; and what it

@@ -26,8 +26,8 @@ struct SubjectDriver {
   std::optional<double> resonance_hz = std::nullopt;  ///< in free air, its own or the sheet's
   std::optional<double> breakup_hz = std::nullopt;
   std::optional<double> xmax_m = std::nullopt;  ///< linear travel to one side
-  /// Volts that are its rated power in its nominal impedance, taken as 1.25 Re (IEC 60268-5: the
-  /// least impedance is no less than 0.8 of it); where power and Re are told.
+  /// Volts that are its rated power in its nominal impedance, taken as 1.25 Re (common practice; IEC
+  /// 60268-5: the least impedance is no less than 0.8 of it); where power and Re are told.
   std::optional<double> rated_v = std::nullopt;
 };
 

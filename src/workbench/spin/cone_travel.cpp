@@ -33,8 +33,7 @@ double handed_over_hz(const SubjectGeometry& g, const std::vector<const SubjectD
 /// What the edges make of the level in a half space, dB.
 std::vector<double> by_the_edges(const OrbitMaterial& m, const std::string& driver) {
   constexpr double kWholeSpace_db = -6.0206;
-  if (m.geometry->loading == "large-baffle")
-    return std::vector<double>(m.orbit.axis().size(), 0.0);
+  if (m.geometry->loading == "large-baffle") return std::vector<double>(m.orbit.axis().size(), 0.0);
   if (m.geometry->baffle) {
     if (auto p = predict_diffraction(*m.geometry, driver, m.distance_m, m.orbit.axis()))
       return std::move(p->level_db);
@@ -60,7 +59,8 @@ std::optional<ConeTravel> cone_travel(const OrbitMaterial& m, double low_hz) {
   const Orbit::Ray* ahead = m.orbit.on_axis();
   if (!m.calibrated || !m.geometry || ahead == nullptr) return std::nullopt;
   const SubjectGeometry& g = *m.geometry;
-  if (g.loading == "open-baffle" || g.loading == "horn") return std::nullopt;
+  if (g.loading == "open-baffle" || g.loading == "horn" || g.loading == "free-air")
+    return std::nullopt;
   const auto bass = of_the_bass(g);
   if (bass.empty()) return std::nullopt;
   ConeTravel out{.drivers = {},

@@ -8,6 +8,10 @@
 
 namespace lalometer {
 
+/// Half-width of the 95 % interval, relative: level within 0.5 dB, diameter within 2 %, what the
+/// edges add within 0.5 dB (common practice, no source).
+inline constexpr double kTravelWithin = 0.1;
+
 /// How far the cones that play the bass travel, by the level that was measured on the axis.
 struct ConeTravel {
   std::string drivers;  ///< their ids, together
@@ -34,7 +38,7 @@ struct ConeTravel {
 /// @param low_hz  of boxes with a port or a radiator only from half an octave above it: at their
 /// tuning the level is not the cone's.
 /// @return nothing where Xmax, power, Re or size of such a driver are not told, levels are
-/// relative, or the loading is an open baffle or a horn.
+/// relative, or the loading is an open baffle, a horn or free air.
 [[nodiscard]] std::optional<ConeTravel> cone_travel(const OrbitMaterial& material, double low_hz);
 
 }  // namespace lalometer

@@ -188,10 +188,10 @@ void leave_excursion(EqualiseAdvice& out, const FrequencyAxis& axis, const ConeT
         travel.peak_m.begin() + static_cast<std::ptrdiff_t>(std::min(i, axis.size())));
     out.refused.push_back(
         {axis[from], axis[i - 1],
-         fmt::format("at its rated power ({} V) {} travels {:.1f} mm here by the measured level, "
-                     "its Xmax is {:.1f} mm: there is no more to be had",
+         fmt::format("at its rated power ({} V) {} travels {:.1f} ± {:.1f} mm here by the measured "
+                     "level, its Xmax is {:.1f} mm: there is no more to be had",
                      three_digits(travel.rated_v), travel.drivers, widest * 1e3,
-                     travel.xmax_m * 1e3),
+                     kTravelWithin * widest * 1e3, travel.xmax_m * 1e3),
          "excursion"});
     from = axis.size();
   }
@@ -201,6 +201,13 @@ void leave_excursion(EqualiseAdvice& out, const FrequencyAxis& axis, const ConeT
 void tell_excursion(EqualiseAdvice& out, const FrequencyAxis& axis,
                     const std::optional<ConeTravel>& travel) {
   const auto before = travel ? travel->limit(axis, {}) : std::nullopt;
+  if (travel && !before) {
+    out.notes.push_back(fmt::format(
+        "Excursion was not looked at: from {} to {}, where {} plays the bass, nothing was "
+        "measured.",
+        frequency_text(travel->low_hz), frequency_text(travel->high_hz), travel->drivers));
+    return;
+  }
   if (!before) {
     out.notes.emplace_back(
         "Excursion was not looked at: it needs absolute levels and xmax_mm, power_w, re_ohm and "
@@ -212,8 +219,9 @@ void tell_excursion(EqualiseAdvice& out, const FrequencyAxis& axis,
     gain[i] = out.equalisation.after_db[i] - out.before_db[i];
   const auto after = travel->limit(axis, gain);
   std::string said =
-      fmt::format("From {} up {} reaches its Xmax at {} V near {}", frequency_text(travel->low_hz),
-                  travel->drivers, three_digits(before->volts), frequency_text(before->at_hz));
+      fmt::format("From {} up {} reaches its Xmax at {} V near {} (within {:.0f} %)",
+                  frequency_text(travel->low_hz), travel->drivers, three_digits(before->volts),
+                  frequency_text(before->at_hz), 100.0 * kTravelWithin);
   if (std::abs(after->volts / before->volts - 1.0) > 0.01)
     said += fmt::format("; with these filters at {} V near {}", three_digits(after->volts),
                         frequency_text(after->at_hz));

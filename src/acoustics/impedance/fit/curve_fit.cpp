@@ -13,6 +13,7 @@ namespace {
 using Complex = std::complex<double>;
 constexpr double kHuber = 3.0;
 constexpr int kMostSteps = 80;
+/// Of the cost: with a thousand points a thousandth of a squared deviation.
 constexpr double kEnough = 1e-6;
 /// Where only models are compared.
 constexpr double kEnoughToExplore = 1e-4;
@@ -211,7 +212,8 @@ class Fitter {
     std::nth_element(sizes.begin(), upper, sizes.end());
     // Upper quartile of the length of a complex normal number, of a real one.
     fit.typical = *upper / (in_.has_phase ? 1.6651 : 1.1503);
-    const RigShapes shapes = rig_shapes(in_.calibration, in_.log_frequency);
+    const bool placed = in_.log_frequency.size() == n_;
+    const RigShapes shapes = placed ? rig_shapes(in_.calibration, in_.log_frequency) : RigShapes{};
     std::vector<double> weights(n_);
     for (std::size_t i = 0; i < n_; ++i) weights[i] = in_.weights[i] * pull_[i];
     const BeyondRig beyond =

@@ -82,9 +82,7 @@ std::vector<Claim> claims(const CaseView& v) {
         fmt::format("all losses of the box together are QL {:.1f} (below 5: leaky)", ql));
   if (const auto& kinds = v.losses) {
     c.saw(kinds->ratio(kinds->leak, std::min(kinds->port, kinds->absorption), kinds->leak_alone_q),
-          fmt::format("by both humps a leak loses Q {:.1f}, the port itself {:.0f}, the air of the "
-                      "box {:.0f} (followed within {:.1f} %)",
-                      kinds->leak_q, kinds->port_q, kinds->absorption_q, kinds->departs_percent));
+          kinds->said());
   }
   saw_flow(c, v, true);
   c.next_step = "Seal everything with putty and take the impedance again.";

@@ -42,9 +42,7 @@ std::vector<Claim> claims(const CaseView& v) {
         fmt::format("all losses of the box together are QL {:.1f}", ql));
   if (const auto& kinds = v.losses) {
     c.saw(kinds->ratio(kinds->port, std::min(kinds->leak, kinds->absorption), kinds->port_alone_q),
-          fmt::format("by both humps the port itself loses Q {:.0f}, a leak {:.1f}, the air of the "
-                      "box {:.0f} (followed within {:.1f} %)",
-                      kinds->port_q, kinds->leak_q, kinds->absorption_q, kinds->departs_percent));
+          kinds->said());
   }
   saw_flow(c, v, true);
   c.next_step = "Take the port's near field with and without what lies before it.";

@@ -1,5 +1,7 @@
 #include "diagnosis/view/bass/losses.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -39,7 +41,7 @@ class ThreeLosses {
     shape.port_loss_rises = rising;
     shape.crossover = shape.crossover || crossed;
     model_ = ImpedanceModel(shape);
-    // What does not follow is no noise, and priors are weighed against it.
+    // What does not follow is no noise, and priors are weighed against it (two fifths of the rms).
     input_.noise = std::max(points.noise, 0.004 * box.misfit_percent);
     start_of(box);
   }
@@ -147,20 +149,20 @@ class ThreeLosses {
 
 std::optional<BoxFit> box_from_free_air(const Response& z, const DriverFit& free_air,
                                         double upper_hump_hz) {
-  // Its valley: between the driver's own resonance, halved, and the upper hump.
+  // Its valley, below the upper hump; where the curve rises all the way from here there is none.
+  const double from_hz = std::max(0.4 * free_air.fs_hz.value, z.axis().front());
   double valley_hz = 0.0;
   double least = 1e12;
   for (std::size_t i = 0; i < z.size(); ++i) {
     const double f = z.axis()[i];
-    if (f < 0.4 * free_air.fs_hz.value || f > upper_hump_hz) continue;
+    if (f < from_hz || f > upper_hump_hz) continue;
     if (std::abs(z.values()[i]) < least) {
       least = std::abs(z.values()[i]);
       valley_hz = f;
     }
   }
   const double fs = free_air.fs_hz.value;
-  if (!(valley_hz > 1.05 * z.axis().front()) || valley_hz > 0.9 * upper_hump_hz ||
-      upper_hump_hz < 1.1 * fs)
+  if (!(valley_hz > 1.05 * from_hz) || valley_hz > 0.9 * upper_hump_hz || upper_hump_hz < 1.1 * fs)
     return std::nullopt;
   // Small 1973: fL fH = fs fB, and alpha from all four.
   const double low = fs * valley_hz / upper_hump_hz;
@@ -218,6 +220,7 @@ std::optional<LossKinds> loss_kinds(const Response& z, const BoxFit& box, const 
       out.absorption_q = model.q(found[k], Loss::kAbsorption);
     }
   }
+  if (!(least < 1e300)) return std::nullopt;
   for (double* const one : criteria) *one -= least;
   out.departs_percent = 100.0 * rms;
   const double rows = scatter_db(z, 0.6 * box.fl_hz.value, 6.0 * box.fh_hz.value).value_or(0.02);
@@ -225,6 +228,14 @@ std::optional<LossKinds> loss_kinds(const Response& z, const BoxFit& box, const 
   out.whole = z.axis().front() < 0.75 * box.fl_hz.value;
   out.by_driver = free_air != nullptr;
   return out;
+}
+
+std::string LossKinds::said() const {
+  return fmt::format(
+      "by {}: Q {:.1f} of a leak, {:.1f} of the port itself, {:.0f} of the box's air (followed "
+      "within {:.1f} %)",
+      whole ? "both humps" : "the upper hump and the driver in free air", leak_q, port_q,
+      absorption_q, departs_percent);
 }
 
 double LossKinds::ratio(double own, double other, double q) const {

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <optional>
+#include <string>
 
 #include "acoustics/impedance/fit/box_fit.h"
 #include "acoustics/impedance/fit/driver_fit.h"
@@ -28,6 +29,8 @@ struct LossKinds {
   [[nodiscard]] double total_q() const {
     return 1.0 / (1.0 / leak_q + 1.0 / port_q + 1.0 / absorption_q);
   }
+  /// The three of the best fit, and what they are told by.
+  [[nodiscard]] std::string said() const;
   /// How much likelier a kind is by its criterion than by the others', and by how large its loss
   /// would be.
   [[nodiscard]] double ratio(double own, double other, double q) const;

@@ -140,6 +140,21 @@ TEST(RigErrorTest, WhatIsLargerThanStatedStaysAgainstTheModel) {
   EXPECT_GT(against, 3.0 * (2.0 * 384.0 + 26.0) * 1e-8) << "of noise alone, three times";
 }
 
+TEST(RigErrorTest, WithoutPlacesOfItsPointsNoneIsCounted) {
+  const std::vector<Complex> measured(40, Complex(5.0, 1.0));
+  const std::vector<double> weights(measured.size(), 1.0);
+  const CurveModel constant = [](std::span<const double> theta, std::span<Complex> values,
+                                 std::span<Complex> jacobian) {
+    std::fill(values.begin(), values.end(), Complex(theta[0], 1.0));
+    std::fill(jacobian.begin(), jacobian.end(), Complex(1.0));
+  };
+  const std::vector<FitRange> limits = {{0.0, 100.0}};
+  const CurveFit fit = fit_curve({.measured = measured, .weights = weights, .calibration = 0.01},
+                                 constant, {3.0}, limits);
+  EXPECT_NEAR(fit.theta[0], 5.0, 1e-4);
+  EXPECT_TRUE(fit.calibration.empty());
+}
+
 TEST(RigErrorTest, WithoutOneNothingIsTakenOut) {
   const Planted p(0.0025, 0.001);
   EXPECT_EQ(p.beyond(0.0, 0.001).left, p.residuals);
