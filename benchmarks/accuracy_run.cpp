@@ -1,6 +1,7 @@
 // How often the stated 95 % intervals of impedance figures hold the truth, and how wide they are
 // beside what they need to be: docs/accuracy.md. A run to look at, not a yardstick:
-//   ./build/release/bin/accuracy_run [cases of each kind] [a kind] > table
+//   ./build/release/bin/accuracy_run [cases of each kind] [a kind] [magnitude] > table
+// "magnitude": without phase.
 #include <fmt/format.h>
 
 #include <algorithm>
@@ -134,6 +135,8 @@ RigError rig_error(Shape shape, double calibration) {
   return e;
 }
 
+bool with_phase = true;
+
 Response measured(const Truth& t, double per_octave, const RigError& e) {
   std::normal_distribution<double> normal;
   const FrequencyAxis axis = FrequencyAxis::logarithmic(5.0, 20000.0, per_octave);
@@ -144,7 +147,9 @@ Response measured(const Truth& t, double per_octave, const RigError& e) {
       rig += w.size * std::sin(2.0 * kPi * std::log2(f) / w.octaves + w.phase);
     z.push_back(impedance(t, f) * (1.0 + e.noise * Complex(normal(engine), normal(engine))) * rig);
   }
-  return *Response::make(axis, std::move(z), Quantity::kImpedance, {}, true);
+  if (!with_phase)
+    for (Complex& one : z) one = std::abs(one);
+  return *Response::make(axis, std::move(z), Quantity::kImpedance, {}, with_phase);
 }
 
 /// Where the motional part has its humps, by a fine search without coil and crossover.
@@ -195,6 +200,7 @@ struct Tally {
 
 int main(int argc, char** argv) {
   const int cases = argc > 1 ? std::atoi(argv[1]) : 500;
+  with_phase = argc < 4;
   fmt::print(
       "| kind | calibration error | figure | told | within its interval | needed width |\n"
       "|---|---|---|---|---|---|\n");

@@ -249,9 +249,13 @@ class Fitter {
         fit.covariance[static_cast<std::size_t>(a * p + b)] = covariance(a, b);
     }
     fit.calibration = shifted_by_the_rig(inverse, shapes);
-    double square_left = beyond.unlikely;
+    // Half the numbers without phase: the shapes and the fit's own numbers together would follow
+    // anything. There models are compared where they stand.
+    const BeyondRig chosen =
+        in_.has_phase ? beyond : beyond_the_rig(shapes, residuals_, {}, weights, false, in_.noise);
+    double square_left = chosen.unlikely;
     for (std::size_t i = 0; i < n_; ++i)
-      square_left += in_.weights[i] * pull_[i] * std::norm(left[i]);
+      square_left += in_.weights[i] * pull_[i] * std::norm(chosen.left[i]);
     fit.rms_beyond_rig = std::sqrt(square_left / weight_sum);
     double against = static_cast<double>(p_) * std::log(numbers);
     for (const Prior& prior : in_.priors) {

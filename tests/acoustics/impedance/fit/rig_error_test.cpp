@@ -227,6 +227,47 @@ TEST(RigErrorTest, ARealCreepIsStillSeen) {
   EXPECT_GE(creeps, 9);
 }
 
+// A list without phase has half the numbers: what the rig may have done and what the fit's own
+// numbers may still do must not explain a crossover away together. One that is missed puts the
+// upper hump off by many half-widths.
+TEST(RigErrorTest, WithoutPhaseItDoesNotExplainACrossoverAway) {
+  Normals normals(97);
+  constexpr int kCases = 100;
+  int far_off = 0;
+  for (int i = 0; i < kCases; ++i) {
+    const RigError rig(normals);
+    Bare b;
+    b.fs = 25.0 * std::exp2(0.015 * i);
+    b.qms = 2.0 + 0.06 * ((7 * i) % kCases);
+    b.qes = 0.28 + 0.004 * ((13 * i) % kCases);
+    const double alpha = 0.8 * std::exp2(0.02 * ((3 * i) % kCases));
+    const double air = alpha * std::pow(2 * kPi * b.fs, 2);
+    const double wb = 2 * kPi * b.fs * (0.8 + 0.005 * ((29 * i) % kCases));
+    const auto box = [&](double f, bool crossed) {
+      const Complex s(0.0, 2 * kPi * f);
+      const Complex z = b.with(f, 0.0, 1.0 / (s / air + wb / (9.0 * air) + wb * wb / (s * air)));
+      if (!crossed) return z;
+      const Complex across = 1.0 / (1.0 / z + 1.0 / (2.5 + 1.0 / (s * 14e-6)));
+      return 1.0 / (1.0 / (across + s * 1.1e-3) + s * 3e-6);
+    };
+    Response taken = curve([&](double f) { return box(f, true); }, rig, normals);
+    std::vector<Complex> sizes;
+    for (const Complex& z : taken.values()) sizes.emplace_back(std::abs(z));
+    const auto fit = fit_box(*Response::make(taken.axis(), sizes, Quantity::kImpedance, {}, false),
+                             BackLoad::kVented, {}, kStated_percent);
+    ASSERT_TRUE(fit) << fit.error().text();
+    double top = 0.0;
+    for (double f = std::sqrt(1.0 + alpha) * b.fs; f < 8.0 * b.fs; f *= 1.0005) {
+      if (std::abs(box(f * 1.0005, false)) < std::abs(box(f, false))) {
+        top = f;
+        break;
+      }
+    }
+    far_off += std::abs(fit->fh_hz.value - top) > 3.0 * fit->fh_hz.half_width ? 1 : 0;
+  }
+  EXPECT_LE(far_off, 5);
+}
+
 // Behind a radiator a box's own loss is hardly held by the curve; the impedance peaks are, whatever
 // that loss may be.
 TEST(RigErrorTest, ARadiatorsPeaksAreToldAsSharplyAsTheyAreSeen) {
