@@ -3,7 +3,7 @@
 #include "diagnosis/made_curves.h"
 #include "diagnosis/view/bass/alignment.h"
 #include "diagnosis/view/bass/flow.h"
-#include "diagnosis/view/step.h"
+#include "diagnosis/view/sound/step.h"
 
 namespace lalometer {
 namespace {

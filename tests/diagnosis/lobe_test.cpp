@@ -1,11 +1,11 @@
-#include "diagnosis/view/lobe.h"
+#include "diagnosis/view/meeting/lobe.h"
 
 #include <gtest/gtest.h>
 
 #include <cstdint>
 
 #include "diagnosis/made_curves.h"
-#include "diagnosis/view/crossing.h"
+#include "diagnosis/view/meeting/crossing.h"
 
 namespace lalometer {
 namespace {

@@ -1,5 +1,5 @@
 // What rings on tells a resonance from what two arrivals make.
-#include "diagnosis/view/ringing.h"
+#include "diagnosis/view/sound/ringing.h"
 
 #include <gmock/gmock.h>
 

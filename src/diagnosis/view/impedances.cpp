@@ -6,6 +6,7 @@
 
 #include "acoustics/impedance/box_signature.h"
 #include "base/constants.h"
+#include "diagnosis/view/mains.h"
 
 namespace lalometer {
 namespace {
@@ -13,15 +14,22 @@ namespace {
 constexpr double kC = kSpeedOfSound20_m_s;
 constexpr double kMode = 0.05;  // how far off the inner sizes may be
 
+/// A take without the rows that the mains spoilt.
+const CaseTake* kept(CaseView& v, const CaseTake& take) {
+  auto clean = std::make_shared<CaseTake>(take);
+  clean->curve = without_mains(take.curve);
+  return v.cleaned.emplace_back(std::move(clean)).get();
+}
+
 /// Which impedances there are.
 void find_impedances(CaseView& v) {
   for (const CaseTake& t : v.material->takes) {
     if (t.kind != CaseTake::Kind::kImpedance) continue;
     const bool free = t.condition == "free-air";
     const bool other = t.condition == "added-mass" || t.condition == "test-box";
-    if (free && v.free_impedance == nullptr) v.free_impedance = &t;
+    if (free && v.free_impedance == nullptr) v.free_impedance = kept(v, t);
     if (!free && !other && t.variant == v.variant && v.box_impedance == nullptr)
-      v.box_impedance = &t;
+      v.box_impedance = kept(v, t);
   }
 }
 
@@ -32,10 +40,10 @@ void fit_impedances(CaseView& v) {
     if (auto fit = fit_driver(v.free_impedance->curve)) v.free_air = *std::move(fit);
   if (v.box_impedance == nullptr) return;
   const Response& z = v.box_impedance->curve;
-  double upper_hump_hz = 0.0;
+  std::optional<ImpedancePeak> upper_hump;
   for (const ImpedancePeak& p : impedance_peaks(z, 0.12)) {
     if (p.frequency_hz >= 200.0) continue;
-    upper_hump_hz = std::max(upper_hump_hz, p.frequency_hz);
+    if (!upper_hump || p.frequency_hz > upper_hump->frequency_hz) upper_hump = p;
     if (v.bass_humps++ > 0) continue;
     v.lower_hump_in_range = z.axis().front() < 0.2 * p.frequency_hz;
     v.begins_below_humps = z.axis().front() < 0.8 * p.frequency_hz;
@@ -47,11 +55,14 @@ void fit_impedances(CaseView& v) {
     const bool crossed = !m.subject.crossovers.empty();
     if (v.box && loading == "vented")
       v.losses = loss_kinds(z, *v.box, v.free_air ? &*v.free_air : nullptr, crossed);
-    else if (v.free_air && loading == "vented" && upper_hump_hz > 0.0)
-      if (const auto start = box_from_free_air(z, *v.free_air, upper_hump_hz))
-        v.losses = loss_kinds(z, *start, &*v.free_air, crossed);
+    else if (loading == "vented" && upper_hump)
+      if (const auto start = v.free_air
+                                 ? box_from_free_air(z, *v.free_air, upper_hump->frequency_hz)
+                                 : box_from_humps(z, *upper_hump))
+        v.losses = loss_kinds(z, *start, v.free_air ? &*v.free_air : nullptr, crossed);
   } else if (loading == "sealed") {
     if (auto fit = fit_driver(z, {.in_closed_box = true})) v.closed = *std::move(fit);
+    if (!v.free_air) v.tightness = tightness_of(z, !m.subject.crossovers.empty());
   }
 }
 

@@ -7,6 +7,7 @@
 #include "acoustics/baffle/diffraction.h"
 #include "base/constants.h"
 #include "diagnosis/view/impedances.h"
+#include "diagnosis/view/sound/comb.h"
 
 namespace lalometer {
 namespace {
@@ -14,6 +15,7 @@ namespace {
 constexpr double kC = kSpeedOfSound20_m_s;
 constexpr double kPerOctave = 48.0;
 constexpr double kLeast_db = 1.2;
+constexpr double kOverLeft = 1.8;       // of what a second arrival leaves, rms
 constexpr double kUsualCone_m = 0.055;  // where no size is told: a cone of 130 mm
 
 bool is_response(const CaseTake& t) {
@@ -31,16 +33,6 @@ std::string main_of(const CaseMaterial& m, std::string CaseTake::*member) {
   for (const std::string& each : order)
     if (counts[each] > counts[best]) best = each;
   return best;
-}
-
-std::vector<double> level_on(const Response& curve, const FrequencyAxis& axis) {
-  std::vector<double> out;
-  const ValidRange valid = intersect(curve.valid(), {curve.axis().front(), curve.axis().back()});
-  for (const double f : axis.hz())
-    out.push_back(valid.contains(f)
-                      ? to_level_db(std::abs(value_at(curve, f)), level_reference(curve.quantity()))
-                      : std::numeric_limits<double>::quiet_NaN());
-  return out;
 }
 
 /// Finite all over a range: what lies outside takes its end's value, so that means can be made.
@@ -204,6 +196,23 @@ std::optional<double> ringing(const CaseView& v, const SeenFeature& s) {
   return q;
 }
 
+/// What all angles in front have in common: the mean of their levels, in which the noise of one
+/// take and what edges and spacing do at one angle wash out. Nothing of fewer than three.
+std::optional<std::vector<double>> common_level(const CaseView& v) {
+  constexpr std::size_t kLeast = 3;
+  std::vector<const std::vector<double>*> levels;
+  for (const CaseTake* t : v.responses())
+    if (std::abs(t->horizontal_deg) <= 61.0 && std::abs(t->vertical_deg) <= 46.0 &&
+        (t->horizontal_deg == 0.0 || t->vertical_deg == 0.0))
+      levels.push_back(&v.levels.at(t));
+  if (levels.size() < kLeast) return std::nullopt;
+  std::vector<double> mean(v.level_db.size(), 0.0);
+  for (const auto* level : levels)
+    for (std::size_t i = 0; i < mean.size(); ++i) mean[i] += (*level)[i];
+  for (double& x : mean) x /= static_cast<double>(levels.size());
+  return mean;
+}
+
 void find_features(CaseView& v) {
   v.outstanding_db = outstanding(*v.axis, filled(v.level_db));
   std::map<std::string, std::vector<double>> stands;
@@ -214,7 +223,9 @@ void find_features(CaseView& v) {
     }
   // A sixth of an octave leaves a third of what neighbouring rows scatter.
   const double scatter = scatter_db(v.axis_take->curve, 300.0, 10000.0).value_or(0.0);
-  const double least = std::max(kLeast_db, 1.4 * scatter);
+  const auto arrival = v.arrivals.find(v.axis_take);
+  const double of_comb = arrival == v.arrivals.end() ? 0.0 : kOverLeft * arrival->second.left_db;
+  const double least = std::max({kLeast_db, 1.4 * scatter, of_comb});
   for (const CurveFeature& f : features_of(*v.axis, v.outstanding_db, 1.15 * v.valid.low_hz,
                                            std::min(v.valid.high_hz / 1.1, 16000.0), least)) {
     SeenFeature s = seen_at(v, f);
@@ -232,10 +243,10 @@ void find_features(CaseView& v) {
 }
 
 /// What is too narrow for the broad look: walls, mostly. A scatter of the rows is none.
-void find_sharp_features(CaseView& v) {
+void find_sharp_features(CaseView& v, const std::vector<double>& level_db) {
   constexpr double kHighest = 2000.0;
   constexpr double kOverScatter = 7.0;
-  const std::vector<double> fine = finely(*v.axis, filled(v.level_db));
+  const std::vector<double> fine = finely(*v.axis, filled(level_db));
   std::vector<double> size;
   for (std::size_t i = 0; i < fine.size(); ++i)
     if ((*v.axis)[i] > v.valid.low_hz && (*v.axis)[i] < 2.0 * kHighest)
@@ -262,6 +273,10 @@ void find_sharp_features(CaseView& v) {
                  std::abs(std::log(other.at_hz / s.at_hz)) < 0.05;
         });
     // What the broad look has smeared is one feature with what the finer look shows.
+    const bool known = std::any_of(v.features.begin(), v.features.end(), [&](const SeenFeature& o) {
+      return o.sharp && std::abs(std::log(o.at_hz / s.at_hz)) < 0.05;
+    });
+    if (known) continue;
     if (broad == v.features.end())
       v.features.push_back(s);
     else if (std::abs(f.height_db) > 1.2 * std::abs(broad->feature.height_db))
@@ -269,31 +284,24 @@ void find_sharp_features(CaseView& v) {
   }
 }
 
-/// Dips and peaks by turns that lie evenly in Hz: a second arrival.
-void find_comb(CaseView& v) {
-  constexpr std::size_t kLeast = 5;
-  constexpr double kEven = 0.3;
-  for (std::size_t first = 0; first + kLeast <= v.features.size();) {
-    std::size_t last = first + 1;
-    const auto step = [&](std::size_t i) { return v.features[i].at_hz - v.features[i - 1].at_hz; };
-    while (last < v.features.size() &&
-           v.features[last].feature.height_db * v.features[last - 1].feature.height_db < 0.0 &&
-           (last == first + 1 || std::abs(step(last) / step(last - 1) - 1.0) < kEven))
-      ++last;
-    if (last - first >= kLeast) {
-      for (std::size_t i = first; i < last; ++i) v.features[i].in_comb = true;
-      v.comb_hz = 2.0 * (v.features[last - 1].at_hz - v.features[first].at_hz) /
-                  static_cast<double>(last - first - 1);
-    }
-    first = std::max(last - 1, first + 1);
-  }
-  if (v.comb_hz <= 0.0) return;
-  // Higher up, others stand between.
-  for (std::size_t i = 1; i < v.features.size(); ++i) {
-    const double gap = v.features[i].at_hz - v.features[i - 1].at_hz;
-    if (std::abs(gap / (0.5 * v.comb_hz) - 1.0) < 0.45)
-      v.features[i].in_comb = v.features[i - 1].in_comb = true;
-  }
+void find_sharp(CaseView& v) {
+  find_sharp_features(v, v.level_db);
+  if (const auto common = common_level(v)) find_sharp_features(v, *common);
+}
+
+/// What a comb hides: looked for once more without it.
+void find_beside_comb(CaseView& v) {
+  if (!take_out_comb(v)) return;
+  std::vector<SeenFeature> comb;
+  for (SeenFeature& f : v.features)
+    if (f.in_comb) comb.push_back(std::move(f));
+  v.features.clear();
+  find_features(v);
+  find_sharp(v);
+  v.features.insert(v.features.begin(), std::make_move_iterator(comb.begin()),
+                    std::make_move_iterator(comb.end()));
+  std::stable_sort(v.features.begin(), v.features.end(),
+                   [](const SeenFeature& a, const SeenFeature& b) { return a.at_hz < b.at_hz; });
 }
 
 }  // namespace
@@ -369,7 +377,10 @@ CaseView view_of(const CaseMaterial& material, const std::string& variant,
                         {v.axis_take->curve.axis().front(), v.axis_take->curve.axis().back()});
     find_features(v);
     find_comb(v);
-    find_sharp_features(v);
+    if (v.comb_hz > 0.0)
+      find_beside_comb(v);
+    else
+      find_sharp(v);
   }
   look_at_impedances(v, known);
   return v;

@@ -11,7 +11,9 @@
 #include "acoustics/impedance/wiggles.h"
 #include "diagnosis/material.h"
 #include "diagnosis/view/bass/losses.h"
-#include "diagnosis/view/features.h"
+#include "diagnosis/view/bass/tightness.h"
+#include "diagnosis/view/sound/features.h"
+#include "diagnosis/view/sound/second_arrival.h"
 
 /// The takes as all causes look at them: computed once.
 namespace lalometer {
@@ -82,6 +84,7 @@ struct ImpedanceSide {
   std::optional<DriverFit> closed = std::nullopt;  ///< of a sealed box
   std::optional<DriverFit> free_air = std::nullopt;
   std::optional<LossKinds> losses = std::nullopt;
+  std::optional<Tightness> tightness = std::nullopt;  ///< of a sealed box without free air
   int bass_humps = 0;  ///< of the impedance in the box, below 200 Hz
   /// The curve begins low enough (a fifth of what is seen) to show a vented box's lower hump as
   /// well, where one is seen.
@@ -100,13 +103,18 @@ struct CaseView : ImpedanceSide {
   std::vector<double> outstanding_db = {};
   ValidRange valid = {0.0, 0.0};
   std::vector<SeenFeature> features = {};
+  /// Without the rows that the mains spoilt, as kept in `cleaned`.
   const CaseTake* box_impedance = nullptr;
   const CaseTake* free_impedance = nullptr;
+  std::vector<std::shared_ptr<const CaseTake>> cleaned = {};
   /// What the edges and the step make of each driver on the axis, dB re an infinite baffle; NaN
   /// where it was not computed.
   std::map<std::string, std::vector<double>> edges = {};
   /// Of a comb: from one dip to the next, Hz; 0: none.
   double comb_hz = 0.0;
+  /// The second arrival that makes it, by take: taken out of the levels here, while its dips and
+  /// peaks stay among the features; empty where it was not found.
+  std::map<const CaseTake*, SecondArrival> arrivals = {};
   /// Every take's level on the common axis; empty outside.
   std::map<const CaseTake*, std::vector<double>> levels = {};
 

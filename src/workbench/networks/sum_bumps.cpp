@@ -7,7 +7,7 @@
 
 #include "base/constants.h"
 #include "base/text.h"
-#include "diagnosis/view/features.h"
+#include "diagnosis/view/sound/features.h"
 
 namespace lalometer {
 namespace {

@@ -7,7 +7,7 @@
 #include "acoustics/near_field/bass_figures.h"
 #include "acoustics/spectrum/figures.h"
 #include "base/text.h"
-#include "diagnosis/view/features.h"
+#include "diagnosis/view/sound/features.h"
 #include "workbench/design/baffle_prediction.h"
 #include "workbench/spin/cone_travel.h"
 

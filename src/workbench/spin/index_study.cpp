@@ -4,7 +4,7 @@
 #include <cmath>
 
 #include "base/text.h"
-#include "diagnosis/view/features.h"
+#include "diagnosis/view/sound/features.h"
 
 namespace lalometer {
 namespace {

@@ -6,7 +6,7 @@
 #include "acoustics/baffle/rules.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
-#include "diagnosis/view/step.h"
+#include "diagnosis/view/sound/step.h"
 
 /// From radiating all round to radiating forward: a shelf around 115 m/s over the width.
 namespace lalometer {
@@ -17,7 +17,7 @@ constexpr double kSpread = 0.3;
 
 std::vector<Claim> claims(const CaseView& v) {
   const auto step = step_share(v);
-  if (!step || v.comb_hz > 0.0) return {};
+  if (!step || (v.comb_hz > 0.0 && v.arrivals.empty())) return {};
   const Baffle& baffle = *v.material->subject.baffle;
   // Nearer, what lies apart on the front is heard unlike.
   if (v.axis_take->distance_m < 2.0 * baffle.width_m()) return {};

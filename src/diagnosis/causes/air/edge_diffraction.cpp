@@ -5,7 +5,7 @@
 
 #include "base/text.h"
 #include "diagnosis/registry.h"
-#include "diagnosis/view/ringing.h"
+#include "diagnosis/view/sound/ringing.h"
 
 /// Sound that goes round the front's edges: dips and peaks where the drawing has them, gone to the
 /// side.

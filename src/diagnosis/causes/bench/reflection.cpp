@@ -43,6 +43,16 @@ std::vector<Claim> claims(const CaseView& v) {
     round_m =
         std::max(subject.baffle->width_m(), subject.baffle->height_m()) + 2.0 * subject.wing_m;
   const bool panel = round_m > 0.0 && (!inside || *t.reflection_s < round_m / kSpeedOfSound20_m_s);
+  // What comes so soon has gone no farther than to the box's own edges.
+  constexpr double kOfBox = 0.1;
+  constexpr double kNearest_m = 0.12;
+  const double to_edges_m =
+      std::max(kNearest_m, subject.baffle ? 0.55 * subject.baffle->width_m() : 0.0);
+  const double later_m = v.comb_hz > 0.0 ? kSpeedOfSound20_m_s / v.comb_hz : 0.0;
+  const bool of_box = later_m > 0.0 && later_m < to_edges_m;
+  const std::string too_soon = fmt::format(
+      "the second arrival's way is {:.0f} mm longer: no farther than to the box's edges",
+      1e3 * later_m);
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
     const bool evenly = f.in_comb && comb >= 5;
@@ -50,6 +60,7 @@ std::vector<Claim> claims(const CaseView& v) {
     Claim c(0.1);
     c.feature = i;
     if (evenly) c.saw(25.0 * even, "it is one of many dips and peaks evenly spaced in Hz");
+    if (evenly && !inside && of_box) c.saw(kOfBox, too_soon);
     if (inside)
       c.saw(6.0,
             fmt::format("something arrives {:.2f} ms after the sound, within the gate of {:.1f} ms",
@@ -71,6 +82,7 @@ std::vector<Claim> claims(const CaseView& v) {
                              1e3 * *t.reflection_s));
     if (comb >= 5)
       c.saw(15.0 * even, fmt::format("{} dips and peaks lie evenly spaced in Hz", comb));
+    if (comb >= 5 && !inside && of_box) c.saw(kOfBox, too_soon);
     all.push_back(std::move(c));
   }
   return all;

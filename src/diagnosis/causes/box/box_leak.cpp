@@ -48,7 +48,14 @@ std::vector<Claim> of_sealed(const CaseView& v) {
     c.next_step = "Seal everything with putty and take the impedance again.";
     return {c};
   }
-  if (v.box_impedance == nullptr || !v.free_air || v.bass_humps != 1) return {};
+  if (v.box_impedance == nullptr || v.bass_humps != 1) return {};
+  if (!v.free_air) {
+    if (!v.tightness) return {};
+    Claim c(0.25);
+    c.saw(v.tightness->ratio(), v.tightness->said());
+    c.next_step = "Seal everything with putty and take the impedance again.";
+    return {c};
+  }
   const double even = even_share(v);
   const double share = (highest(v.box_impedance->curve) - v.free_air->re_ohm.value) /
                        (highest(v.free_impedance->curve) - v.free_air->re_ohm.value);

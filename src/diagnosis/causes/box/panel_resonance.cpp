@@ -7,7 +7,7 @@
 #include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
-#include "diagnosis/view/ringing.h"
+#include "diagnosis/view/sound/ringing.h"
 
 /// A wall that gives way: sharp, tiny in the impedance, whatever the filling.
 namespace lalometer {

@@ -5,11 +5,32 @@
 
 #include "base/text.h"
 #include "diagnosis/registry.h"
-#include "diagnosis/view/crossing.h"
+#include "diagnosis/view/meeting/crossing.h"
 
 /// Two drivers that are right alone and do not add up.
 namespace lalometer {
 namespace {
+
+/// Two that stand a quarter period apart leave 3 dB less than in phase, and what the drivers and
+/// the edges bend in an octave comes to 2 or 3 dB by itself; the same to the sides, where edges
+/// differ.
+void saw_depth(Claim& c, const SeenCrossing& s) {
+  constexpr double kOfSoundOnes_db = 3.4;
+  const double deep = -s.depth_db;
+  const bool alike = s.sides_db && *s.sides_db < 0.5 * s.depth_db;
+  const double mean = alike ? 0.5 * (deep - *s.sides_db) : deep;
+  // Where their phase itself was taken, a depth that edges make as well says little.
+  const double least = s.between_deg || s.flipped_db || s.lobe ? 0.9 : 0.4;
+  const double ratio =
+      mean > 12.0  ? 0.3
+      : mean > 8.5 ? 0.5
+                   : std::clamp(std::exp(3.0 * (mean - kOfSoundOnes_db)), least, alike ? 6.0 : 1.5);
+  c.saw(ratio, fmt::format("where {} and {} meet {:.1f} dB are missing{}", s.crossing->low,
+                           s.crossing->high, deep,
+                           alike ? fmt::format(", to the sides {:.1f} dB", -*s.sides_db) : ""));
+  if (s.sides_db && !alike)
+    c.saw(0.3, fmt::format("to the sides only {:.1f} dB are missing", -*s.sides_db));
+}
 
 std::vector<Claim> claims(const CaseView& v) {
   std::vector<Claim> all;
@@ -20,14 +41,7 @@ std::vector<Claim> claims(const CaseView& v) {
     if (s.depth_db > -1.5 && !told && !lobes) continue;
     Claim c(0.3);
     place(c, s);
-    const double deep = -s.depth_db;
-    c.saw(deep < 2.0    ? 0.5
-          : deep < 3.3  ? 0.9
-          : deep < 8.5  ? 1.0
-          : deep < 12.0 ? 0.5
-                        : 0.3,
-          fmt::format("where {} and {} meet {:.1f} dB are missing", s.crossing->low,
-                      s.crossing->high, deep));
+    saw_depth(c, s);
     if (s.between_deg) {
       const double off = std::abs(*s.between_deg);
       c.saw(off > 70.0 && off < 112.0   ? 10.0
@@ -45,9 +59,6 @@ std::vector<Claim> claims(const CaseView& v) {
                 std::abs(s.lobe->between_deg), s.lobe->misfit_db));
     saw_alone(c, v, s);
     saw_bent(c, v, s);
-    if (s.sides_db)
-      c.saw(*s.sides_db < 0.5 * s.depth_db ? 2.0 : 0.3,
-            fmt::format("to the sides {:.1f} dB are missing", -*s.sides_db));
     if (s.feature && v.features[*s.feature].from_edges.value_or(0.0) > 0.45)
       c.saw(0.4, "the edges foretell a dip there");
     c.next_step = "Take each driver alone, with one clock: their phase at the crossover tells.";

@@ -5,7 +5,7 @@
 
 #include "base/text.h"
 #include "diagnosis/registry.h"
-#include "diagnosis/view/crossing.h"
+#include "diagnosis/view/meeting/crossing.h"
 
 /// A driver the wrong way round: a deep null where two meet.
 namespace lalometer {

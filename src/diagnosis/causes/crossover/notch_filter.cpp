@@ -2,35 +2,70 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "acoustics/impedance/box_signature.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
-#include "diagnosis/view/ringing.h"
+#include "diagnosis/view/sound/ringing.h"
 
 /// A trap in the network: the same dip everywhere, and a peak of the impedance.
 namespace lalometer {
 namespace {
 
+double octaves_from_crossover(const CaseView& v, double f) {
+  double least = 9.0;
+  for (const CaseCrossover& x : v.material->subject.crossovers)
+    least = std::min(least, std::abs(std::log2(f / x.frequency_hz)));
+  return least;
+}
+
+/// Mean level between two distances from a frequency, octaves; where wished without what lies
+/// within half an octave of where two drivers meet. Nothing of fewer than three places.
+std::optional<double> mean_level(const CaseView& v, const std::vector<double>& level, double f,
+                                 double from, double to, bool beside_meeting = false) {
+  constexpr double kMeet = 0.5;
+  double sum = 0.0;
+  double count = 0.0;
+  for (std::size_t i = 0; i < level.size(); ++i) {
+    const double octaves = std::log2((*v.axis)[i] / f);
+    if (octaves <= from || octaves >= to || !std::isfinite(level[i])) continue;
+    if (beside_meeting && octaves_from_crossover(v, (*v.axis)[i]) < kMeet) continue;
+    sum += level[i];
+    count += 1.0;
+  }
+  return count < 3.0 ? std::nullopt : std::optional(sum / count);
+}
+
 /// How far the level lies under what stands about an octave to both sides, dB.
 std::optional<double> under_db(const CaseView& v, const std::vector<double>& level, double f) {
-  double there = 0.0, n = 0.0, below = 0.0, nb = 0.0, above = 0.0, na = 0.0;
-  for (std::size_t i = 0; i < level.size(); ++i) {
-    if (!std::isfinite(level[i])) continue;
-    const double octaves = std::log2((*v.axis)[i] / f);
-    if (std::abs(octaves) < 0.12) {
-      there += level[i];
-      n += 1.0;
-    } else if (octaves > -1.5 && octaves < -0.9) {
-      below += level[i];
-      nb += 1.0;
-    } else if (octaves > 0.9 && octaves < 1.5) {
-      above += level[i];
-      na += 1.0;
-    }
+  constexpr double kMeet = 0.5;
+  constexpr double kLess_db = 1.5;
+  const auto there = mean_level(v, level, f, -0.12, 0.12);
+  const auto below = mean_level(v, level, f, -1.5, -0.9);
+  auto above = mean_level(v, level, f, 0.9, 1.5);
+  if (!there || !below || !above) return std::nullopt;
+  // Where two drivers meet, their sum may have a dip of its own: then by what lies beyond.
+  if (octaves_from_crossover(v, f * std::exp2(1.2)) < kMeet)
+    if (const auto beyond = mean_level(v, level, f, 1.2, 2.4, true))
+      above = std::max(*above, *beyond - kLess_db);
+  return *there - 0.5 * (*below + *above);
+}
+
+/// Where the level is lowest about a peak of the impedance: with a network beside it, the trap's
+/// own place lies up to half an octave above that of the peak.
+double lowest_near(const CaseView& v, double f) {
+  double least = std::numeric_limits<double>::infinity();
+  double at = f;
+  for (double octaves = -0.2; octaves < 0.55; octaves += 0.02) {
+    const double hz = f * std::exp2(octaves);
+    if (octaves > 0.2 && octaves_from_crossover(v, hz) < 0.5) continue;
+    const auto level = mean_level(v, v.level_db, hz, -0.08, 0.08);
+    if (!level || !(*level < least)) continue;
+    least = *level;
+    at = hz;
   }
-  if (n < 3.0 || nb < 3.0 || na < 3.0) return std::nullopt;
-  return there / n - 0.5 * (below / nb + above / na);
+  return at;
 }
 
 /// A peak of the impedance that is none of the driver's.
@@ -51,13 +86,6 @@ std::optional<std::size_t> dip_at(const CaseView& v, double f) {
         (!best || v.features[i].feature.height_db < v.features[*best].feature.height_db))
       best = i;
   return best;
-}
-
-double octaves_from_crossover(const CaseView& v, double f) {
-  double least = 9.0;
-  for (const CaseCrossover& x : v.material->subject.crossovers)
-    least = std::min(least, std::abs(std::log2(f / x.frequency_hz)));
-  return least;
 }
 
 /// Whether the network's own peak, where two drivers meet, stands beside this one.
@@ -121,14 +149,15 @@ std::vector<Claim> claims(const CaseView& v) {
     if (f < 200.0 || f > 9000.0 || of_driver(v, f)) continue;
     if (v.box && f < 1.6 * v.box->fh_hz.value) continue;
     const double from_crossover = octaves_from_crossover(v, f);
-    const auto under = under_db(v, v.level_db, f);
+    const double dip_hz = lowest_near(v, f);
+    const auto under = under_db(v, v.level_db, dip_hz);
     if (!under || *under > -1.5) continue;
     Claim c(0.25);
-    c.feature = dip_at(v, f);
+    c.feature = dip_at(v, dip_hz);
     if (!c.feature) {
-      c.at_hz = f;
-      c.low_hz = f / 1.4;
-      c.high_hz = f * 1.4;
+      c.at_hz = dip_hz;
+      c.low_hz = dip_hz / 1.4;
+      c.high_hz = dip_hz * 1.4;
       c.size_db = *under;
     }
     // A network has a peak of its own where its halves meet.
@@ -149,7 +178,7 @@ std::vector<Claim> claims(const CaseView& v) {
     for (const CaseTake* t : v.responses()) {
       const double h = std::abs(t->horizontal_deg);
       if (t->vertical_deg != 0.0 || h < 14.0 || h > 46.0) continue;
-      if (const auto side = under_db(v, v.levels.at(t), f)) {
+      if (const auto side = under_db(v, v.levels.at(t), dip_hz)) {
         sides += *side;
         count += 1.0;
       }

@@ -5,7 +5,7 @@
 
 #include "base/text.h"
 #include "diagnosis/registry.h"
-#include "diagnosis/view/ringing.h"
+#include "diagnosis/view/sound/ringing.h"
 
 /// The cone bends: at all angles alike, in any box, with a blip in free air.
 namespace lalometer {
@@ -55,7 +55,7 @@ std::vector<Claim> claims(const CaseView& v) {
       c.saw(3.0, "the impedance has a loop there");
     if (f.in_comb)
       c.saw(0.1, "it is one of many, evenly spaced in Hz");
-    else if (v.comb_hz > 0.0)
+    else if (v.comb_hz > 0.0 && v.arrivals.empty())
       c.saw(0.15, "a comb of dips and peaks lies over all");
     if (!saw_ringing(c, f, {.rings = 3.5, .not_so = 0.5, .high_q = 30.0}) && f.q > 3.5)
       c.saw(f.q > 5.0 ? 2.5 : 1.6, fmt::format("it is sharp (Q {:.0f})", f.q));

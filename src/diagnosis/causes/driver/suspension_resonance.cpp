@@ -5,7 +5,7 @@
 
 #include "base/text.h"
 #include "diagnosis/registry.h"
-#include "diagnosis/view/ringing.h"
+#include "diagnosis/view/sound/ringing.h"
 
 /// The surround moves by itself: in free air and in any box alike.
 namespace lalometer {

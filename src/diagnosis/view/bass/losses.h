@@ -3,6 +3,7 @@
 #include <optional>
 #include <string>
 
+#include "acoustics/impedance/box_signature.h"
 #include "acoustics/impedance/fit/box_fit.h"
 #include "acoustics/impedance/fit/driver_fit.h"
 #include "acoustics/spectrum/response.h"
@@ -41,6 +42,9 @@ struct LossKinds {
 [[nodiscard]] std::optional<BoxFit> box_from_free_air(const Response& impedance,
                                                       const DriverFit& free_air,
                                                       double upper_hump_hz);
+/// A start without free air, by what the curve shows of its humps and the valley.
+[[nodiscard]] std::optional<BoxFit> box_from_humps(const Response& impedance,
+                                                   const ImpedancePeak& upper_hump);
 /// @param crossed  the drawing has a crossover: its coil and what it has across are fitted along.
 /// @param free_air  of its driver; null: not taken. Nothing where the curve has too few points.
 [[nodiscard]] std::optional<LossKinds> loss_kinds(const Response& impedance, const BoxFit& box,

@@ -1,4 +1,4 @@
-#include "diagnosis/view/lobe.h"
+#include "diagnosis/view/meeting/lobe.h"
 
 #include <algorithm>
 #include <array>

@@ -1,4 +1,4 @@
-#include "diagnosis/view/ringing.h"
+#include "diagnosis/view/sound/ringing.h"
 
 #include <fmt/format.h>
 

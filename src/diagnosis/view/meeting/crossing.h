@@ -4,7 +4,7 @@
 #include <vector>
 
 #include "diagnosis/cause.h"
-#include "diagnosis/view/lobe.h"
+#include "diagnosis/view/meeting/lobe.h"
 #include "diagnosis/view/view.h"
 
 namespace lalometer {

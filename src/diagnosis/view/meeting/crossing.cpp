@@ -1,4 +1,4 @@
-#include "diagnosis/view/crossing.h"
+#include "diagnosis/view/meeting/crossing.h"
 
 #include <fmt/format.h>
 

@@ -1,11 +1,22 @@
-#include "diagnosis/view/features.h"
+#include "diagnosis/view/sound/features.h"
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "acoustics/near_field/bass_figures.h"
 
 namespace lalometer {
+
+std::vector<double> level_on(const Response& curve, const FrequencyAxis& axis) {
+  std::vector<double> out;
+  const ValidRange valid = intersect(curve.valid(), {curve.axis().front(), curve.axis().back()});
+  for (const double f : axis.hz())
+    out.push_back(valid.contains(f)
+                      ? to_level_db(std::abs(value_at(curve, f)), level_reference(curve.quantity()))
+                      : std::numeric_limits<double>::quiet_NaN());
+  return out;
+}
 
 std::vector<double> outstanding(const FrequencyAxis& axis, const std::vector<double>& level_db) {
   std::vector<double> out = mean_run(axis, level_db, 6);

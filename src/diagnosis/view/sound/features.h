@@ -9,6 +9,8 @@
 /// What stands out of a curve, and whether other angles have it too.
 namespace lalometer {
 
+/// A curve's level on another axis, dB; NaN where it is not valid.
+[[nodiscard]] std::vector<double> level_on(const Response& curve, const FrequencyAxis& axis);
 /// A curve over a sixth of an octave less its own run over two octaves (half-octave means three
 /// times over), dB.
 [[nodiscard]] std::vector<double> outstanding(const FrequencyAxis& axis,

@@ -1,4 +1,4 @@
-#include "diagnosis/view/step.h"
+#include "diagnosis/view/sound/step.h"
 
 #include <algorithm>
 #include <cmath>

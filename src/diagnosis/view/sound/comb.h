@@ -1,0 +1,15 @@
+#pragma once
+
+#include "diagnosis/view/view.h"
+
+/// Dips and peaks evenly spaced in Hz, and the responses without them.
+namespace lalometer {
+
+/// Marks dips and peaks by turns that lie evenly in Hz, and tells their spacing (`comb_hz`).
+void find_comb(CaseView& view);
+/// Takes the second arrival that makes the comb out of the level of every response of the state
+/// that is looked at, where it is found, and keeps it in `arrivals`; false where the reference has
+/// none.
+bool take_out_comb(CaseView& view);
+
+}  // namespace lalometer
