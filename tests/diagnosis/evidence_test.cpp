@@ -38,6 +38,17 @@ TEST(EvidenceTest, AConeBeamsFromWhereItsSizePutsIt) {
   }
 }
 
+// A quick set of 30 and 60 degrees tells it as well: -6 dB at ka sin = 2.2 of the angle there is.
+TEST(EvidenceTest, BeamingIsReadFromWhateverAngleThereIs) {
+  for (const double angle : {30.0, 60.0}) {
+    CaseMaterial m = one_cone(0.08);
+    for (const double a : {0.0, angle})
+      m.takes.push_back(
+          at_angle(a, level_of([&](double f) { return 88.0 + piston_db(f, 0.08, a); })));
+    EXPECT_GT(probability(diagnose(m), "beaming"), 0.5) << angle;
+  }
+}
+
 TEST(EvidenceTest, BeamingAboveItsCrossoverIsNotTheWoofers) {
   CaseMaterial m = two_ways();
   for (const double a : {0.0, 45.0, -45.0})

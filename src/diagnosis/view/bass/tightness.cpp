@@ -21,7 +21,7 @@ using Slot = ImpedanceModel::Slot;
 constexpr double kShut_hz = 0.1;
 
 /// What is known of sealed boxes and their drivers beforehand (common practice, no source).
-constexpr double kTight = 1.0 / 40.0, kTightDeviation = 0.012;  // 1/Q of the leak
+constexpr double kTight = 1.0 / 60.0, kTightDeviation = 0.015;  // 1/Q of the leak
 constexpr double kAir = 1.0 / 20.0, kAirDeviation = 0.05;       // 1/Q of the filling
 constexpr double kCreep = 0.08, kCreepDeviation = 0.05;
 constexpr double kQms = 4.0, kQmsDeviation = 0.5;          // of the logarithm
@@ -119,8 +119,9 @@ double Tightness::ratio() const {
   constexpr double kTogether = 0.05;
   constexpr double kFaulty_q = 5.5;
   constexpr double kMost = 20.0;
-  const double size = std::clamp(std::pow(kFaulty_q / leak_q, 4.0), 0.1, 4.0);
-  return std::clamp(size * std::exp(0.5 * kTogether * better), 1.0 / kMost, kMost);
+  const double size = std::clamp(std::pow(kFaulty_q / leak_q, 4.0), 0.01, 4.0);
+  const double fit = std::clamp(std::exp(0.5 * kTogether * better), 1.0 / kMost, kMost);
+  return std::clamp(size * fit, 1.0 / kMost, kMost);
 }
 
 std::string Tightness::said() const {

@@ -11,7 +11,7 @@ namespace lalometer {
 /// below the hump the cone is held by its own suspension and braked by the leak, so that the curve
 /// stays high where a tight box's falls to Re. Driver, box and leak are fitted at once (complex
 /// least squares to 2.5 times the hump; without phase the magnitude), once with a leak as tight
-/// boxes have it (Q 40 at the hump, common practice, no source), once with any.
+/// boxes have it (Q 60 at the hump, common practice, no source), once with any.
 struct Tightness {
   double leak_q = 0.0;  ///< at the hump, by the fit with any leak
   /// How much better that fit is, by the criteria (Schwarz 1978); below 0: a tight box is.
