@@ -2,20 +2,16 @@
 
 #include <algorithm>
 #include <cmath>
-#include <limits>
 
-#include "acoustics/baffle/diffraction.h"
 #include "base/constants.h"
 #include "diagnosis/view/impedances.h"
-#include "diagnosis/view/sound/comb.h"
+#include "diagnosis/view/sound/seeking.h"
 
 namespace lalometer {
 namespace {
 
 constexpr double kC = kSpeedOfSound20_m_s;
 constexpr double kPerOctave = 48.0;
-constexpr double kLeast_db = 1.2;
-constexpr double kOverLeft = 1.8;       // of what a second arrival leaves, rms
 constexpr double kUsualCone_m = 0.055;  // where no size is told: a cone of 130 mm
 
 bool is_response(const CaseTake& t) {
@@ -33,275 +29,6 @@ std::string main_of(const CaseMaterial& m, std::string CaseTake::*member) {
   for (const std::string& each : order)
     if (counts[each] > counts[best]) best = each;
   return best;
-}
-
-/// Finite all over a range: what lies outside takes its end's value, so that means can be made.
-std::vector<double> filled(std::vector<double> y) {
-  double last = 0.0;
-  bool any = false;
-  for (double& v : y) {
-    if (std::isfinite(v)) {
-      if (!any)
-        for (double& before : y) {
-          if (&before == &v) break;
-          before = v;
-        }
-      any = true;
-      last = v;
-    } else {
-      v = last;
-    }
-  }
-  return y;
-}
-
-/// Share of a feature that another curve has; nothing where it is not valid there.
-std::optional<double> share_in(const CaseView& v, const CurveFeature& f, const CaseTake& take,
-                               const std::vector<double>& own,
-                               std::vector<double> (*look)(const FrequencyAxis&,
-                                                           const std::vector<double>&)) {
-  const auto found = v.levels.find(&take);
-  if (found == v.levels.end()) return std::nullopt;
-  for (std::size_t i = f.from; i < f.to; ++i)
-    if (!std::isfinite(found->second[i])) return std::nullopt;
-  return shared_by(f, own, {look(*v.axis, filled(found->second))});
-}
-
-class Mean {
- public:
-  void add(std::optional<double> x) {
-    if (!x) return;
-    sum_ += *x;
-    ++count_;
-  }
-  [[nodiscard]] std::optional<double> value() const {
-    return count_ > 0 ? std::optional(sum_ / count_) : std::nullopt;
-  }
-
- private:
-  double sum_ = 0.0;
-  int count_ = 0;
-};
-
-/// What the edges make of a driver on the axis, dB.
-std::optional<std::vector<double>> edges_of(const CaseView& v, const std::string& id) {
-  const CaseSubject& s = v.material->subject;
-  const CaseDriver* d = s.driver(id);
-  if (d == nullptr || !s.baffle || !(d->radius_m > 0.0) || v.axis_take == nullptr ||
-      s.loading == "open-baffle")
-    return std::nullopt;
-  const auto piston =
-      BafflePiston::make(*s.baffle, s.origin_x_m + d->x_m, s.origin_y_m + d->y_m, d->radius_m);
-  if (!piston) return std::nullopt;
-  const BafflePoint at =
-      point_at(s.origin_x_m, s.origin_y_m, std::max(v.axis_take->distance_m, 0.3), 0.0, 0.0);
-  const FrequencyAxis coarse = FrequencyAxis::logarithmic(100.0, 16000.0, 24.0);
-  const auto p = baffle_response(*s.baffle, *piston, at, coarse, kC, DiffractionEffort::kFine);
-  std::vector<double> level;
-  for (const auto& x : p) level.push_back(to_level_db(std::abs(x), 1.0));
-  std::vector<double> out;
-  for (const double f : v.axis->hz())
-    out.push_back(f < coarse.front() || f > coarse.back() ? std::numeric_limits<double>::quiet_NaN()
-                                                          : value_between(coarse, level, f));
-  return out;
-}
-
-/// How a curve stands out, looked at broadly or finely.
-using Look = std::vector<double> (*)(const FrequencyAxis&, const std::vector<double>&);
-
-/// What a variant has otherwise than the one that is looked at; empty: not told, or two things.
-std::string changed_in(const CaseView& v, const std::string& variant) {
-  const CaseVariant* own = v.material->variant(v.variant);
-  const CaseVariant* other = v.material->variant(variant);
-  if (other == nullptr) return {};
-  if (own == nullptr || own->change.empty() || own->change == other->change) return other->change;
-  return other->change.empty() ? own->change : std::string();
-}
-
-/// On the axis, all drivers, the same sample, another variant.
-void see_swap(const CaseView& v, SeenFeature& s, const CaseTake& t, std::optional<double> share) {
-  if (!share || !t.driver.empty() || !t.condition.empty() || t.sample != v.sample ||
-      t.horizontal_deg != 0.0 || t.vertical_deg != 0.0)
-    return;
-  const std::string change = changed_in(v, t.variant);
-  if (!change.empty())
-    s.swaps.push_back({change, v.material->variant(t.variant)->spoken(), *share});
-}
-
-/// What every other take says of a feature.
-void ask_others(CaseView& v, SeenFeature& s, const std::vector<double>& own, Look look) {
-  const CaseMaterial& m = *v.material;
-  const CaseDriver* lead = m.subject.driver(s.leads);
-  // Above ka = 1 a near field is none any more.
-  const bool small = lead != nullptr && s.at_hz * lead->radius_m < kC / (2.0 * kPi);
-  Mean horizontal, vertical, baffle, near, alone, others, behind;
-  for (const CaseTake& t : m.takes) {
-    if (&t == v.axis_take) continue;
-    const auto share = share_in(v, s.feature, t, own, look);
-    if (t.kind == CaseTake::Kind::kNearField && t.source == s.leads && t.variant == v.variant &&
-        small)
-      near.add(share);
-    if (!is_response(t) || !t.flipped.empty()) continue;
-    if (t.condition == "large-baffle" && (t.driver.empty() || t.driver == s.leads)) {
-      baffle.add(share);
-      continue;
-    }
-    if (t.variant != v.variant) see_swap(v, s, t, share);
-    if (t.variant != v.variant || !t.condition.empty()) continue;
-    const bool on_axis = t.horizontal_deg == 0.0 && t.vertical_deg == 0.0;
-    if (!t.driver.empty()) {
-      if (t.driver == s.leads && on_axis) alone.add(share);
-      continue;
-    }
-    if (t.sample != v.sample) {
-      if (on_axis) others.add(share);
-      continue;
-    }
-    const double h = std::abs(t.horizontal_deg);
-    const double up = std::abs(t.vertical_deg);
-    if (up == 0.0 && h >= 19.0 && h <= 61.0) horizontal.add(share);
-    if (up == 0.0 && h >= 110.0) behind.add(share);
-    if (h == 0.0 && up >= 9.0 && up <= 46.0) vertical.add(share);
-  }
-  s.horizontal = horizontal.value();
-  s.vertical = vertical.value();
-  s.large_baffle = baffle.value();
-  s.near = near.value();
-  s.alone = alone.value();
-  s.others = others.value();
-  s.behind = behind.value();
-}
-
-SeenFeature seen_at(const CaseView& v, const CurveFeature& f) {
-  SeenFeature s{
-      .feature = f, .at_hz = f.at_hz, .low_hz = (*v.axis)[f.from], .high_hz = (*v.axis)[f.to - 1]};
-  s.q = f.at_hz / std::max(s.high_hz - s.low_hz, 1.0);
-  s.leads = leading_driver(v.material->subject, f.at_hz);
-  for (const CaseCrossover& x : v.material->subject.crossovers)
-    s.crossover_octaves =
-        std::min(s.crossover_octaves, std::abs(std::log2(f.at_hz / x.frequency_hz)));
-  return s;
-}
-
-/// The slowest turn at a feature, of those loud enough to make a feature of such a size.
-std::optional<double> ringing(const CaseView& v, const SeenFeature& s) {
-  constexpr double kLoud_db = -24.0;
-  if (!v.axis_take->ridges || s.at_hz < 1.5 * v.valid.low_hz || s.at_hz > 12000.0)
-    return std::nullopt;
-  double q = 0.0;
-  for (const Ridge& r : *v.axis_take->ridges)
-    if (r.share_db > kLoud_db && r.frequency_hz.value > 0.97 * s.low_hz &&
-        r.frequency_hz.value < 1.03 * s.high_hz)
-      q = std::max(q, r.q());
-  return q;
-}
-
-/// What all angles in front have in common: the mean of their levels, in which the noise of one
-/// take and what edges and spacing do at one angle wash out. Nothing of fewer than three.
-std::optional<std::vector<double>> common_level(const CaseView& v) {
-  constexpr std::size_t kLeast = 3;
-  std::vector<const std::vector<double>*> levels;
-  for (const CaseTake* t : v.responses())
-    if (std::abs(t->horizontal_deg) <= 61.0 && std::abs(t->vertical_deg) <= 46.0 &&
-        (t->horizontal_deg == 0.0 || t->vertical_deg == 0.0))
-      levels.push_back(&v.levels.at(t));
-  if (levels.size() < kLeast) return std::nullopt;
-  std::vector<double> mean(v.level_db.size(), 0.0);
-  for (const auto* level : levels)
-    for (std::size_t i = 0; i < mean.size(); ++i) mean[i] += (*level)[i];
-  for (double& x : mean) x /= static_cast<double>(levels.size());
-  return mean;
-}
-
-void find_features(CaseView& v) {
-  v.outstanding_db = outstanding(*v.axis, filled(v.level_db));
-  std::map<std::string, std::vector<double>> stands;
-  for (const CaseDriver& d : v.material->subject.drivers)
-    if (auto edges = edges_of(v, d.id)) {
-      stands[d.id] = outstanding(*v.axis, filled(*edges));
-      v.edges[d.id] = *std::move(edges);
-    }
-  // A sixth of an octave leaves a third of what neighbouring rows scatter.
-  const double scatter = scatter_db(v.axis_take->curve, 300.0, 10000.0).value_or(0.0);
-  const auto arrival = v.arrivals.find(v.axis_take);
-  const double of_comb = arrival == v.arrivals.end() ? 0.0 : kOverLeft * arrival->second.left_db;
-  const double least = std::max({kLeast_db, 1.4 * scatter, of_comb});
-  for (const CurveFeature& f : features_of(*v.axis, v.outstanding_db, 1.15 * v.valid.low_hz,
-                                           std::min(v.valid.high_hz / 1.1, 16000.0), least)) {
-    SeenFeature s = seen_at(v, f);
-    ask_others(v, s, v.outstanding_db, outstanding);
-    s.rings_q = ringing(v, s);
-    if (const auto foretold = stands.find(s.leads); foretold != stands.end()) {
-      s.from_edges = std::clamp(shared_by(f, v.outstanding_db, {foretold->second}), -1.0, 1.5);
-      for (std::size_t i = f.from; i < f.to; ++i)
-        if (foretold->second[i] * f.height_db > 0.0 &&
-            std::abs(foretold->second[i]) > std::abs(s.edges_db))
-          s.edges_db = foretold->second[i];
-    }
-    v.features.push_back(s);
-  }
-}
-
-/// What is too narrow for the broad look: walls, mostly. A scatter of the rows is none.
-void find_sharp_features(CaseView& v, const std::vector<double>& level_db) {
-  constexpr double kHighest = 2000.0;
-  constexpr double kOverScatter = 7.0;
-  const std::vector<double> fine = finely(*v.axis, filled(level_db));
-  std::vector<double> size;
-  for (std::size_t i = 0; i < fine.size(); ++i)
-    if ((*v.axis)[i] > v.valid.low_hz && (*v.axis)[i] < 2.0 * kHighest)
-      size.push_back(std::abs(fine[i]));
-  if (size.size() < 24) return;
-  const auto middle = size.begin() + static_cast<std::ptrdiff_t>(size.size() / 2);
-  std::nth_element(size.begin(), middle, size.end());
-  const double least = std::max(0.7, kOverScatter * *middle);
-  for (const CurveFeature& f : features_of(*v.axis, fine, std::max(1.1 * v.valid.low_hz, 70.0),
-                                           std::min(kHighest, v.valid.high_hz), least)) {
-    SeenFeature s = seen_at(v, f);
-    if (s.high_hz / s.low_hz > std::exp2(0.3)) continue;
-    s.sharp = true;
-    // By what stands higher than half of it.
-    std::size_t wide = 0;
-    for (std::size_t i = f.from; i < f.to; ++i)
-      wide += std::abs(fine[i]) > 0.5 * std::abs(f.height_db) ? 1U : 0U;
-    s.q = kPerOctave / (std::log(2.0) * static_cast<double>(wide));
-    ask_others(v, s, fine, finely);
-    s.rings_q = ringing(v, s);
-    const auto broad =
-        std::find_if(v.features.begin(), v.features.end(), [&](const SeenFeature& other) {
-          return !other.sharp && other.feature.height_db * f.height_db > 0.0 &&
-                 std::abs(std::log(other.at_hz / s.at_hz)) < 0.05;
-        });
-    // What the broad look has smeared is one feature with what the finer look shows.
-    const bool known = std::any_of(v.features.begin(), v.features.end(), [&](const SeenFeature& o) {
-      return o.sharp && std::abs(std::log(o.at_hz / s.at_hz)) < 0.05;
-    });
-    if (known) continue;
-    if (broad == v.features.end())
-      v.features.push_back(s);
-    else if (std::abs(f.height_db) > 1.2 * std::abs(broad->feature.height_db))
-      *broad = s;
-  }
-}
-
-void find_sharp(CaseView& v) {
-  find_sharp_features(v, v.level_db);
-  if (const auto common = common_level(v)) find_sharp_features(v, *common);
-}
-
-/// What a comb hides: looked for once more without it.
-void find_beside_comb(CaseView& v) {
-  if (!take_out_comb(v)) return;
-  std::vector<SeenFeature> comb;
-  for (SeenFeature& f : v.features)
-    if (f.in_comb) comb.push_back(std::move(f));
-  v.features.clear();
-  find_features(v);
-  find_sharp(v);
-  v.features.insert(v.features.begin(), std::make_move_iterator(comb.begin()),
-                    std::make_move_iterator(comb.end()));
-  std::stable_sort(v.features.begin(), v.features.end(),
-                   [](const SeenFeature& a, const SeenFeature& b) { return a.at_hz < b.at_hz; });
 }
 
 }  // namespace
@@ -375,12 +102,7 @@ CaseView view_of(const CaseMaterial& material, const std::string& variant,
     v.level_db = v.levels[v.axis_take];
     v.valid = intersect(v.axis_take->curve.valid(),
                         {v.axis_take->curve.axis().front(), v.axis_take->curve.axis().back()});
-    find_features(v);
-    find_comb(v);
-    if (v.comb_hz > 0.0)
-      find_beside_comb(v);
-    else
-      find_sharp(v);
+    seek_features(v);
   }
   look_at_impedances(v, known);
   return v;
