@@ -79,6 +79,21 @@ std::map<std::string, double> said_of(const Diagnosis& d) {
   return said;
 }
 
+/// What is said above one half and was not put in, with its evidence, to stderr.
+void tell_false(const Diagnosis& d, const std::string& name, std::uint64_t seed,
+                const std::vector<std::string>& faults) {
+  const auto put = [&](const FindingCause& c, double at_hz) {
+    if (c.probability <= 0.5 || kTraits.contains(c.cause) ||
+        std::find(faults.begin(), faults.end(), c.cause) != faults.end())
+      return;
+    fmt::print(stderr, "{} {}: {} {:.2f} at {:.0f} Hz: {} | {}\n", name, seed, c.cause,
+               c.probability, at_hz, fmt::join(c.evidence, "; "), fmt::join(c.against, "; "));
+  };
+  for (const Finding& f : d.findings)
+    for (const FindingCause& c : f.causes) put(c, f.frequency_hz);
+  for (const FindingCause& c : d.overall) put(c, 0.0);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -116,6 +131,7 @@ int main(int argc, char** argv) {
         fmt::print(stderr, "{}: {}\n", name, d.error().text());
         continue;
       }
+      tell_false(*d, name, seed, faults);
       Tally& t = tallies[name];
       ++t.count;
       std::vector<std::pair<double, std::string>> order;

@@ -20,7 +20,7 @@ void saw_depth(Claim& c, const SeenCrossing& s) {
   const bool alike = s.sides_db && *s.sides_db < 0.5 * s.depth_db;
   const double mean = alike ? 0.5 * (deep - *s.sides_db) : deep;
   // Where their phase itself was taken, a depth that edges make as well says little.
-  const double least = s.between_deg || s.flipped_db || s.lobe ? 0.9 : 0.4;
+  const double least = s.between_deg ? 0.9 : 0.4;
   const double ratio =
       mean > 12.0  ? 0.3
       : mean > 8.5 ? 0.5

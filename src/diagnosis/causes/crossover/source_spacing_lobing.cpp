@@ -11,6 +11,22 @@
 namespace lalometer {
 namespace {
 
+/// Up to so much more than frames allow is near: then a lower crossover is what is missing, not
+/// less spacing.
+constexpr double kAsNear = 1.3;
+
+/// Centre to centre, where frames touch: a quarter larger than the cones, a dome's plate 100 mm
+/// (common practice, no source).
+double nearest_m(const CaseDriver& low, const CaseDriver& high) {
+  constexpr double kFrame = 1.25;
+  constexpr double kDome_m = 0.03;
+  constexpr double kPlate_m = 0.05;
+  const auto half = [&](const CaseDriver& d) {
+    return d.radius_m < kDome_m ? kPlate_m : kFrame * d.radius_m;
+  };
+  return half(low) + half(high);
+}
+
 std::vector<Claim> claims(const CaseView& v) {
   const CaseSubject& s = v.material->subject;
   if (v.axis_take == nullptr) return {};
@@ -46,6 +62,10 @@ std::vector<Claim> claims(const CaseView& v) {
     c.saw(std::clamp(std::exp(10.0 * (waves - 1.38)), 0.15, 6.0),
           fmt::format("{} and {} lie {:.0f} mm apart, {:.2f} wavelengths at the crossover", x.low,
                       x.high, 1e3 * spacing, waves));
+    const double nearest = nearest_m(*low, *high);
+    if (spacing < kAsNear * nearest)
+      c.saw(0.2, fmt::format("they stand about as near as their frames allow ({:.0f} mm)",
+                             1e3 * nearest));
     c.saw(std::abs(at_deg) < 21.0 ? 2.5 : 0.7,
           fmt::format("{:.0f}° {} the level falls by {:.0f} dB there", std::abs(at_deg),
                       at_deg > 0.0 ? "up" : "down", -deepest));
