@@ -7,6 +7,7 @@
 #include "diagnosis/next_step.h"
 #include "diagnosis/registry.h"
 #include "diagnosis/swaps.h"
+#include "diagnosis/view/sound/harmonics.h"
 
 namespace lalometer {
 namespace {
@@ -197,6 +198,7 @@ Diagnosis of_view(const CaseView& view) {
   for (const Cause& cause : all_causes())
     for (Claim& claim : cause.claims(view)) {
       weigh_swaps(view, cause.word, claim);
+      weigh_harmonics(view, cause.word, claim);
       named.push_back({cause.word, std::move(claim)});
     }
   leave_traits(named);

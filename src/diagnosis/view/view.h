@@ -43,6 +43,8 @@ struct SeenFeature {
   std::optional<double> others = std::nullopt;  ///< other samples
   std::optional<double> behind = std::nullopt;  ///< 110 degrees and more
   std::vector<SeenSwap> swaps = {};             ///< variants that differ in one thing
+  /// The harmonics that are heard there, made in the motor, in the same take.
+  std::optional<double> in_harmonics = std::nullopt;
   bool sharp = false;                           ///< found by a finer look: a Q of some 15 and more
   std::optional<double> from_edges =
       std::nullopt;  ///< what the drawing foretells there, over what is seen

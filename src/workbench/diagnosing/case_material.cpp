@@ -80,17 +80,59 @@ std::vector<std::string> seen_of(const DiagnosedTake& t) {
   return seen;
 }
 
-/// On the axis alone: that is where features are found.
+/// The whole loudspeaker on its axis: that is where features are found.
+bool of_axis(const CaseTake& t) {
+  return t.kind == CaseTake::Kind::kResponse && t.horizontal_deg == 0.0 && t.vertical_deg == 0.0 &&
+         t.driver.empty() && t.flipped.empty() && t.condition.empty();
+}
+
 void look_for_ridges(CaseTake& t) {
   constexpr double kPeriods = 8.0;  // of the lowest that is valid, at most as long as usual gates
-  if (t.kind != CaseTake::Kind::kResponse || !t.curve.has_phase() || t.horizontal_deg != 0.0 ||
-      t.vertical_deg != 0.0 || !t.driver.empty() || !t.flipped.empty() || !t.condition.empty())
-    return;
+  if (!of_axis(t) || !t.curve.has_phase()) return;
   const double low = std::max(1.3 * t.curve.valid().low_hz, 100.0);
   const double high = std::min(t.curve.valid().high_hz / 1.3, 12000.0);
   if (high < 2.0 * low) return;
   t.ridges = decay_ridges(impulse_of(t.curve), {0.0, std::min(kPeriods / low, 0.05)},
                           {.low_hz = low, .high_hz = high});
+}
+
+/// A harmonic's level over the frequency at which it is heard, on the longest stretch where it
+/// stands out of its noise.
+std::optional<Response> heard_harmonic(const Harmonics& all, int order) {
+  constexpr double kOverFloor = 2.0;
+  const Harmonic& h = all.order(order);
+  std::vector<double> hz;
+  std::vector<std::complex<double>> values;
+  ValidRange longest{0.0, 0.0};
+  double begun = 0.0;
+  for (std::size_t i = 0; i < all.axis.size(); ++i) {
+    const double level = std::abs(h.value[i]);
+    hz.push_back(order * all.axis[i]);
+    values.emplace_back(std::max(level, 1e-30));
+    if (!(level > kOverFloor * h.floor[i]) || !h.valid.contains(all.axis[i])) {
+      begun = 0.0;
+      continue;
+    }
+    if (begun == 0.0) begun = hz.back();
+    if (longest.low_hz <= 0.0 || hz.back() / begun > longest.high_hz / longest.low_hz)
+      longest = {begun, hz.back()};
+  }
+  auto axis = FrequencyAxis::make(std::move(hz));
+  if (!axis || longest.high_hz < 1.5 * longest.low_hz) return std::nullopt;
+  auto curve =
+      Response::make(*std::move(axis), std::move(values), Quantity::kPressure, longest, false);
+  return curve ? std::optional(*std::move(curve)) : std::nullopt;
+}
+
+/// Of a recorded sweep on the axis.
+void look_for_harmonics(CaseTake& one, const DiagnosedTake& t) {
+  if (!of_axis(one) || t.recording == nullptr || t.stage == nullptr || !holds_sweep(*t.take))
+    return;
+  const auto reading = distortion_reading(*t.take, *t.stage, with_microphone({}, t.recording->rig));
+  if (!reading) return;
+  for (const int order : {2, 3})
+    if (auto curve = heard_harmonic(reading->harmonics, order))
+      one.harmonics.push_back(*std::move(curve));
 }
 
 }  // namespace
@@ -143,6 +185,7 @@ Result<CaseMaterial> case_material(const Description& description, const std::st
     if (t.stage != nullptr && t.stage->first_reflection_s)
       one.reflection_s = *t.stage->first_reflection_s - t.stage->gate_start_s();
     look_for_ridges(one);
+    look_for_harmonics(one, t);
     m.takes.push_back(std::move(one));
   }
   if (m.takes.empty()) return bad_input("Nothing that could be diagnosed was found here.", where);

@@ -18,6 +18,22 @@ std::vector<double> level_on(const Response& curve, const FrequencyAxis& axis) {
   return out;
 }
 
+std::vector<double> with_ends(std::vector<double> y) {
+  double last = 0.0;
+  for (const double v : y)
+    if (std::isfinite(v)) {
+      last = v;
+      break;
+    }
+  for (double& v : y) {
+    if (std::isfinite(v))
+      last = v;
+    else
+      v = last;
+  }
+  return y;
+}
+
 std::vector<double> outstanding(const FrequencyAxis& axis, const std::vector<double>& level_db) {
   std::vector<double> out = mean_run(axis, level_db, 6);
   const std::vector<double> broad = mean_run(axis, mean_run(axis, level_db, 1), 1);

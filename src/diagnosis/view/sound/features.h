@@ -11,6 +11,8 @@ namespace lalometer {
 
 /// A curve's level on another axis, dB; NaN where it is not valid.
 [[nodiscard]] std::vector<double> level_on(const Response& curve, const FrequencyAxis& axis);
+/// Finite all over, so that means can be made: what lies outside takes its end's value.
+[[nodiscard]] std::vector<double> with_ends(std::vector<double> level_db);
 /// A curve over a sixth of an octave less its own run over two octaves (half-octave means three
 /// times over), dB.
 [[nodiscard]] std::vector<double> outstanding(const FrequencyAxis& axis,

@@ -8,6 +8,7 @@
 #include "base/constants.h"
 #include "diagnosis/view/sound/comb.h"
 #include "diagnosis/view/sound/features.h"
+#include "diagnosis/view/sound/harmonics.h"
 
 namespace lalometer {
 namespace {
@@ -21,26 +22,6 @@ bool is_response(const CaseTake& t) {
   return t.kind == CaseTake::Kind::kResponse;
 }
 
-/// Finite all over a range: what lies outside takes its end's value, so that means can be made.
-std::vector<double> filled(std::vector<double> y) {
-  double last = 0.0;
-  bool any = false;
-  for (double& v : y) {
-    if (std::isfinite(v)) {
-      if (!any)
-        for (double& before : y) {
-          if (&before == &v) break;
-          before = v;
-        }
-      any = true;
-      last = v;
-    } else {
-      v = last;
-    }
-  }
-  return y;
-}
-
 /// Share of a feature that another curve has; nothing where it is not valid there.
 std::optional<double> share_in(const CaseView& v, const CurveFeature& f, const CaseTake& take,
                                const std::vector<double>& own,
@@ -50,7 +31,7 @@ std::optional<double> share_in(const CaseView& v, const CurveFeature& f, const C
   if (found == v.levels.end()) return std::nullopt;
   for (std::size_t i = f.from; i < f.to; ++i)
     if (!std::isfinite(found->second[i])) return std::nullopt;
-  return shared_by(f, own, {look(*v.axis, filled(found->second))});
+  return shared_by(f, own, {look(*v.axis, with_ends(found->second))});
 }
 
 class Mean {
@@ -215,11 +196,11 @@ void see_edges(SeenFeature& s, const std::vector<double>& own, const EdgesStandi
 }
 
 void find_features(CaseView& v) {
-  v.outstanding_db = outstanding(*v.axis, filled(v.level_db));
+  v.outstanding_db = outstanding(*v.axis, with_ends(v.level_db));
   EdgesStanding stands;
   for (const CaseDriver& d : v.material->subject.drivers)
     if (auto edges = edges_of(v, d.id)) {
-      stands[d.id] = outstanding(*v.axis, filled(*edges));
+      stands[d.id] = outstanding(*v.axis, with_ends(*edges));
       v.edges[d.id] = *std::move(edges);
     }
   // A sixth of an octave leaves a third of what neighbouring rows scatter.
@@ -232,6 +213,7 @@ void find_features(CaseView& v) {
     SeenFeature s = seen_at(v, f);
     ask_others(v, s, v.outstanding_db, outstanding);
     s.rings_q = ringing(v, s);
+    s.in_harmonics = share_in_harmonics(*v.axis_take, f, *v.axis, v.outstanding_db);
     see_edges(s, v.outstanding_db, stands);
     v.features.push_back(s);
   }
@@ -241,7 +223,7 @@ void find_features(CaseView& v) {
 void find_sharp_features(CaseView& v, const std::vector<double>& level_db) {
   constexpr double kHighest = 2000.0;
   constexpr double kOverScatter = 7.0;
-  const std::vector<double> fine = finely(*v.axis, filled(level_db));
+  const std::vector<double> fine = finely(*v.axis, with_ends(level_db));
   std::vector<double> size;
   for (std::size_t i = 0; i < fine.size(); ++i)
     if ((*v.axis)[i] > v.valid.low_hz && (*v.axis)[i] < 2.0 * kHighest)
