@@ -12,7 +12,7 @@
 namespace lalometer {
 namespace {
 
-constexpr double kWorthTelling = 0.05;
+constexpr double kWorthTelling = 0.03;
 
 struct Named {
   const char* word;

@@ -12,7 +12,8 @@ namespace lalometer {
 namespace {
 
 constexpr double kC = kSpeedOfSound20_m_s;
-constexpr double kMode = 0.05;  // how far off the inner sizes may be
+constexpr double kBroadest_q = 2.8;  // of a surround's loop in free air
+constexpr double kMode = 0.05;       // how far off the inner sizes may be
 
 /// A take without the rows that the mains spoilt.
 const CaseTake* kept(CaseView& v, const CaseTake& take) {
@@ -80,9 +81,17 @@ WiggleSearch search_of(const CaseView& v) {
   return search;
 }
 
+/// How far off a loop's place may be seen, natural logarithm: what is beside it moves the top of a
+/// broad one.
+double place_spread(const Wiggle& w) {
+  return std::clamp(0.6 / w.q, 0.03, 0.15);
+}
+
 const Wiggle* same_place(const Wiggle& w, const std::vector<Wiggle>& all) {
   for (const Wiggle& o : all)
-    if (std::abs(std::log(o.frequency_hz.value / w.frequency_hz.value)) < 0.03) return &o;
+    if (std::abs(std::log(o.frequency_hz.value / w.frequency_hz.value)) <
+        std::max(place_spread(o), place_spread(w)))
+      return &o;
   return nullptr;
 }
 
@@ -140,6 +149,8 @@ void find_wiggles_of(CaseView& v) {
     WiggleSearch own = search;
     own.model_to_hz = v.free_air->fitted_to_hz;
     own.humps = {1.0, 0.0};
+    // No network is in it, whose bends broad loops could be.
+    own.least_q = kBroadest_q;
     free = find_wiggles(v.free_impedance->curve, &v.free_air->motor, own);
   }
   const std::vector<BoxMode> modes = modes_of(m.subject);
@@ -177,7 +188,7 @@ void match_features(CaseView& v) {
     const double rings_q = f.rings_q.value_or(0.0) > 0.0 ? *f.rings_q : f.q;
     const double reach = std::clamp(0.7 / rings_q, 0.06, 0.13);
     for (const Wiggle& w : *free)
-      if (near(w.frequency_hz.value) < reach)
+      if (near(w.frequency_hz.value) < std::max(reach, place_spread(w)))
         f.wiggle_free = std::max(*f.wiggle_free, w.height_percent);
     if (v.free_air && *f.wiggle_free > 0.0) {
       const std::complex<double> whole = v.free_air->motor.at(f.at_hz);

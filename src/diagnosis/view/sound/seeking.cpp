@@ -195,6 +195,45 @@ void see_edges(SeenFeature& s, const std::vector<double>& own, const EdgesStandi
       s.edges_db = foretold->second[i];
 }
 
+/// A feature of a level, and what all other takes say of it.
+SeenFeature asked(CaseView& v, const CurveFeature& f, const std::vector<double>& own,
+                  const EdgesStanding& stands) {
+  SeenFeature s = seen_at(v, f);
+  ask_others(v, s, own, outstanding);
+  s.rings_q = ringing(v, s);
+  s.in_harmonics = share_in_harmonics(*v.axis_take, f, *v.axis, own);
+  see_edges(s, own, stands);
+  return s;
+}
+
+/// Near a cone there are no edges and no room: what is small on the axis may be plain there, while
+/// the cone is small against the wavelength.
+void look_near(CaseView& v, const EdgesStanding& stands) {
+  constexpr double kLeastNear_db = 0.8;
+  constexpr double kLowest_hz = 150.0;
+  constexpr double kLargest_ka = 1.9;
+  constexpr double kSame = 0.09;
+  for (const CaseTake& t : v.material->takes) {
+    if (t.kind != CaseTake::Kind::kNearField || t.variant != v.variant || t.sample != v.sample)
+      continue;
+    const CaseDriver* cone = v.material->subject.driver(t.source);
+    if (cone == nullptr || !(cone->radius_m > 0.0)) continue;
+    const std::vector<double> own = outstanding(*v.axis, with_ends(v.levels.at(&t)));
+    const double scatter = scatter_db(t.curve, 200.0, 2000.0).value_or(0.0);
+    const double high_hz =
+        std::min(t.curve.valid().high_hz, kLargest_ka * kC / (2.0 * kPi * cone->radius_m)) / 1.1;
+    for (const CurveFeature& f :
+         features_of(*v.axis, own, std::max(kLowest_hz, 1.15 * v.valid.low_hz), high_hz,
+                     std::max(kLeastNear_db, 1.4 * scatter))) {
+      const bool known = std::any_of(v.features.begin(), v.features.end(), [&](const auto& o) {
+        return std::abs(std::log(o.at_hz / f.at_hz)) < kSame;
+      });
+      if (known || leading_driver(v.material->subject, f.at_hz) != t.source) continue;
+      v.features.push_back(asked(v, f, own, stands));
+    }
+  }
+}
+
 void find_features(CaseView& v) {
   v.outstanding_db = outstanding(*v.axis, with_ends(v.level_db));
   EdgesStanding stands;
@@ -210,13 +249,9 @@ void find_features(CaseView& v) {
   const double least = std::max({kLeast_db, 1.4 * scatter, of_comb});
   for (const CurveFeature& f : features_of(*v.axis, v.outstanding_db, 1.15 * v.valid.low_hz,
                                            std::min(v.valid.high_hz / 1.1, 16000.0), least)) {
-    SeenFeature s = seen_at(v, f);
-    ask_others(v, s, v.outstanding_db, outstanding);
-    s.rings_q = ringing(v, s);
-    s.in_harmonics = share_in_harmonics(*v.axis_take, f, *v.axis, v.outstanding_db);
-    see_edges(s, v.outstanding_db, stands);
-    v.features.push_back(s);
+    v.features.push_back(asked(v, f, v.outstanding_db, stands));
   }
+  look_near(v, stands);
 }
 
 /// What is too narrow for the broad look: walls, mostly. A scatter of the rows is none.
