@@ -47,14 +47,15 @@ std::optional<SecondArrival> arrival_in(const Response& curve, double least_s, d
 
 bool take_out_comb(CaseView& v) {
   constexpr double kWide = 0.15;
+  constexpr double kOfTurning = 0.08;  // of the delay from one angle to another
   const double about_s = 1.0 / v.comb_hz;
   const auto own = arrival_in(v.axis_take->curve, about_s * (1.0 - kWide), about_s * (1.0 + kWide));
   if (!own) return false;
   for (const CaseTake& t : v.material->takes) {
     if (t.kind != CaseTake::Kind::kResponse || t.variant != v.variant) continue;
     const auto its = &t == v.axis_take ? own
-                                       : arrival_in(t.curve, own->delay_s * (1.0 - kWide),
-                                                    own->delay_s * (1.0 + kWide));
+                                       : arrival_in(t.curve, own->delay_s * (1.0 - kOfTurning),
+                                                    own->delay_s * (1.0 + kOfTurning));
     if (!its) continue;
     v.arrivals.emplace(&t, *its);
     v.levels.at(&t) = level_on(without(*its, t.curve), *v.axis);
