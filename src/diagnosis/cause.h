@@ -1,11 +1,13 @@
 #pragma once
 
 #include <cmath>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
 
 #include "diagnosis/finding.h"
+#include "diagnosis/view/told_by.h"
 #include "diagnosis/view/view.h"
 
 namespace lalometer {
@@ -16,15 +18,19 @@ class Claim {
   /// @param prior  odds before anything was looked at, against an ordinary loudspeaker.
   explicit Claim(double prior) : log_odds_(std::log(prior)) {}
 
-  /// A piece of evidence: how much likelier it is under this cause than without it.
-  Claim& saw(double ratio, std::string text) {
+  /// A piece of evidence: how much likelier it is under this cause than without it, and which takes
+  /// tell it.
+  Claim& saw(double ratio, std::string text, ToldBy by = ToldBy::kNoTake) {
     log_odds_ += std::log(ratio);
+    if (by != ToldBy::kNoTake) told_by_[text] = by;
     (ratio >= 1.0 ? evidence_ : against_).push_back(std::move(text));
     return *this;
   }
   [[nodiscard]] double odds() const { return std::exp(log_odds_); }
   [[nodiscard]] const std::vector<std::string>& evidence() const { return evidence_; }
   [[nodiscard]] const std::vector<std::string>& against() const { return against_; }
+  /// By sentence.
+  [[nodiscard]] const std::map<std::string, ToldBy>& told_by() const { return told_by_; }
 
   /// The feature or the wiggle that it explains, by its place in the view; neither: the whole.
   std::optional<std::size_t> feature = std::nullopt;
@@ -42,6 +48,7 @@ class Claim {
   double log_odds_;
   std::vector<std::string> evidence_;
   std::vector<std::string> against_;
+  std::map<std::string, ToldBy> told_by_;
 };
 
 /// A cause: its word, and what it has to say of a case.

@@ -1,5 +1,7 @@
 #include "diagnosis/diagnose.h"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 #include <cmath>
 #include <map>
@@ -42,13 +44,18 @@ double calibrated(double p) {
 }
 
 /// Of claims on one thing: each one's odds against all others and against an ordinary loudspeaker.
-std::vector<FindingCause> competed(const std::vector<const Named*>& claims) {
+std::vector<FindingCause> competed(const CaseView& v, const std::vector<const Named*>& claims) {
   double sum = 1.0;
   for (const Named* n : claims) sum += n->claim.odds();
   std::vector<FindingCause> causes;
-  for (const Named* n : claims)
-    causes.push_back(
-        {n->word, calibrated(n->claim.odds() / sum), n->claim.evidence(), n->claim.against()});
+  for (const Named* n : claims) {
+    FindingCause cause{n->word, calibrated(n->claim.odds() / sum), n->claim.evidence(),
+                       n->claim.against()};
+    const std::string lead = n->claim.feature ? v.features[*n->claim.feature].leads : std::string();
+    for (const auto& [sentence, by] : n->claim.told_by())
+      if (auto ids = takes_of(v, by, lead); !ids.empty()) cause.told_by[sentence] = std::move(ids);
+    causes.push_back(std::move(cause));
+  }
   std::stable_sort(causes.begin(), causes.end(), [](const FindingCause& a, const FindingCause& b) {
     return a.probability > b.probability;
   });
@@ -100,13 +107,14 @@ const Named* strongest(const std::vector<const Named*>& claims) {
   });
 }
 
-Finding of_feature(const SeenFeature& f, const std::vector<const Named*>& claims) {
+Finding of_feature(const CaseView& v, const SeenFeature& f,
+                   const std::vector<const Named*>& claims) {
   Finding out{.frequency_hz = f.at_hz,
               .low_hz = f.low_hz,
               .high_hz = f.high_hz,
               .shape = f.feature.height_db < 0.0 ? FindingShape::kDip : FindingShape::kPeak,
               .size_db = f.feature.height_db};
-  out.causes = competed(claims);
+  out.causes = competed(v, claims);
   const double p = out.causes.empty() ? 0.0 : out.causes.front().probability;
   out.severity = severity_of(out.size_db, f.q, p);
   out.correctable_by_eq = strongest(claims)->claim.equalise;
@@ -114,14 +122,14 @@ Finding of_feature(const SeenFeature& f, const std::vector<const Named*>& claims
   return out;
 }
 
-Finding of_wiggle(const SeenWiggle& w, const std::vector<const Named*>& claims) {
+Finding of_wiggle(const CaseView& v, const SeenWiggle& w, const std::vector<const Named*>& claims) {
   const double f = w.wiggle.frequency_hz.value;
   Finding out{.frequency_hz = f,
               .low_hz = f * (1.0 - 0.5 / w.wiggle.q),
               .high_hz = f * (1.0 + 0.5 / w.wiggle.q),
               .shape = FindingShape::kWiggle,
               .size_db = 20.0 * std::log10(1.0 + w.wiggle.height_percent / 100.0)};
-  out.causes = competed(claims);
+  out.causes = competed(v, claims);
   const double p = out.causes.empty() ? 0.0 : out.causes.front().probability;
   out.severity = p < 0.3                         ? FindingSeverity::kNone
                  : w.wiggle.height_percent < 4.0 ? FindingSeverity::kMinor
@@ -218,7 +226,7 @@ Diagnosis of_view(const CaseView& view) {
     }
   }
   for (const auto& [group, claims] : by_group) {
-    const auto causes = competed(claims);
+    const auto causes = competed(view, claims);
     if (causes.empty()) continue;
     if (strongest(claims)->claim.at_hz > 0.0) {
       d.findings.push_back(of_place(causes, *strongest(claims)));
@@ -232,12 +240,12 @@ Diagnosis of_view(const CaseView& view) {
     }
   }
   for (const auto& [i, claims] : by_feature) {
-    Finding f = of_feature(view.features[i], claims);
+    Finding f = of_feature(view, view.features[i], claims);
     f.shown_by = sound_of(view, view.features[i].leads);
     if (!f.causes.empty()) d.findings.push_back(std::move(f));
   }
   for (const auto& [i, claims] : by_wiggle) {
-    Finding f = of_wiggle(view.wiggles[i], claims);
+    Finding f = of_wiggle(view, view.wiggles[i], claims);
     f.shown_by = impedances_of(view);
     if (!f.causes.empty()) d.findings.push_back(std::move(f));
   }
@@ -310,6 +318,10 @@ std::string spoken_cause(const std::string& cause) {
   std::string text = cause;
   std::replace(text.begin(), text.end(), '-', ' ');
   return text;
+}
+
+std::string spoken_chance(double p) {
+  return p > 0.99 ? "over 99 %" : fmt::format("{:.0f} %", 100.0 * p);
 }
 
 const char* word_of(FindingShape shape) {

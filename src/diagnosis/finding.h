@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cstdint>
+#include <map>
 #include <optional>
 #include <string>
 #include <vector>
@@ -13,6 +14,8 @@ struct FindingCause {
   double probability = 0.0;
   std::vector<std::string> evidence = {};
   std::vector<std::string> against = {};
+  /// The takes that a sentence of either is told by, where it is told by some of them.
+  std::map<std::string, std::vector<std::int64_t>> told_by = {};
   /// Takes that show it, where the cause has no place of its own.
   std::vector<std::int64_t> shown_by = {};
   std::string variant = {};  ///< as Finding::variant, where the cause has no place of its own
@@ -22,6 +25,8 @@ enum class FindingShape { kDip, kPeak, kStep, kRipple, kWiggle };
 enum class FindingSeverity { kNone, kMinor, kAudible, kSevere };
 /// "edge-diffraction" for a reader: "edge diffraction".
 [[nodiscard]] std::string spoken_cause(const std::string& cause);
+/// "71 %"; nothing is certain: "over 99 %".
+[[nodiscard]] std::string spoken_chance(double probability);
 [[nodiscard]] const char* word_of(FindingShape shape);
 [[nodiscard]] const char* word_of(FindingSeverity severity);
 

@@ -76,7 +76,8 @@ struct CaseTake {
   /// What rings on, where it was looked for (on the axis, with phase); nothing: it was not.
   std::optional<std::vector<Ridge>> ridges = std::nullopt;
   /// Of a recorded sweep on the axis: the levels of the second and the third harmonic over the
-  /// frequency at which they are heard, valid where they stand out of their noise. Empty: none does.
+  /// frequency at which they are heard, valid where they stand out of their noise. Empty: none
+  /// does.
   std::vector<Response> harmonics = {};
 };
 

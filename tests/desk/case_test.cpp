@@ -161,6 +161,27 @@ TEST_F(CaseStation, ItsTakesAreLaidAndNothingElse) {
   EXPECT_THAT(laidIds(), ::testing::UnorderedElementsAreArray(wanted));
 }
 
+TEST_F(CaseStation, ASentenceLaysTheTakesItIsToldBy) {
+  FindingCard* card = cards().front();
+  press(card, "findingWhy");
+  card = cards().front();
+  const FindingCause& cause = card->finding().causes.front();
+  ASSERT_FALSE(cause.told_by.empty());
+  auto* sentence = card->findChild<QLabel*>(QStringLiteral("findingSentence"));
+  ASSERT_NE(sentence, nullptr);
+  const auto told = std::find_if(cause.told_by.begin(), cause.told_by.end(), [&](const auto& one) {
+    return sentence->text().contains(QString::fromStdString(one.first).toHtmlEscaped());
+  });
+  ASSERT_NE(told, cause.told_by.end());
+  const std::vector<Id> wanted(told->second.begin(), told->second.end());
+  // As somebody without a mouse does it: to the link, and return.
+  sentence->setFocus(Qt::TabFocusReason);
+  QTest::keyClick(sentence, Qt::Key_Tab);
+  QTest::keyClick(sentence, Qt::Key_Return);
+  rest();
+  EXPECT_THAT(laidIds(), ::testing::UnorderedElementsAreArray(wanted));
+}
+
 TEST_F(CaseStation, WhatItAsksForGoesIntoThePlanOnce) {
   QTest::mouseClick(part<QPushButton>("caseTraits"), Qt::LeftButton);
   for (int twice = 0; twice < 2; ++twice) {

@@ -80,6 +80,34 @@ TEST(DiagnoseTest, AConeThatBendsIsTheSameAtAllAnglesAndTheFreeAirTakeDecides) {
   EXPECT_LT(probability(diagnose(sides), "driver-breakup"), 0.3);
 }
 
+TEST(DiagnoseTest, SentencesNameTheTakesThatTellThem) {
+  CaseMaterial m = full_range();
+  const auto ringing = [](double f) { return 85.0 + bell(f, 2600.0, 5.0, 0.1); };
+  for (const double a : {0.0, 30.0, -30.0}) m.takes.push_back(at_angle(a, curve_of(ringing)));
+  for (const double a : {15.0, -15.0}) m.takes.push_back(at_angle(a, curve_of(ringing), true));
+  for (std::size_t i = 0; i < m.takes.size(); ++i)
+    m.takes[i].id = 10 + static_cast<std::int64_t>(i);
+  const Diagnosis d = diagnose(m);
+  const FindingCause* cone = made::found(d, "driver-breakup");
+  ASSERT_NE(cone, nullptr);
+  ASSERT_TRUE(cone->told_by.contains("it is alike at all angles"));
+  EXPECT_THAT(cone->told_by.at("it is alike at all angles"), testing::ElementsAre(11, 12));
+  EXPECT_THAT(cone->told_by.at("up and down as well"), testing::ElementsAre(13, 14));
+  for (const auto& [sentence, ids] : cone->told_by) {
+    EXPECT_TRUE(std::count(cone->evidence.begin(), cone->evidence.end(), sentence) +
+                    std::count(cone->against.begin(), cone->against.end(), sentence) >
+                0)
+        << sentence;
+    EXPECT_FALSE(ids.empty());
+  }
+}
+
+TEST(DiagnoseTest, NothingIsCertain) {
+  EXPECT_EQ(spoken_chance(0.7149), "71 %");
+  EXPECT_EQ(spoken_chance(0.99), "99 %");
+  EXPECT_EQ(spoken_chance(0.996), "over 99 %");
+}
+
 TEST(DiagnoseTest, WhatTheEdgesForetellIsTheirsUnlessTheLargeBaffleHasItToo) {
   CaseMaterial m = full_range();
   // The driver in the middle of a square front: all edges alike, and a deep dip.

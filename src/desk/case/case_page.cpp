@@ -301,6 +301,8 @@ void CasePage::addCard(QVBoxLayout* to, const CaseCard& shown, const std::vector
           [this, name](bool on) { on ? (void)open_.insert(name) : (void)open_.remove(name); });
   connect(card, &FindingCard::pointed, this, [this, f](bool on) { point(f, on); });
   connect(card, &FindingCard::takesAsked, this, [this, f] { lay(f.shown_by); });
+  connect(card, &FindingCard::sentenceAsked, this,
+          [this](const std::vector<std::int64_t>& takes) { lay(takes); });
   connect(card, &FindingCard::planAsked, this, [this, f] { plan(f); });
   // The card goes with the next filling; what it said must not go with it.
   const auto later = [this](auto what) {

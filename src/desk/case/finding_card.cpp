@@ -130,8 +130,7 @@ void FindingCard::addCauses(QVBoxLayout* layout, const Theme& theme) {
   for (const FindingCause& cause : finding_.causes) {
     auto* row = new QHBoxLayout;
     row->addWidget(new QLabel(text_of(spoken_cause(cause.cause)), this), 1);
-    auto* chance =
-        new QLabel(QStringLiteral("%1 %").arg(std::round(100.0 * cause.probability)), this);
+    auto* chance = new QLabel(text_of(spoken_chance(cause.probability)), this);
     chance->setFont(text_font(12, cause.probability > 0.5));
     row->addWidget(chance);
     layout->addLayout(row);
@@ -141,13 +140,10 @@ void FindingCard::addCauses(QVBoxLayout* layout, const Theme& theme) {
     if (finding_.causes.size() > 1)
       reasons->addWidget(
           role_label(text_of(capitalised(spoken_cause(cause.cause))), "head", reasons_));
-    const auto line = [&](const char* sign, const std::string& sentence) {
-      auto* label = role_label(text_of(fmt::format("{} {}", sign, sentence)), "quiet", reasons_);
-      label->setWordWrap(true);
-      reasons->addWidget(label);
-    };
-    for (const std::string& each : cause.evidence) line("+", each);
-    for (const std::string& each : cause.against) line("−", each);
+    for (const std::string& each : cause.evidence)
+      addSentence(reasons, QStringLiteral("+"), cause, each, theme);
+    for (const std::string& each : cause.against)
+      addSentence(reasons, QStringLiteral("−"), cause, each, theme);
   }
   why_ = new QPushButton(tr("Why"), this);
   why_->setObjectName(QStringLiteral("findingWhy"));
@@ -160,6 +156,28 @@ void FindingCard::addCauses(QVBoxLayout* layout, const Theme& theme) {
     emit unfolded(on);
   });
   reasons_->hide();
+}
+
+void FindingCard::addSentence(QVBoxLayout* layout, const QString& sign, const FindingCause& cause,
+                              const std::string& sentence, const Theme& theme) {
+  const QString plain = sign + QLatin1Char(' ') + text_of(sentence);
+  auto* label = role_label(plain, "quiet", reasons_);
+  label->setWordWrap(true);
+  layout->addWidget(label);
+  const auto told = cause.told_by.find(sentence);
+  if (told == cause.told_by.end()) return;
+  const int count = static_cast<int>(told->second.size());
+  label->setTextFormat(Qt::RichText);
+  label->setText(QStringLiteral("%1&nbsp; <a href=\"takes\" style=\"color: %2; "
+                                "text-decoration: none\">%3</a>")
+                     .arg(plain.toHtmlEscaped(), theme.accent.name(),
+                          (count == 1 ? tr("1 take") : tr("%1 takes").arg(count))
+                              .replace(QLatin1Char(' '), QStringLiteral("&nbsp;"))));
+  label->setObjectName(QStringLiteral("findingSentence"));
+  label->setTextInteractionFlags(Qt::LinksAccessibleByMouse | Qt::LinksAccessibleByKeyboard);
+  label->setToolTip(tr("Lays what this is told by on the score."));
+  connect(label, &QLabel::linkActivated, this,
+          [this, takes = told->second] { emit sentenceAsked(takes); });
 }
 
 void FindingCard::addSteps(QVBoxLayout* layout) {

@@ -44,6 +44,8 @@ class FindingCard : public QFrame {
   /// The pointer rests on it, or the keyboard; left: on nothing.
   void pointed(bool on);
   void takesAsked();
+  /// The takes that one sentence is told by.
+  void sentenceAsked(const std::vector<std::int64_t>& takes);
   void planAsked();
   void judged(CaseVerdict verdict, const QString& reason);
   void unfolded(bool on);
@@ -61,6 +63,8 @@ class FindingCard : public QFrame {
  private:
   void addHeading(QVBoxLayout* layout);
   void addCauses(QVBoxLayout* layout, const Theme& theme);
+  void addSentence(QVBoxLayout* layout, const QString& sign, const FindingCause& cause,
+                   const std::string& sentence, const Theme& theme);
   void addSteps(QVBoxLayout* layout);
   void addVerdict(QVBoxLayout* layout, const KeptVerdict* verdict);
 

@@ -177,8 +177,8 @@ void PracticePage::showOwn(Id subject, bool judged) {
   }
   std::vector<std::pair<double, std::string>> told;
   const auto put = [&](const FindingCause& c, const std::string& where) {
-    std::string text = fmt::format("{} {:.0f} %{}", capitalised(spoken_cause(c.cause)),
-                                   100.0 * c.probability, where);
+    std::string text = fmt::format("{} {}{}", capitalised(spoken_cause(c.cause)),
+                                   spoken_chance(c.probability), where);
     for (std::size_t i = 0; i < c.evidence.size(); ++i)
       text += (i == 0 ? ": " : "; ") + c.evidence[i];
     for (std::size_t i = 0; i < c.against.size(); ++i)

@@ -45,7 +45,7 @@ struct SeenFeature {
   std::vector<SeenSwap> swaps = {};             ///< variants that differ in one thing
   /// The harmonics that are heard there, made in the motor, in the same take.
   std::optional<double> in_harmonics = std::nullopt;
-  bool sharp = false;                           ///< found by a finer look: a Q of some 15 and more
+  bool sharp = false;  ///< found by a finer look: a Q of some 15 and more
   std::optional<double> from_edges =
       std::nullopt;  ///< what the drawing foretells there, over what is seen
   double edges_db = 0.0;
@@ -87,7 +87,7 @@ struct ImpedanceSide {
   std::optional<DriverFit> free_air = std::nullopt;
   std::optional<LossKinds> losses = std::nullopt;
   std::optional<Tightness> tightness = std::nullopt;  ///< of a sealed box without free air
-  int bass_humps = 0;  ///< of the impedance in the box, below 200 Hz
+  int bass_humps = 0;                                 ///< of the impedance in the box, below 200 Hz
   /// The curve begins low enough (a fifth of what is seen) to show a vented box's lower hump as
   /// well, where one is seen.
   bool lower_hump_in_range = false;

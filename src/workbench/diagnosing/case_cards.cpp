@@ -58,6 +58,7 @@ void absorb(Finding& into, const Finding& part) {
     known->probability = std::max(known->probability, cause.probability);
     add_missing(known->evidence, cause.evidence);
     add_missing(known->against, cause.against);
+    known->told_by.insert(cause.told_by.begin(), cause.told_by.end());
   }
   most_probable_first(into.causes);
   into.severity = std::max(into.severity, part.severity);

@@ -37,10 +37,12 @@ std::vector<Claim> claims(const CaseView& v) {
         fmt::format(
             "the level rises by {:.1f} dB from {} to {}, where {:.0f} mm of width make {:.1f}",
             c.size_db, frequency_text(step->low_hz), frequency_text(step->high_hz),
-            1e3 * baffle.width_m(), step->foretold_db));
+            1e3 * baffle.width_m(), step->foretold_db),
+        ToldBy::kAxis);
   if (step->near)
     c.saw(*step->near < 0.4 ? 1.5 : 0.3,
-          *step->near < 0.4 ? "the near field has no such step" : "the near field rises as well");
+          *step->near < 0.4 ? "the near field has no such step" : "the near field rises as well",
+          ToldBy::kNear);
   c.next_step = "Take its near field: the step is not in it.";
   return {c};
 }

@@ -55,10 +55,12 @@ std::vector<Claim> claims(const CaseView& v) {
     c.high_hz = to_hz;
     c.size_db = less;
     c.shape = FindingShape::kStep;
-    c.saw(2.0, fmt::format("at {:.0f}° {:.0f} dB are missing at {}; a piston of {:.0f} mm loses "
-                           "6 dB at {}",
-                           std::abs(t->horizontal_deg), -less, frequency_text((*v.axis)[at]),
-                           2e3 * d.radius_m, frequency_text(expected)));
+    c.saw(2.0,
+          fmt::format("at {:.0f}° {:.0f} dB are missing at {}; a piston of {:.0f} mm loses "
+                      "6 dB at {}",
+                      std::abs(t->horizontal_deg), -less, frequency_text((*v.axis)[at]),
+                      2e3 * d.radius_m, frequency_text(expected)),
+          ToldBy::kSides);
     if (s.loading == "open-baffle") c.saw(0.4, "an open panel narrows by itself");
     c.saw(std::clamp(std::exp(4.0 * (octaves - 1.75)), 0.7, 8.0),
           fmt::format("it plays {:.1f} octaves above where it loses that at 45°", octaves));

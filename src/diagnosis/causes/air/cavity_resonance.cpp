@@ -26,13 +26,14 @@ std::vector<Claim> claims(const CaseView& v) {
           fmt::format("the wings are {:.0f} mm deep: a quarter wave near {}", 1e3 * s.wing_m,
                       frequency_text(quarter)));
     c.saw(f.feature.height_db > 0.0 ? 2.0 : 0.2,
-          f.feature.height_db > 0.0 ? "it is a peak" : "it is a dip");
+          f.feature.height_db > 0.0 ? "it is a peak" : "it is a dip", ToldBy::kAxis);
     if (f.behind)
       c.saw(*f.behind > 1.15  ? 8.0
             : *f.behind > 0.9 ? 1.0
                               : 0.3,
-            fmt::format("behind it is {:.1f} times as large", *f.behind));
-    if (f.wiggle_box && *f.wiggle_box > 1.0) c.saw(1.5, "the impedance has a loop there");
+            fmt::format("behind it is {:.1f} times as large", *f.behind), ToldBy::kBehind);
+    if (f.wiggle_box && *f.wiggle_box > 1.0)
+      c.saw(1.5, "the impedance has a loop there", ToldBy::kInBox);
     c.next_step = "Take it without the wings.";
     all.push_back(std::move(c));
   }

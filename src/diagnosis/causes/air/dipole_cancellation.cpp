@@ -31,12 +31,13 @@ std::vector<Claim> claims(const CaseView& v) {
     c.saw(off < 0.2 ? 3.0 : 1.2,
           fmt::format("front and back meet {:.0f} mm round the panel: a {} near {}", 1e3 * path,
                       dip ? "null" : "peak", frequency_text(dip ? null : peak)));
-    if (f.behind && *f.behind > 1.15) c.saw(0.3, "it is larger behind");
+    if (f.behind && *f.behind > 1.15) c.saw(0.3, "it is larger behind", ToldBy::kBehind);
     if (f.large_baffle)
-      c.saw(*f.large_baffle < 0.4 ? 2.5 : 0.1, *f.large_baffle < 0.4
-                                                   ? "it is gone in the large baffle"
-                                                   : "the large baffle has it too");
-    if (f.near && *f.near > 0.6) c.saw(0.1, "the near field has it too");
+      c.saw(
+          *f.large_baffle < 0.4 ? 2.5 : 0.1,
+          *f.large_baffle < 0.4 ? "it is gone in the large baffle" : "the large baffle has it too",
+          ToldBy::kLargeBaffle);
+    if (f.near && *f.near > 0.6) c.saw(0.1, "the near field has it too", ToldBy::kNear);
     c.next_step = "Take it in a large baffle: there the rear does not reach the front.";
     all.push_back(std::move(c));
   }

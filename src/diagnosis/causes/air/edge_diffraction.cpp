@@ -31,23 +31,25 @@ std::vector<Claim> claims(const CaseView& v) {
     // Every box has some of it.
     const double both = std::min(std::abs(f.edges_db), std::abs(f.feature.height_db));
     if (both < kOrdinary_db)
-      c.saw(std::max(0.05, std::pow(both / kOrdinary_db, 7.0)), "no more than an ordinary box has");
+      c.saw(std::max(0.05, std::pow(both / kOrdinary_db, 7.0)), "no more than an ordinary box has",
+            ToldBy::kAxis);
     else
-      c.saw(std::min(3.0, std::pow(both / kOrdinary_db, 2.0)), "more than an ordinary box has");
+      c.saw(std::min(3.0, std::pow(both / kOrdinary_db, 2.0)), "more than an ordinary box has",
+            ToldBy::kAxis);
     saw_no_ringing(c, f);
     if (f.horizontal) {
       if (*f.horizontal < 0.35)
-        c.saw(3.0, "it is gone to the sides");
+        c.saw(3.0, "it is gone to the sides", ToldBy::kSides);
       else if (*f.horizontal > 0.8)
-        c.saw(0.2, "it is the same to the sides");
+        c.saw(0.2, "it is the same to the sides", ToldBy::kSides);
     }
     if (f.large_baffle) {
       if (*f.large_baffle < 0.35)
-        c.saw(8.0, "it is gone in the large baffle");
+        c.saw(8.0, "it is gone in the large baffle", ToldBy::kLargeBaffle);
       else if (*f.large_baffle > 0.7)
-        c.saw(0.03, "the large baffle has it too");
+        c.saw(0.03, "the large baffle has it too", ToldBy::kLargeBaffle);
     }
-    if (f.near && *f.near > 0.6) c.saw(0.1, "the near field has it too");
+    if (f.near && *f.near > 0.6) c.saw(0.1, "the near field has it too", ToldBy::kNear);
     c.next_step = f.horizontal ? "Take the driver in a large baffle: if it is gone, it is the edge."
                                : "Turn 30 degrees and take again: if it stays, it is not the edge.";
     all.push_back(std::move(c));

@@ -59,30 +59,37 @@ std::vector<Claim> claims(const CaseView& v) {
     if (panel || (!evenly && !inside)) continue;
     Claim c(0.1);
     c.feature = i;
-    if (evenly) c.saw(25.0 * even, "it is one of many dips and peaks evenly spaced in Hz");
-    if (evenly && !inside && of_box) c.saw(kOfBox, too_soon);
+    if (evenly)
+      c.saw(25.0 * even, "it is one of many dips and peaks evenly spaced in Hz", ToldBy::kAxis);
+    if (evenly && !inside && of_box) c.saw(kOfBox, too_soon, ToldBy::kAxis);
     if (inside)
       c.saw(6.0,
             fmt::format("something arrives {:.2f} ms after the sound, within the gate of {:.1f} ms",
-                        1e3 * *t.reflection_s, 1e3 * t.gate_s));
+                        1e3 * *t.reflection_s, 1e3 * t.gate_s),
+            ToldBy::kAxis);
     else if (t.reflection_s)
-      c.saw(0.2, "nothing arrives within the gate");
+      c.saw(0.2, "nothing arrives within the gate", ToldBy::kAxis);
     if (f.horizontal)
       c.saw(*f.horizontal > 0.5 ? 1.5 : 0.5,
-            *f.horizontal > 0.5 ? "it is the same to the sides" : "it is gone to the sides");
+            *f.horizontal > 0.5 ? "it is the same to the sides" : "it is gone to the sides",
+            ToldBy::kSides);
     if (f.from_edges && *f.from_edges > 0.45)
-      c.saw(f.horizontal && *f.horizontal < 0.5 ? 0.05 : 0.3, "the edges foretell it");
+      c.saw(f.horizontal && *f.horizontal < 0.5 ? 0.05 : 0.3, "the edges foretell it",
+            ToldBy::kSides);
     c.next_step = "Move the loudspeaker away from everything, or gate before it, and take again.";
     all.push_back(std::move(c));
   }
   if (!panel && (inside || comb >= 5)) {
     Claim c(0.3);
     if (inside)
-      c.saw(8.0, fmt::format("an arrival {:.2f} ms after the sound lies within the gate",
-                             1e3 * *t.reflection_s));
+      c.saw(8.0,
+            fmt::format("an arrival {:.2f} ms after the sound lies within the gate",
+                        1e3 * *t.reflection_s),
+            ToldBy::kAxis);
     if (comb >= 5)
-      c.saw(15.0 * even, fmt::format("{} dips and peaks lie evenly spaced in Hz", comb));
-    if (comb >= 5 && !inside && of_box) c.saw(kOfBox, too_soon);
+      c.saw(15.0 * even, fmt::format("{} dips and peaks lie evenly spaced in Hz", comb),
+            ToldBy::kAxis);
+    if (comb >= 5 && !inside && of_box) c.saw(kOfBox, too_soon, ToldBy::kAxis);
     all.push_back(std::move(c));
   }
   return all;

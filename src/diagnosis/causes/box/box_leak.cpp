@@ -44,7 +44,7 @@ double even_share(const CaseView& v) {
 std::vector<Claim> of_sealed(const CaseView& v) {
   if (!v.closed && v.box_impedance != nullptr && v.bass_humps >= 2) {
     Claim c(0.25);
-    c.saw(8.0, "two humps stand where a sealed box has one");
+    c.saw(8.0, "two humps stand where a sealed box has one", ToldBy::kInBox);
     c.next_step = "Seal everything with putty and take the impedance again.";
     return {c};
   }
@@ -52,7 +52,7 @@ std::vector<Claim> of_sealed(const CaseView& v) {
   if (!v.free_air) {
     if (!v.tightness) return {};
     Claim c(0.25);
-    c.saw(v.tightness->ratio(), v.tightness->said());
+    c.saw(v.tightness->ratio(), v.tightness->said(), ToldBy::kInBox);
     c.next_step = "Seal everything with putty and take the impedance again.";
     return {c};
   }
@@ -61,7 +61,8 @@ std::vector<Claim> of_sealed(const CaseView& v) {
                        (highest(v.free_impedance->curve) - v.free_air->re_ohm.value);
   Claim c(0.25);
   c.saw(std::clamp(std::exp(14.0 * (even - share)), 0.02, 20.0),
-        fmt::format("the hump is {:.0f} % as high as in free air", 100.0 * share));
+        fmt::format("the hump is {:.0f} % as high as in free air", 100.0 * share),
+        ToldBy::kFreeAir);
   c.next_step = "Seal everything with putty and take the impedance again.";
   return {c};
 }
@@ -74,10 +75,12 @@ std::vector<Claim> claims(const CaseView& v) {
     c.group = "losses";
     const bool hump =
         !v.box && v.box_impedance != nullptr && v.bass_humps == 1 && v.lower_hump_in_range;
-    if (hump) c.saw(1.5, "one hump stands where a vented box has two");
+    if (hump) c.saw(1.5, "one hump stands where a vented box has two", ToldBy::kInBox);
     if (v.box && v.box->misfit_percent > 3.0)
-      c.saw(0.2, fmt::format("a leaky box departs from this impedance by {:.0f} %",
-                             v.box->misfit_percent));
+      c.saw(
+          0.2,
+          fmt::format("a leaky box departs from this impedance by {:.0f} %", v.box->misfit_percent),
+          ToldBy::kInBox);
     const bool flow = saw_flow(c, v, false);
     c.next_step = "Seal everything with putty and take the impedance again.";
     return hump || flow ? std::vector<Claim>{c} : std::vector<Claim>{};
@@ -86,10 +89,11 @@ std::vector<Claim> claims(const CaseView& v) {
   Claim c(0.25);
   c.group = "losses";
   c.saw(std::clamp(std::exp(1.3 * (5.3 - ql)), 0.02, 30.0),
-        fmt::format("all losses of the box together are QL {:.1f} (below 5: leaky)", ql));
+        fmt::format("all losses of the box together are QL {:.1f} (below 5: leaky)", ql),
+        ToldBy::kInBox);
   if (const auto& kinds = v.losses) {
     c.saw(kinds->ratio(kinds->leak, std::min(kinds->port, kinds->absorption), kinds->leak_alone_q),
-          kinds->said());
+          kinds->said(), ToldBy::kInBox);
   }
   saw_flow(c, v, true);
   c.next_step = "Seal everything with putty and take the impedance again.";

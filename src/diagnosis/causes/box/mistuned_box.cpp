@@ -26,7 +26,8 @@ void saw_alignment(Claim& c, const Alignment& a) {
           ? fmt::format("it falls 6 dB at {:.0f} Hz; tuned to {:.0f} Hz it would at {:.0f} Hz",
                         a.f6_hz, a.best_fb_hz, a.best_f6_hz)
           : fmt::format("its bass ends near {:.0f} Hz; tuned to {:.0f} Hz it would near {:.0f} Hz",
-                        a.reach_hz, a.best_fb_hz, a.best_reach_hz));
+                        a.reach_hz, a.best_fb_hz, a.best_reach_hz),
+      ToldBy::kInBox);
 }
 
 /// Where the impedance begins above the lower hump: by the drawing and the upper one.
@@ -65,7 +66,8 @@ std::vector<Claim> claims(const CaseView& v) {
                                  : 0.55,
           fmt::format("it is tuned to {:.1f} Hz, {:.0f} % {} what {:.1f} l and the port give",
                       v.box->fb_hz.value, 100.0 * std::abs(std::expm1(off)),
-                      off < 0.0 ? "below" : "above", 1e3 * *s.volume_m3));
+                      off < 0.0 ? "below" : "above", 1e3 * *s.volume_m3),
+          ToldBy::kInBox);
     if (const auto a = alignment_of(tuned(*v.box))) saw_alignment(c, *a);
     c.next_step = "Measure the port's length and the volume again.";
     return {c};
@@ -76,7 +78,7 @@ std::vector<Claim> claims(const CaseView& v) {
     c.saw(q > 1.15  ? 12.0
           : q > 1.0 ? 2.5
                     : 0.05,
-          fmt::format("the total Q in the box is {:.2f}", q));
+          fmt::format("the total Q in the box is {:.2f}", q), ToldBy::kInBox);
     c.next_step = "A larger or a filled box lowers it.";
     return {c};
   }

@@ -23,21 +23,27 @@ std::vector<Claim> of_sound(const CaseView& v) {
     if (!f.sharp && f.q < 9.0) continue;
     Claim c(0.2);
     c.feature = i;
-    c.saw(std::clamp(std::pow(f.q / 16.0, 2.0), 0.3, 5.0), fmt::format("its Q is {:.0f}", f.q));
+    c.saw(std::clamp(std::pow(f.q / 16.0, 2.0), 0.3, 5.0), fmt::format("its Q is {:.0f}", f.q),
+          ToldBy::kAxis);
     if (f.at_hz > 900.0) c.saw(0.4, "that is high for a wall");
     saw_ringing(c, f, {.rings = 3.0, .not_so = 0.9, .low_q = 15.0});
     if (f.horizontal)
       c.saw(*f.horizontal > 0.5 ? 2.5 : 0.3,
-            *f.horizontal > 0.5 ? "it is alike at all angles" : "it changes with the angle");
+            *f.horizontal > 0.5 ? "it is alike at all angles" : "it changes with the angle",
+            ToldBy::kSides);
     if (f.wiggle_box)
-      c.saw(*f.wiggle_box > 2.0 ? 0.3 : 1.5, *f.wiggle_box > 2.0
-                                                 ? "the impedance has a plain loop there"
-                                                 : "the impedance has little or nothing there");
-    if (f.wiggle_free && *f.wiggle_free > 0.4) c.saw(0.1, "the driver has it in free air too");
+      c.saw(*f.wiggle_box > 2.0 ? 0.3 : 1.5,
+            *f.wiggle_box > 2.0 ? "the impedance has a plain loop there"
+                                : "the impedance has little or nothing there",
+            ToldBy::kInBox);
+    if (f.wiggle_free && *f.wiggle_free > 0.4)
+      c.saw(0.1, "the driver has it in free air too", ToldBy::kFreeAir);
     if (f.near)
-      c.saw(*f.near < 0.5 ? 2.0 : 0.4, *f.near < 0.5 ? "the cone's near field has little of it"
-                                                     : "the cone's near field has it too");
-    if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz");
+      c.saw(*f.near < 0.5 ? 2.0 : 0.4,
+            *f.near < 0.5 ? "the cone's near field has little of it"
+                          : "the cone's near field has it too",
+            ToldBy::kNear);
+    if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
     for (const CasePort& p : v.material->subject.ports)
       if (std::abs(std::log(f.at_hz / pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s))) < 0.08)
         c.saw(0.1, "the port's pipe lies there");
@@ -57,18 +63,21 @@ std::vector<Claim> claims(const CaseView& v) {
     c.wiggle = i;
     if (w.in_free_air)
       c.saw(*w.in_free_air ? 0.05 : 3.0,
-            *w.in_free_air ? "it is there without the box" : "the driver alone does not have it");
+            *w.in_free_air ? "it is there without the box" : "the driver alone does not have it",
+            ToldBy::kFreeAir);
     if (v.material->subject.inner)
       c.saw(w.mode.empty() ? 3.0 : 0.4,
-            w.mode.empty() ? "no wave of the box lies there" : "a wave of the box lies there");
+            w.mode.empty() ? "no wave of the box lies there" : "a wave of the box lies there",
+            ToldBy::kInBox);
     c.saw(w.wiggle.q > 18.0   ? 3.0
           : w.wiggle.q > 10.0 ? 1.0
                               : 0.4,
-          fmt::format("its Q is {:.0f}", w.wiggle.q));
+          fmt::format("its Q is {:.0f}", w.wiggle.q), ToldBy::kInBox);
     if (w.damped)
       c.saw(*w.damped > 0.7 ? 3.0 : 0.2,
-            *w.damped > 0.7 ? "lining does not change it" : "lining makes it smaller");
-    if (w.wiggle.height_percent < 0.8) c.saw(0.5, "it is tiny");
+            *w.damped > 0.7 ? "lining does not change it" : "lining makes it smaller",
+            ToldBy::kInBoxes);
+    if (w.wiggle.height_percent < 0.8) c.saw(0.5, "it is tiny", ToldBy::kInBox);
     c.next_step = "Press or brace the walls and take the impedance again.";
     all.push_back(std::move(c));
   }

@@ -31,13 +31,15 @@ std::vector<Claim> claims(const CaseView& v) {
     const double share = own / v.box->fb_hz.value;
     c.saw(
         std::clamp(std::exp(12.0 * (share - 0.62)), 0.1, 8.0),
-        fmt::format("the radiator's own resonance is {:.1f} Hz, {:.2f} of the tuning", own, share));
+        fmt::format("the radiator's own resonance is {:.1f} Hz, {:.2f} of the tuning", own, share),
+        ToldBy::kInBox);
   }
   if (by_flows) {
     c.saw(std::clamp(std::exp(12.0 * (*flow->own_share - 0.62)), 0.1, 8.0),
           fmt::format("by the near fields the radiator's own resonance is {:.1f} Hz, {:.2f} of the "
                       "tuning",
-                      *flow->own_share * flow->tuning_hz, *flow->own_share));
+                      *flow->own_share * flow->tuning_hz, *flow->own_share),
+          ToldBy::kNear);
   }
   // Close below the tuning the fall itself hides it.
   constexpr double kInTheFall = 0.66;
@@ -45,7 +47,8 @@ std::vector<Claim> claims(const CaseView& v) {
   if (flow && flow->total_q && seen_as_a_hole)
     c.saw(std::clamp(std::pow(-flow->hole_db / 5.0, 2.0), 0.2, 5.0),
           fmt::format("the sum of the near fields has a hole of {:.1f} dB below the tuning",
-                      -flow->hole_db));
+                      -flow->hole_db),
+          ToldBy::kNear);
   c.next_step = "A heavier or softer radiator moves its notch down.";
   return {c};
 }

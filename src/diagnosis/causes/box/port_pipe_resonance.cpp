@@ -65,10 +65,12 @@ std::vector<Claim> claims(const CaseView& v) {
               : share > -8.0 ? 0.9
                              : 0.1,
               fmt::format("there the port gives {:+.0f} dB re the cone{}", share,
-                          p.front ? "" : ", round the box"));
+                          p.front ? "" : ", round the box"),
+              ToldBy::kNear);
       } else {
         c.saw(there > top - 4.0 ? 2.0 : 0.3,
-              fmt::format("that is {:.0f} dB under the port's own top", top - there));
+              fmt::format("that is {:.0f} dB under the port's own top", top - there),
+              ToldBy::kNear);
       }
     }
     // A dip where the port works against the cone.
@@ -86,15 +88,17 @@ std::vector<Claim> claims(const CaseView& v) {
       c.saw(std::abs(there->feature.height_db) > 1.5 ? 6.0 : 2.5,
             fmt::format("the response has a {} of {:.1f} dB there",
                         there->feature.height_db > 0.0 ? "peak" : "dip",
-                        std::abs(there->feature.height_db)));
-      if (there->near && *there->near > 0.6) c.saw(0.5, "the cone's near field has it too");
+                        std::abs(there->feature.height_db)),
+            ToldBy::kAxis);
+      if (there->near && *there->near > 0.6)
+        c.saw(0.5, "the cone's near field has it too", ToldBy::kNear);
     } else if (v.axis_take != nullptr && v.valid.contains(pipe)) {
-      c.saw(0.5, "the response shows nothing there");
+      c.saw(0.5, "the response shows nothing there", ToldBy::kAxis);
     }
     for (const SeenWiggle& w : v.wiggles)
       if (w.pipe_off < 0.05 && (w.mode.empty() || w.mode_off > w.pipe_off)) {
         any = true;
-        c.saw(2.0, "the impedance has a loop there");
+        c.saw(2.0, "the impedance has a loop there", ToldBy::kInBox);
       }
     if (p.front) c.saw(1.5, "the port faces the listener");
     c.next_step = "Take the port's near field; a shorter or flared pipe moves it.";

@@ -25,11 +25,14 @@ void saw_depth(Claim& c, const SeenCrossing& s) {
       mean > 12.0  ? 0.3
       : mean > 8.5 ? 0.5
                    : std::clamp(std::exp(3.0 * (mean - kOfSoundOnes_db)), least, alike ? 6.0 : 1.5);
-  c.saw(ratio, fmt::format("where {} and {} meet {:.1f} dB are missing{}", s.crossing->low,
-                           s.crossing->high, deep,
-                           alike ? fmt::format(", to the sides {:.1f} dB", -*s.sides_db) : ""));
+  c.saw(
+      ratio,
+      fmt::format("where {} and {} meet {:.1f} dB are missing{}", s.crossing->low, s.crossing->high,
+                  deep, alike ? fmt::format(", to the sides {:.1f} dB", -*s.sides_db) : ""),
+      ToldBy::kSides);
   if (s.sides_db && !alike)
-    c.saw(0.3, fmt::format("to the sides only {:.1f} dB are missing", -*s.sides_db));
+    c.saw(0.3, fmt::format("to the sides only {:.1f} dB are missing", -*s.sides_db),
+          ToldBy::kSides);
 }
 
 std::vector<Claim> claims(const CaseView& v) {
@@ -47,20 +50,22 @@ std::vector<Claim> claims(const CaseView& v) {
       c.saw(off > 70.0 && off < 112.0   ? 10.0
             : off > 58.0 && off < 130.0 ? 1.5
                                         : 0.1,
-            fmt::format("alone they are {:.0f}° apart there", off));
+            fmt::format("alone they are {:.0f}° apart there", off), ToldBy::kAlone);
     }
     if (s.flipped_db)
       c.saw(std::abs(*s.flipped_db) < 5.0 ? 8.0 : 0.2,
-            fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db));
+            fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db),
+            ToldBy::kFlipped);
     if (s.lobe)
       c.saw(std::clamp(s.lobe->quarter_ratio, 0.03, 25.0),
             fmt::format(
                 "the levels up and down are those of drivers {:.0f}° apart (within {:.1f} dB)",
-                std::abs(s.lobe->between_deg), s.lobe->misfit_db));
+                std::abs(s.lobe->between_deg), s.lobe->misfit_db),
+            ToldBy::kUpDown);
     saw_alone(c, v, s);
     saw_bent(c, v, s);
     if (s.feature && v.features[*s.feature].from_edges.value_or(0.0) > 0.45)
-      c.saw(0.4, "the edges foretell a dip there");
+      c.saw(0.4, "the edges foretell a dip there", ToldBy::kAxis);
     c.next_step = "Take each driver alone, with one clock: their phase at the crossover tells.";
     all.push_back(std::move(c));
   }

@@ -27,27 +27,30 @@ std::vector<Claim> claims(const CaseView& v) {
           : deep > 5.5 ? 1.2
                        : 0.7,
           fmt::format("a null of {:.0f} dB where {} and {} meet", deep, s.crossing->low,
-                      s.crossing->high));
+                      s.crossing->high),
+          ToldBy::kAxis);
     if (s.between_deg) {
       const double off = std::abs(*s.between_deg);
       c.saw(off > 130.0   ? 12.0
             : off > 112.0 ? 3.0
                           : 0.08,
-            fmt::format("alone they are {:.0f}° apart there", off));
+            fmt::format("alone they are {:.0f}° apart there", off), ToldBy::kAlone);
     }
     if (s.flipped_db)
       c.saw(*s.flipped_db > 6.0 ? 15.0 : 0.08,
-            fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db));
+            fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db),
+            ToldBy::kFlipped);
     if (s.lobe)
       c.saw(std::clamp(s.lobe->reversed_ratio, 0.03, 25.0),
             fmt::format(
                 "the levels up and down are those of drivers {:.0f}° apart (within {:.1f} dB)",
-                std::abs(s.lobe->between_deg), s.lobe->misfit_db));
+                std::abs(s.lobe->between_deg), s.lobe->misfit_db),
+            ToldBy::kUpDown);
     saw_alone(c, v, s);
     saw_bent(c, v, s);
     if (s.sides_db)
       c.saw(*s.sides_db < 0.4 * s.depth_db ? 1.8 : 0.4,
-            fmt::format("to the sides {:.1f} dB are missing", -*s.sides_db));
+            fmt::format("to the sides {:.1f} dB are missing", -*s.sides_db), ToldBy::kSides);
     c.next_step = "Flip one driver and take again, 2 minutes: a wrong polarity fills.";
     all.push_back(std::move(c));
   }

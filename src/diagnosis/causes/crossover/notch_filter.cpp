@@ -118,20 +118,24 @@ std::vector<Claim> of_shunts(const CaseView& v) {
     c.feature = i;
     c.saw(std::clamp(std::exp(14.0 * (0.56 - least)), 0.2, 8.0),
           fmt::format("the terminals see {:.0f} % of the driver's impedance at {}", 100.0 * least,
-                      frequency_text(least_hz)));
+                      frequency_text(least_hz)),
+          ToldBy::kFreeAir);
     c.saw(std::clamp(std::exp(0.9 * (-f.feature.height_db - 3.2)), 0.3, 4.0),
-          fmt::format("the dip is {:.1f} dB deep", -f.feature.height_db));
+          fmt::format("the dip is {:.1f} dB deep", -f.feature.height_db), ToldBy::kAxis);
     if (f.rings_q && *f.rings_q > 8.0) saw_ringing(c, f, {.rings = 0.35, .not_so = 1.0});
     if (f.horizontal)
       c.saw(*f.horizontal > 0.65 ? 2.5 : 0.2,
-            *f.horizontal > 0.65 ? "it is alike at all angles" : "it changes with the angle");
+            *f.horizontal > 0.65 ? "it is alike at all angles" : "it changes with the angle",
+            ToldBy::kSides);
     if (f.alone)
       c.saw(*f.alone > 0.6 ? 3.0 : 0.1,
-            *f.alone > 0.6 ? f.leads + " alone has it" : f.leads + " alone does not have it");
+            *f.alone > 0.6 ? f.leads + " alone has it" : f.leads + " alone does not have it",
+            ToldBy::kAlone);
     if (f.wiggle_free)
-      c.saw(*f.wiggle_free > 0.4 ? 0.2 : 2.0, *f.wiggle_free > 0.4
-                                                  ? "the driver in free air has a loop there"
-                                                  : "the driver in free air has nothing there");
+      c.saw(*f.wiggle_free > 0.4 ? 0.2 : 2.0,
+            *f.wiggle_free > 0.4 ? "the driver in free air has a loop there"
+                                 : "the driver in free air has nothing there",
+            ToldBy::kFreeAir);
     if (f.from_edges && *f.from_edges > 0.45) c.saw(0.2, "the edges foretell it");
     if (f.crossover_octaves < 0.5) c.saw(0.2, "two drivers meet there");
     c.next_step = "Look for a trap in the network, or bridge it and take again.";
@@ -164,15 +168,16 @@ std::vector<Claim> claims(const CaseView& v) {
     const bool another = nearer_crossover(v, peaks, f);
     // A drawing that tells no drivers tells no crossovers either.
     const bool known = !v.material->subject.drivers.empty();
-    c.saw(
-        !known                            ? 1.2
-        : from_crossover > 0.95           ? 12.0
-        : from_crossover > 0.4 && another ? 6.0
-        : from_crossover > 0.6            ? 0.6
-                                          : 0.15,
-        fmt::format("the impedance peaks at {} ({:.1f} ohm)", frequency_text(f), p.magnitude_ohm));
+    c.saw(!known                            ? 1.2
+          : from_crossover > 0.95           ? 12.0
+          : from_crossover > 0.4 && another ? 6.0
+          : from_crossover > 0.6            ? 0.6
+                                            : 0.15,
+          fmt::format("the impedance peaks at {} ({:.1f} ohm)", frequency_text(f), p.magnitude_ohm),
+          ToldBy::kInBox);
     c.saw(std::clamp(std::exp(0.8 * (-*under - 3.8)), 0.15, 6.0),
-          fmt::format("the level lies {:.1f} dB under what is an octave away", -*under));
+          fmt::format("the level lies {:.1f} dB under what is an octave away", -*under),
+          ToldBy::kAxis);
     double sides = 0.0;
     double count = 0.0;
     for (const CaseTake* t : v.responses()) {
@@ -185,8 +190,9 @@ std::vector<Claim> claims(const CaseView& v) {
     }
     if (count > 0.0)
       c.saw(sides / count < 0.6 * *under ? 2.0 : 0.3,
-            fmt::format("to the sides it is {:.1f} dB", sides / count));
-    if (v.free_impedance != nullptr) c.saw(1.5, "the driver in free air has no such peak");
+            fmt::format("to the sides it is {:.1f} dB", sides / count), ToldBy::kSides);
+    if (v.free_impedance != nullptr)
+      c.saw(1.5, "the driver in free air has no such peak", ToldBy::kFreeAir);
     c.next_step = "Look for a trap in the network, or bridge it and take again.";
     all.push_back(std::move(c));
   }

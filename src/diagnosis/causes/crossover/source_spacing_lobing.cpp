@@ -68,7 +68,8 @@ std::vector<Claim> claims(const CaseView& v) {
                              1e3 * nearest));
     c.saw(std::abs(at_deg) < 21.0 ? 2.5 : 0.7,
           fmt::format("{:.0f}° {} the level falls by {:.0f} dB there", std::abs(at_deg),
-                      at_deg > 0.0 ? "up" : "down", -deepest));
+                      at_deg > 0.0 ? "up" : "down", -deepest),
+          ToldBy::kUpDown);
     c.next_step = "A lower crossover, or drivers closer together.";
     all.push_back(std::move(c));
   }

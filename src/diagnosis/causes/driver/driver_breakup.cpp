@@ -25,41 +25,45 @@ std::vector<Claim> claims(const CaseView& v) {
                       f.leads.empty() ? "a cone of the usual size" : f.leads, ka));
     if (f.horizontal) {
       if (*f.horizontal > 0.65)
-        c.saw(3.5, "it is alike at all angles");
+        c.saw(3.5, "it is alike at all angles", ToldBy::kSides);
       else if (*f.horizontal < 0.25)
-        c.saw(0.15, "it is gone to the sides");
+        c.saw(0.15, "it is gone to the sides", ToldBy::kSides);
     }
-    if (f.vertical && *f.vertical > 0.65) c.saw(1.5, "up and down as well");
+    if (f.vertical && *f.vertical > 0.65) c.saw(1.5, "up and down as well", ToldBy::kUpDown);
     if (f.from_edges && *f.from_edges > 0.45)
       c.saw(0.25, "the edges foretell it");
     else if (f.from_edges && *f.from_edges < 0.2 && f.crossover_octaves > 0.2)
       c.saw(2.0, "the edges foretell nothing there");
     if (f.large_baffle)
-      c.saw(*f.large_baffle > 0.6 ? 4.0 : 0.1, *f.large_baffle > 0.6
-                                                   ? "the large baffle has it too"
-                                                   : "it is gone in the large baffle");
+      c.saw(
+          *f.large_baffle > 0.6 ? 4.0 : 0.1,
+          *f.large_baffle > 0.6 ? "the large baffle has it too" : "it is gone in the large baffle",
+          ToldBy::kLargeBaffle);
     if (f.alone)
       c.saw(*f.alone > 0.6 ? 3.0 : 0.1,
-            *f.alone > 0.6 ? f.leads + " alone has it" : f.leads + " alone does not have it");
+            *f.alone > 0.6 ? f.leads + " alone has it" : f.leads + " alone does not have it",
+            ToldBy::kAlone);
     if (f.wiggle_free)
-      c.saw(*f.wiggle_free > 0.3 ? 6.0 : 0.5, *f.wiggle_free > 0.3
-                                                  ? "the driver's impedance has it in free air"
-                                                  : "nothing in the driver's free-air impedance");
+      c.saw(*f.wiggle_free > 0.3 ? 6.0 : 0.5,
+            *f.wiggle_free > 0.3 ? "the driver's impedance has it in free air"
+                                 : "nothing in the driver's free-air impedance",
+            ToldBy::kFreeAir);
     // Farther up no surround moves by itself.
     if (ka < kSurround_ka && f.by_loop_db && *f.wiggle_free > 0.4)
       c.saw(1.0 / f.moves_as_one(),
             fmt::format("the loop in free air foretells {:.1f} dB of a cone that moves as one, the "
                         "response has {:.1f}",
-                        *f.by_loop_db, std::abs(f.feature.height_db)));
+                        *f.by_loop_db, std::abs(f.feature.height_db)),
+            ToldBy::kFreeAir);
     if (!f.wiggle_free && f.wiggle_box && *f.wiggle_box > 0.4)
-      c.saw(3.0, "the impedance has a loop there");
+      c.saw(3.0, "the impedance has a loop there", ToldBy::kFreeAir);
     if (f.in_comb)
-      c.saw(0.1, "it is one of many, evenly spaced in Hz");
+      c.saw(0.1, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
     else if (v.comb_hz > 0.0 && v.arrivals.empty())
-      c.saw(0.15, "a comb of dips and peaks lies over all");
+      c.saw(0.15, "a comb of dips and peaks lies over all", ToldBy::kAxis);
     if (!saw_ringing(c, f, {.rings = 3.5, .not_so = 0.5, .high_q = 30.0}) && f.q > 3.5)
-      c.saw(f.q > 5.0 ? 2.5 : 1.6, fmt::format("it is sharp (Q {:.0f})", f.q));
-    if (std::abs(f.feature.height_db) > 3.5) c.saw(1.5, "it is large");
+      c.saw(f.q > 5.0 ? 2.5 : 1.6, fmt::format("it is sharp (Q {:.0f})", f.q), ToldBy::kAxis);
+    if (std::abs(f.feature.height_db) > 3.5) c.saw(1.5, "it is large", ToldBy::kAxis);
     // Only what was seen to be alike at all angles.
     c.equalise = f.horizontal && *f.horizontal > 0.65;
     c.next_step = f.horizontal
@@ -77,10 +81,12 @@ std::vector<Claim> claims(const CaseView& v) {
     c.saw(std::clamp(std::pow(ka / 1.7, 6.0), 0.05, 1.5),
           fmt::format("the cone measures {:.1f} wavelengths round there", ka));
     if (w.in_free_air)
-      c.saw(*w.in_free_air ? 14.0 : 0.1, *w.in_free_air ? "the driver has it in free air too"
-                                                        : "the driver alone does not have it");
+      c.saw(*w.in_free_air ? 14.0 : 0.1,
+            *w.in_free_air ? "the driver has it in free air too"
+                           : "the driver alone does not have it",
+            ToldBy::kFreeAir);
     c.saw(w.wiggle.height_percent > 2.0 ? 1.5 : 0.4,
-          fmt::format("the loop is {:.1f} % high", w.wiggle.height_percent));
+          fmt::format("the loop is {:.1f} % high", w.wiggle.height_percent), ToldBy::kInBox);
     c.next_step = "Take the driver's impedance in free air.";
     all.push_back(std::move(c));
   }

@@ -20,13 +20,15 @@ std::vector<Claim> claims(const CaseView& v) {
     Claim c(0.25);
     c.wiggle = i;
     if (w.in_free_air)
-      c.saw(*w.in_free_air ? 14.0 : 0.05, *w.in_free_air ? "the driver has it in free air too"
-                                                         : "the driver alone does not have it");
-    if (w.damped && *w.damped > 0.7) c.saw(1.5, "lining does not change it");
+      c.saw(*w.in_free_air ? 14.0 : 0.05,
+            *w.in_free_air ? "the driver has it in free air too"
+                           : "the driver alone does not have it",
+            ToldBy::kFreeAir);
+    if (w.damped && *w.damped > 0.7) c.saw(1.5, "lining does not change it", ToldBy::kInBoxes);
     const double ka = v.ka(leading_driver(v.material->subject, f), f);
     c.saw(std::clamp(std::pow(1.7 / ka, 6.0), 0.05, 1.5),
           fmt::format("the cone measures {:.1f} wavelengths round there", ka));
-    if (w.wiggle.height_percent < 1.5) c.saw(0.4, "it is small");
+    if (w.wiggle.height_percent < 1.5) c.saw(0.4, "it is small", ToldBy::kInBox);
     c.next_step =
         "Take the driver's impedance in free air: if the loop is there, it is the surround.";
     all.push_back(std::move(c));
@@ -38,31 +40,35 @@ std::vector<Claim> claims(const CaseView& v) {
     c.feature = i;
     c.saw(1.0, "the cone moves as one there; its surround may not");
     if (f.wiggle_free)
-      c.saw(*f.wiggle_free > 0.4 ? 15.0 : 0.2, *f.wiggle_free > 0.4
-                                                   ? "the driver's impedance has it in free air"
-                                                   : "nothing in the driver's free-air impedance");
+      c.saw(*f.wiggle_free > 0.4 ? 15.0 : 0.2,
+            *f.wiggle_free > 0.4 ? "the driver's impedance has it in free air"
+                                 : "nothing in the driver's free-air impedance",
+            ToldBy::kFreeAir);
     else if (f.wiggle_box && *f.wiggle_box > 0.4 && !f.at_mode)
-      c.saw(5.0, "the impedance has a loop there, where no wave of the box lies");
+      c.saw(5.0, "the impedance has a loop there, where no wave of the box lies", ToldBy::kInBox);
     if (f.by_loop_db && *f.wiggle_free > 0.4)
       c.saw(f.moves_as_one(),
             fmt::format("the loop in free air foretells {:.1f} dB of a cone that moves as one, the "
                         "response has {:.1f}",
-                        *f.by_loop_db, std::abs(f.feature.height_db)));
-    if (f.horizontal && *f.horizontal > 0.65) c.saw(2.0, "it is alike at all angles");
-    if (f.horizontal && *f.horizontal < 0.3) c.saw(0.3, "it is gone to the sides");
+                        *f.by_loop_db, std::abs(f.feature.height_db)),
+            ToldBy::kFreeAir);
+    if (f.horizontal && *f.horizontal > 0.65)
+      c.saw(2.0, "it is alike at all angles", ToldBy::kSides);
+    if (f.horizontal && *f.horizontal < 0.3) c.saw(0.3, "it is gone to the sides", ToldBy::kSides);
     if (f.near)
       c.saw(*f.near > 0.5 ? 2.5 : 0.3,
-            *f.near > 0.5 ? "the near field has it too" : "the near field does not have it");
+            *f.near > 0.5 ? "the near field has it too" : "the near field does not have it",
+            ToldBy::kNear);
     if (f.from_edges && *f.from_edges > 0.45)
       c.saw(0.3, "the edges foretell it");
     else if (f.from_edges && *f.from_edges < 0.2)
       c.saw(1.6, "the edges foretell nothing there");
     if (v.material->subject.inner && !f.at_mode && f.horizontal && *f.horizontal > 0.65)
-      c.saw(1.5, "no wave of the box lies there");
+      c.saw(1.5, "no wave of the box lies there", ToldBy::kSides);
     if (!saw_ringing(c, f, {.rings = 3.0, .not_so = 0.5, .low_q = 3.0, .high_q = 20.0}) &&
         f.q > 4.0 && f.q < 20.0)
-      c.saw(1.4, fmt::format("its Q is {:.0f}", f.q));
-    if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz");
+      c.saw(1.4, fmt::format("its Q is {:.0f}", f.q), ToldBy::kAxis);
+    if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
     c.next_step = "Take the driver's impedance in free air and its near field.";
     all.push_back(std::move(c));
   }

@@ -133,7 +133,8 @@ bool saw_flow(Claim& claim, const CaseView& v, bool beside) {
       beside ? std::clamp(std::exp(0.5 * (5.5 - q)), 0.3, 1.8)
              : std::clamp(std::exp(0.9 * (5.0 - q)), 0.02, 6.0),
       fmt::format("by the near fields the port moves {:.1f} times the cone's air at {:.0f} Hz", q,
-                  flow->tuning_hz));
+                  flow->tuning_hz),
+      ToldBy::kNear);
   return true;
 }
 

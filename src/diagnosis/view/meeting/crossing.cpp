@@ -108,9 +108,9 @@ void saw_alone(Claim& c, const CaseView& v, const SeenCrossing& seen) {
   const auto& alone = v.features[*seen.feature].alone;
   if (!alone) return;
   if (*alone > 0.5)
-    c.saw(0.1, "a driver alone has it");
+    c.saw(0.1, "a driver alone has it", ToldBy::kAlone);
   else if (*alone < 0.3)
-    c.saw(2.0, "no driver alone has it");
+    c.saw(2.0, "no driver alone has it", ToldBy::kAlone);
 }
 
 void saw_bent(Claim& c, const CaseView& v, const SeenCrossing& seen) {
@@ -118,8 +118,10 @@ void saw_bent(Claim& c, const CaseView& v, const SeenCrossing& seen) {
     const double below = std::log2(seen.at_hz / f.at_hz);
     if (f.feature.height_db < 2.5 || f.q < 2.0 || below < 0.0 || below > 0.7) continue;
     if (f.leads != seen.crossing->low || f.wiggle_free.value_or(0.0) < 0.3) continue;
-    c.saw(0.1, fmt::format("{} resonates at {}, which turns its phase", f.leads,
-                           frequency_text(f.at_hz)));
+    c.saw(
+        0.1,
+        fmt::format("{} resonates at {}, which turns its phase", f.leads, frequency_text(f.at_hz)),
+        ToldBy::kFreeAir);
     return;
   }
 }

@@ -56,12 +56,14 @@ void weigh_harmonics(const CaseView& view, const std::string& cause, Claim& clai
   if (!alike && *f.in_harmonics > kMissing) return;
   const char* what = f.feature.height_db < 0.0 ? "dip" : "peak";
   const double ratio = place == Place::kBehind ? (alike ? 1.6 : 0.45) : (alike ? 0.3 : 2.0);
-  claim.saw(ratio, alike ? fmt::format("the harmonics heard there, made in the motor, have the {} "
-                                       "too ({:.0f} %): it lies behind the motor",
-                                       what, 100.0 * *f.in_harmonics)
-                         : fmt::format("the harmonics heard there, made in the motor, have no such "
-                                       "{} ({:.0f} %): it lies before the motor, or in a sum",
-                                       what, 100.0 * std::max(*f.in_harmonics, 0.0)));
+  claim.saw(ratio,
+            alike ? fmt::format("the harmonics heard there, made in the motor, have the {} "
+                                "too ({:.0f} %): it lies behind the motor",
+                                what, 100.0 * *f.in_harmonics)
+                  : fmt::format("the harmonics heard there, made in the motor, have no such "
+                                "{} ({:.0f} %): it lies before the motor, or in a sum",
+                                what, 100.0 * std::max(*f.in_harmonics, 0.0)),
+            ToldBy::kAxis);
 }
 
 }  // namespace lalometer

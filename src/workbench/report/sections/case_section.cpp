@@ -25,7 +25,7 @@ std::string joined(const std::vector<std::string>& all) {
 
 void put_full(ReportWriter& w, const std::string& key, const FindingCause& c) {
   w.say(key, fmt::format(
-                 "{}, {:.0f} %: {}.{}", capitalised(spoken_cause(c.cause)), 100.0 * c.probability,
+                 "{}, {}: {}.{}", capitalised(spoken_cause(c.cause)), spoken_chance(c.probability),
                  c.evidence.empty() ? "no evidence but what it is like" : joined(c.evidence),
                  c.against.empty() ? "" : " Against it: " + joined(c.against) + "."));
 }
@@ -55,14 +55,14 @@ void put_case(ReportWriter& w, const SectionInput& in, bool full) {
     const bool told = !f.causes.empty();
     table.rows.push_back({place_of(f), word_of(f.severity),
                           told ? spoken_cause(f.causes.front().cause) : "not told",
-                          told ? fmt::format("{:.0f} %", 100.0 * f.causes.front().probability) : "",
+                          told ? spoken_chance(f.causes.front().probability) : "",
                           f.correctable_by_eq ? "can be corrected" : "must not be corrected"});
   }
   for (std::size_t i = 0; i < std::min(kMost, order.size()); ++i)
     if (!order[i]->causes.empty() && order[i]->causes.front().probability > 0.5)
-      w.highlight(fmt::format("{}: {} ({:.0f} %).", place_of(*order[i]),
+      w.highlight(fmt::format("{}: {} ({}).", place_of(*order[i]),
                               spoken_cause(order[i]->causes.front().cause),
-                              100.0 * order[i]->causes.front().probability));
+                              spoken_chance(order[i]->causes.front().probability)));
   if (d.clean()) w.highlight("Nothing was found wrong that these takes could show.");
   const std::size_t left = full || order.size() < kMost ? 0 : order.size() - kMost;
   if (left > 0) table.caption += fmt::format(" {} more stand in the case itself.", left);
@@ -78,8 +78,8 @@ void put_case(ReportWriter& w, const SectionInput& in, bool full) {
     } else {
       w.say(key,
             fmt::format(
-                "{}: {}, {:.0f} %{}.", place_of(f), spoken_cause(f.causes.front().cause),
-                100.0 * f.causes.front().probability,
+                "{}: {}, {}{}.", place_of(f), spoken_cause(f.causes.front().cause),
+                spoken_chance(f.causes.front().probability),
                 f.causes.front().evidence.empty() ? "" : ": " + f.causes.front().evidence.front()));
     }
     if (f.causes.front().probability > 0.5)

@@ -18,7 +18,7 @@ Told told_of(const FindingCause& c, bool with_against) {
 }
 
 std::string spoken(const FindingCause& c) {
-  std::string text = fmt::format("{} {:.0f} %", c.cause, 100.0 * c.probability);
+  std::string text = fmt::format("{} {}", c.cause, spoken_chance(c.probability));
   if (!c.variant.empty()) text += fmt::format(" in “{}”", c.variant);
   const auto list = [&](const char* lead, const std::vector<std::string>& all) {
     for (std::size_t i = 0; i < all.size(); ++i) text += (i == 0 ? lead : "; ") + all[i];
