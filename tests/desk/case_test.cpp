@@ -56,8 +56,8 @@ TEST_F(CaseStation, TheDemoLoudspeakersWaveStandsFirstWithItsReasons) {
   QString written;
   for (QLabel* label : cards().front()->findChildren<QLabel*>())
     if (label->isVisible()) written += label->text() + QLatin1Char('\n');
-  EXPECT_TRUE(written.contains(
-      QStringLiteral("%1 %").arg(std::round(100.0 * first.causes.front().probability))))
+  EXPECT_TRUE(
+      written.contains(QString::fromStdString(spoken_chance(first.causes.front().probability))))
       << written.toStdString();
   for (const std::string& reason : first.causes.front().evidence)
     EXPECT_TRUE(written.contains(QString::fromStdString(reason))) << reason;

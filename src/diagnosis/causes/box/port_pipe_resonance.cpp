@@ -23,6 +23,49 @@ std::optional<double> cone_near_db(const CaseView& v, double f) {
   return std::nullopt;
 }
 
+/// What the port's near fields say at the pipe's resonance; whether there are any.
+bool saw_near(Claim& c, const CaseView& v, const CasePort& p, double pipe) {
+  bool any = false;
+  for (const CaseTake& t : v.material->takes) {
+    if (t.kind != CaseTake::Kind::kNearField || t.source != p.id || t.variant != v.variant)
+      continue;
+    const std::vector<double>& level = v.levels.at(&t);
+    double top = -400.0;
+    double there = -400.0;
+    double around = 0.0;
+    double count = 0.0;
+    for (std::size_t i = 0; i < v.axis->size(); ++i) {
+      if (!std::isfinite(level[i])) continue;
+      const double f = (*v.axis)[i];
+      if (f < 150.0) top = std::max(top, level[i]);
+      const double off = std::abs(std::log(f / pipe));
+      if (off < 0.1) there = std::max(there, level[i]);
+      if (off > 0.2 && off < 0.4) {
+        around += level[i];
+        count += 1.0;
+      }
+    }
+    if (count < 1.0 || there < -300.0) continue;
+    any = true;
+    c.size_db = there - around / count;
+    // Against the cone, by near pressure and radius; a wall at the back takes some of it.
+    if (const auto cone = cone_near_db(v, pipe)) {
+      const double share = there + 20.0 * std::log10(p.geometry.equivalent_radius_m()) +
+                           10.0 * std::log10(p.geometry.count) - *cone - (p.front ? 0.0 : 9.0);
+      c.saw(share > -4.0   ? 8.0
+            : share > -8.0 ? 0.9
+                           : 0.1,
+            fmt::format("there the port gives {:+.0f} dB re the cone{}", share,
+                        p.front ? "" : ", round the box"),
+            ToldBy::kNear);
+    } else {
+      c.saw(there > top - 4.0 ? 2.0 : 0.3,
+            fmt::format("that is {:.0f} dB under the port's own top", top - there), ToldBy::kNear);
+    }
+  }
+  return any;
+}
+
 std::vector<Claim> claims(const CaseView& v) {
   const CaseSubject& s = v.material->subject;
   std::vector<Claim> all;
@@ -33,46 +76,7 @@ std::vector<Claim> claims(const CaseView& v) {
     c.low_hz = pipe / 1.06;
     c.high_hz = pipe * 1.06;
     c.shape = FindingShape::kPeak;
-    bool any = false;
-    for (const CaseTake& t : v.material->takes) {
-      if (t.kind != CaseTake::Kind::kNearField || t.source != p.id || t.variant != v.variant)
-        continue;
-      const std::vector<double>& level = v.levels.at(&t);
-      double top = -400.0;
-      double there = -400.0;
-      double around = 0.0;
-      double count = 0.0;
-      for (std::size_t i = 0; i < v.axis->size(); ++i) {
-        if (!std::isfinite(level[i])) continue;
-        const double f = (*v.axis)[i];
-        if (f < 150.0) top = std::max(top, level[i]);
-        const double off = std::abs(std::log(f / pipe));
-        if (off < 0.1) there = std::max(there, level[i]);
-        if (off > 0.2 && off < 0.4) {
-          around += level[i];
-          count += 1.0;
-        }
-      }
-      if (count < 1.0 || there < -300.0) continue;
-      any = true;
-      c.size_db = there - around / count;
-      // Against the cone, by near pressure and radius; a wall at the back takes some of it.
-      const auto cone = cone_near_db(v, pipe);
-      if (cone) {
-        const double share = there + 20.0 * std::log10(p.geometry.equivalent_radius_m()) +
-                             10.0 * std::log10(p.geometry.count) - *cone - (p.front ? 0.0 : 9.0);
-        c.saw(share > -4.0   ? 8.0
-              : share > -8.0 ? 0.9
-                             : 0.1,
-              fmt::format("there the port gives {:+.0f} dB re the cone{}", share,
-                          p.front ? "" : ", round the box"),
-              ToldBy::kNear);
-      } else {
-        c.saw(there > top - 4.0 ? 2.0 : 0.3,
-              fmt::format("that is {:.0f} dB under the port's own top", top - there),
-              ToldBy::kNear);
-      }
-    }
+    bool any = saw_near(c, v, p, pipe);
     // A dip where the port works against the cone.
     const SeenFeature* there = nullptr;
     for (std::size_t i = 0; i < v.features.size(); ++i) {

@@ -11,7 +11,8 @@
 namespace lalometer {
 namespace {
 
-std::vector<Claim> claims(const CaseView& v) {
+/// By what stands out of the sound.
+std::vector<Claim> of_sound(const CaseView& v) {
   std::vector<Claim> all;
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
@@ -71,6 +72,12 @@ std::vector<Claim> claims(const CaseView& v) {
                       : "Turn 30 degrees and take again: a bending cone stays.";
     all.push_back(std::move(c));
   }
+  return all;
+}
+
+/// By that, and by loops of the impedance.
+std::vector<Claim> claims(const CaseView& v) {
+  std::vector<Claim> all = of_sound(v);
   for (std::size_t i = 0; i < v.wiggles.size(); ++i) {
     const SeenWiggle& w = v.wiggles[i];
     const double at_hz = w.wiggle.frequency_hz.value;
