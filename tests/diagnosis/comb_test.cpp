@@ -96,5 +96,24 @@ TEST(CommonTest, WhatAllAnglesShareStandsOutOfTheirNoise) {
   EXPECT_LT(probability(diagnosed(0.0), "panel-resonance"), 0.2);
 }
 
+// A subwoofer's list ends where it falls by 12 dB an octave: its end is no dip, nor what its few
+// rows scatter there.
+TEST(CommonTest, TheEndOfAListIsNoWall) {
+  for (unsigned seed = 1; seed <= 12; ++seed) {
+    std::mt19937 random(seed);
+    std::normal_distribution<double> noise(0.0, 0.1);
+    CaseMaterial m = one_cone(0.12);
+    for (const double a : {0.0, 30.0, 60.0})
+      m.takes.push_back(
+          at_angle(a, curve(Quantity::kPressure, 15.0, 360.0, 12.0, false, [&](double f) {
+                     const std::complex<double> low(0.0, f / 38.0);
+                     const std::complex<double> high(0.0, f / 180.0);
+                     return std::pow(10.0, noise(random) / 20.0) * low * low /
+                            (low * low + 1.25 * low + 1.0) / (high * high + 1.41 * high + 1.0);
+                   })));
+    EXPECT_LT(probability(diagnose(m), "panel-resonance"), 0.1) << seed;
+  }
+}
+
 }  // namespace
 }  // namespace lalometer

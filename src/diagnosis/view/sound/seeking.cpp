@@ -258,6 +258,8 @@ void find_features(CaseView& v) {
 void find_sharp_features(CaseView& v, const std::vector<double>& level_db) {
   constexpr double kHighest = 2000.0;
   constexpr double kOverScatter = 7.0;
+  // Nearer to its end a list's run leans on what is not there: a third of an octave.
+  constexpr double kOfItsEnd = 1.26;
   const std::vector<double> fine = finely(*v.axis, with_ends(level_db));
   std::vector<double> size;
   for (std::size_t i = 0; i < fine.size(); ++i)
@@ -267,8 +269,9 @@ void find_sharp_features(CaseView& v, const std::vector<double>& level_db) {
   const auto middle = size.begin() + static_cast<std::ptrdiff_t>(size.size() / 2);
   std::nth_element(size.begin(), middle, size.end());
   const double least = std::max(0.7, kOverScatter * *middle);
-  for (const CurveFeature& f : features_of(*v.axis, fine, std::max(1.1 * v.valid.low_hz, 70.0),
-                                           std::min(kHighest, v.valid.high_hz), least)) {
+  for (const CurveFeature& f :
+       features_of(*v.axis, fine, std::max(1.1 * v.valid.low_hz, 70.0),
+                   std::min(kHighest, v.valid.high_hz / kOfItsEnd), least)) {
     SeenFeature s = seen_at(v, f);
     if (s.high_hz / s.low_hz > std::exp2(0.3)) continue;
     s.sharp = true;
