@@ -33,7 +33,7 @@ std::vector<double> impulse(double degrees) {
 
 struct Set {
   std::vector<Take> takes;
-  std::vector<RawData> raw;
+  std::vector<AnalysisInput> inputs;
 };
 const Set& set() {
   static const Set made = [] {
@@ -48,8 +48,9 @@ const Set& set() {
         take.form = RawForm::kImpulseFile;
         take.sample_rate_hz = 48000.0;
         s.takes.push_back(take);
-        s.raw.push_back({*audio_bytes({48000.0, {impulse(degrees)}, ""}, AudioFormat::kWavFloat32),
-                         48000.0, 0, "impulse.wav"});
+        s.inputs.push_back(
+            {take, *audio_bytes({48000.0, {impulse(degrees)}, ""}, AudioFormat::kWavFloat32),
+             RigCalibration{}, usual_recipe(TakeRole::kFarField)});
       }
     return s;
   }();
@@ -66,10 +67,7 @@ std::shared_ptr<const OrbitMaterial> material_of(const std::vector<Analysis>& re
 
 std::vector<Analysis> read_all(const Parallel& parallel) {
   std::vector<std::optional<Analysis>> made(set().takes.size());
-  parallel(made.size(), [&](std::size_t i) {
-    made[i] = *analysed(
-        {set().takes[i], set().raw[i].bytes, RigCalibration{}, usual_recipe(TakeRole::kFarField)});
-  });
+  parallel(made.size(), [&](std::size_t i) { made[i] = *analysed(set().inputs[i]); });
   std::vector<Analysis> all;
   for (auto& one : made) all.push_back(*std::move(one));
   return all;

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <cmath>
+#include <cstdint>
 #include <map>
 #include <optional>
 #include <string>
@@ -26,11 +27,19 @@ class Claim {
     (ratio >= 1.0 ? evidence_ : against_).push_back(std::move(text));
     return *this;
   }
+  /// The same, told by these takes themselves.
+  Claim& saw(double ratio, std::string text, std::vector<std::int64_t> takes) {
+    told_by_takes_[text] = std::move(takes);
+    return saw(ratio, std::move(text));
+  }
   [[nodiscard]] double odds() const { return std::exp(log_odds_); }
   [[nodiscard]] const std::vector<std::string>& evidence() const { return evidence_; }
   [[nodiscard]] const std::vector<std::string>& against() const { return against_; }
   /// By sentence.
   [[nodiscard]] const std::map<std::string, ToldBy>& told_by() const { return told_by_; }
+  [[nodiscard]] const std::map<std::string, std::vector<std::int64_t>>& told_by_takes() const {
+    return told_by_takes_;
+  }
 
   /// The feature or the wiggle that it explains, by its place in the view; neither: the whole.
   std::optional<std::size_t> feature = std::nullopt;
@@ -49,6 +58,7 @@ class Claim {
   std::vector<std::string> evidence_;
   std::vector<std::string> against_;
   std::map<std::string, ToldBy> told_by_;
+  std::map<std::string, std::vector<std::int64_t>> told_by_takes_;
 };
 
 /// A cause: its word, and what it has to say of a case.

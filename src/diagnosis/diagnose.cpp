@@ -54,6 +54,9 @@ std::vector<FindingCause> competed(const CaseView& v, const std::vector<const Na
     const std::string lead = n->claim.feature ? v.features[*n->claim.feature].leads : std::string();
     for (const auto& [sentence, by] : n->claim.told_by())
       if (auto ids = takes_of(v, by, lead); !ids.empty()) cause.told_by[sentence] = std::move(ids);
+    for (const auto& [sentence, takes] : n->claim.told_by_takes())
+      for (const std::int64_t id : takes)
+        if (id != 0) cause.told_by[sentence].push_back(id);
     causes.push_back(std::move(cause));
   }
   std::stable_sort(causes.begin(), causes.end(), [](const FindingCause& a, const FindingCause& b) {

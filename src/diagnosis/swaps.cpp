@@ -77,7 +77,7 @@ bool of_the_drawing(const std::string& cause) {
 }
 
 void weigh_change(const std::string& cause, const SeenSwap& swap, double height_db,
-                  const char* what, Claim& claim) {
+                  const char* what, std::int64_t axis, Claim& claim) {
   const double went_db = (1.0 - swap.share) * std::abs(height_db);
   const bool gone = swap.share < 0.4 && went_db > kRepeat_db;
   const bool stays = swap.share > 0.65 && std::abs(went_db) < kRepeat_db;
@@ -90,7 +90,8 @@ void weigh_change(const std::string& cause, const SeenSwap& swap, double height_
             gone ? fmt::format("with the {} changed (“{}”) the {} is gone: {:.0f} % is left",
                                swap.change, swap.variant, what, std::max(100.0 * swap.share, 0.0))
                  : fmt::format("with the {} changed (“{}”) the {} stays, within {:.1f} dB",
-                               swap.change, swap.variant, what, std::max(std::abs(went_db), 0.05)));
+                               swap.change, swap.variant, what, std::max(std::abs(went_db), 0.05)),
+            std::vector{axis, swap.take});
 }
 
 }  // namespace
@@ -105,14 +106,19 @@ void weigh_swaps(const CaseView& view, const std::string& cause, Claim& claim) {
   if (!claim.feature) return;
   const SeenFeature& f = view.features[*claim.feature];
   const char* what = f.feature.height_db < 0.0 ? "dip" : "peak";
-  for (const SeenSwap& swap : f.swaps) weigh_change(cause, swap, f.feature.height_db, what, claim);
+  const std::int64_t axis = view.axis_take == nullptr ? 0 : view.axis_take->id;
+  for (const SeenSwap& swap : f.swaps)
+    weigh_change(cause, swap, f.feature.height_db, what, axis, claim);
   if (!f.others) return;
+  std::vector<std::int64_t> takes = f.other_takes;
+  takes.insert(takes.begin(), axis);
   const double went_db = (1.0 - *f.others) * std::abs(f.feature.height_db);
   if (*f.others > 0.65 && std::abs(went_db) < kRepeat_db)
-    claim.saw(1.1,
-              fmt::format("the other sample has the {} too: it is no fault of one unit", what));
+    claim.saw(1.1, fmt::format("the other sample has the {} too: it is no fault of one unit", what),
+              takes);
   else if (*f.others < 0.3 && went_db > kRepeat_db && of_the_drawing(cause))
-    claim.saw(0.25, fmt::format("the other sample, of the same drawing, has no such {}", what));
+    claim.saw(0.25, fmt::format("the other sample, of the same drawing, has no such {}", what),
+              takes);
 }
 
 }  // namespace lalometer

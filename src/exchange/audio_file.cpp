@@ -6,14 +6,18 @@
 #include <cstring>
 #include <fstream>
 #include <memory>
+#include <optional>
 #include <system_error>
+
+#include "acoustics/signal/recording/recording_checks.h"
 
 namespace lalometer {
 namespace {
 
-/// A file in memory for libsndfile's callbacks.
+/// A file in memory for libsndfile's callbacks: read where it lies, or written to `made`.
 struct Memory {
-  std::vector<std::byte> bytes;
+  std::span<const std::byte> bytes;
+  std::vector<std::byte> made = {};
   sf_count_t at = 0;
 
   static Memory& of(void* self) { return *static_cast<Memory*>(self); }
@@ -33,8 +37,9 @@ struct Memory {
   }
   static sf_count_t write(const void* in, sf_count_t count, void* self) {
     Memory& m = of(self);
-    if (m.at + count > length(self)) m.bytes.resize(static_cast<std::size_t>(m.at + count));
-    std::memcpy(m.bytes.data() + m.at, in, static_cast<std::size_t>(count));
+    if (m.at + count > length(self)) m.made.resize(static_cast<std::size_t>(m.at + count));
+    m.bytes = m.made;
+    std::memcpy(m.made.data() + m.at, in, static_cast<std::size_t>(count));
     m.at += count;
     return count;
   }
@@ -102,10 +107,21 @@ std::uint64_t missing_sound(std::span<const std::byte> bytes) {
   return 0;
 }
 
+/// The first sample that is no number, or an absurd one.
+std::optional<std::size_t> odd_sample(std::span<const double> x) {
+  constexpr double kMost = 1e9;
+  // One such is in the sum of all.
+  if (energy_of(x) < kMost * kMost) return std::nullopt;
+  const auto odd =
+      std::find_if_not(x.begin(), x.end(), [](double s) { return s > -kMost && s < kMost; });
+  if (odd == x.end()) return std::nullopt;
+  return static_cast<std::size_t>(odd - x.begin());
+}
+
 }  // namespace
 
 Result<AudioData> read_audio(std::span<const std::byte> bytes, const std::string& file_name) {
-  Memory memory{{bytes.begin(), bytes.end()}};
+  Memory memory{.bytes = bytes};
   SF_VIRTUAL_IO io = callbacks();
   SF_INFO info{};
   const Handle file(sf_open_virtual(&io, SFM_READ, &info, &memory), sf_close);
@@ -123,19 +139,31 @@ Result<AudioData> read_audio(std::span<const std::byte> bytes, const std::string
   const auto frames = static_cast<std::size_t>(info.frames);
   if (frames > std::size_t{1} << 28U)
     return bad_input("This sound file is longer than can be a measurement.", file_name);
-  std::vector<double> interleaved(frames * channels);
-  const sf_count_t got = sf_readf_double(file.get(), interleaved.data(), info.frames);
-  if (got != info.frames) {
-    return bad_input(fmt::format("The file ends after {} of {} samples.", got, info.frames),
-                     file_name);
-  }
-  AudioData audio{static_cast<double>(info.samplerate),
-                  std::vector(channels, std::vector<double>(frames)), format_name(info.format)};
-  for (std::size_t i = 0; i < interleaved.size(); ++i) {
-    if (!(interleaved[i] > -1e9 && interleaved[i] < 1e9)) {
-      return bad_input(fmt::format("Sample {} is not a finite number.", i / channels), file_name);
+  AudioData audio{static_cast<double>(info.samplerate), {}, format_name(info.format)};
+  audio.channels.resize(channels);
+  for (auto& channel : audio.channels) channel.reserve(frames);
+  constexpr std::size_t kAtOnce = 4096;
+  std::vector<double> piece(std::min(frames, kAtOnce) * channels);
+  for (std::size_t at = 0; at < frames;) {
+    const std::size_t wanted = std::min(kAtOnce, frames - at);
+    const sf_count_t got =
+        sf_readf_double(file.get(), piece.data(), static_cast<sf_count_t>(wanted));
+    if (got < static_cast<sf_count_t>(wanted)) {
+      const auto there = at + static_cast<std::size_t>(std::max<sf_count_t>(got, 0));
+      return bad_input(fmt::format("The file ends after {} of {} samples.", there, info.frames),
+                       file_name);
     }
-    audio.channels[i % channels][i / channels] = interleaved[i];
+    const std::span heard(piece.data(), wanted * channels);
+    if (const auto odd = odd_sample(heard))
+      return bad_input(fmt::format("Sample {} is not a finite number.", at + *odd / channels),
+                       file_name);
+    if (channels == 1) {
+      audio.channels.front().insert(audio.channels.front().end(), heard.begin(), heard.end());
+    } else {
+      for (std::size_t i = 0; i < heard.size(); ++i)
+        audio.channels[i % channels].push_back(heard[i]);
+    }
+    at += wanted;
   }
   if (const std::uint64_t missing = missing_sound(bytes); missing > 0) {
     audio.notes.push_back(fmt::format(
@@ -172,7 +200,7 @@ Result<std::vector<std::byte>> audio_bytes(const AudioData& audio, AudioFormat f
       return fail(ErrorCode::kStorage, "The sound could not be written in full.");
     }
   }
-  return std::move(memory.bytes);
+  return std::move(memory.made);
 }
 
 Result<std::vector<std::byte>> file_bytes(const std::filesystem::path& path) {

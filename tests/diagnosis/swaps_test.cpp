@@ -64,6 +64,22 @@ TEST(Swaps, WhatGoesWithTheDriverIsTheDrivers) {
   EXPECT_EQ(said_of(swapped("driver", 0.0), "edge-diffraction").front(), '-');
 }
 
+TEST(Swaps, ASentenceIsToldByTheTwoTakesThatItCompares) {
+  CaseMaterial m = swapped("driver", 0.0);
+  for (std::size_t i = 0; i < m.takes.size(); ++i)
+    m.takes[i].id = static_cast<std::int64_t>(i + 21);
+  const CaseTake& changed = m.takes.back();
+  const auto axis = std::find_if(m.takes.begin(), m.takes.end(), [](const CaseTake& t) {
+    return t.kind == CaseTake::Kind::kResponse && t.horizontal_deg == 0.0;
+  });
+  const Diagnosis d = diagnose(m);
+  const FindingCause* cone = found(d, "driver-breakup");
+  ASSERT_NE(cone, nullptr);
+  const std::string sentence = "with the driver changed (“other”) the dip is gone: 0 % is left";
+  ASSERT_TRUE(cone->told_by.contains(sentence));
+  EXPECT_THAT(cone->told_by.at(sentence), testing::ElementsAre(axis->id, changed.id));
+}
+
 TEST(Swaps, WhatIsLessThanTwoTakesDifferByProvesNothing) {
   // 2.2 dB of which 1.3 are left: less than a decibel went.
   EXPECT_EQ(said_of(swapped("driver", 0.6, -2.2), "driver-breakup"), "");

@@ -257,19 +257,17 @@ CircleIndex index_of(const Orbit& orbit, Plane plane) {
         k + 1 == polar.size() ? polar[k].degrees : 0.5 * (polar[k].degrees + polar[k + 1].degrees);
     return std::cos(low * kPi / 180.0) - std::cos(high * kPi / 180.0);
   };
-  out.index_db.resize(orbit.axis().size());
-  for (std::size_t i = 0; i < out.index_db.size(); ++i) {
-    double sum = 0.0;
-    double area = 0.0;
-    for (std::size_t k = 0; k < polar.size(); ++k) {
-      double power = 0.0;
-      for (const Orbit::Ray* ray : polar[k].rays)
-        power += std::norm(ray->curve.value(i)) / static_cast<double>(polar[k].rays.size());
-      sum += zone(k) * power;
-      area += zone(k);
-    }
-    out.index_db[i] = 10.0 * std::log10(std::norm(axis->curve.value(i)) / (sum / area));
+  std::vector<double> sum(orbit.axis().size(), 0.0);
+  double area = 0.0;
+  for (std::size_t k = 0; k < polar.size(); ++k) {
+    area += zone(k);
+    const double each = zone(k) / static_cast<double>(polar[k].rays.size());
+    for (const Orbit::Ray* ray : polar[k].rays)
+      for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += each * std::norm(ray->curve.value(i));
   }
+  out.index_db.resize(sum.size());
+  for (std::size_t i = 0; i < sum.size(); ++i)
+    out.index_db[i] = 10.0 * std::log10(std::norm(axis->curve.value(i)) / (sum[i] / area));
   return out;
 }
 

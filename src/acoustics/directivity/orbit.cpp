@@ -35,7 +35,7 @@ Response of_levels(const FrequencyAxis& axis, const std::vector<double>& level_d
 }
 
 double wrapped_deg(double degrees) {
-  const double w = std::remainder(degrees, 360.0);
+  const double w = std::abs(degrees) < 180.0 ? degrees : std::remainder(degrees, 360.0);
   return w <= -180.0 + 1e-9 ? w + 360.0 : w;
 }
 

@@ -1,5 +1,6 @@
 #include "acoustics/spectrum/bode_phase.h"
 
+#include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
 
@@ -33,6 +34,25 @@ double coth_integral(double u) {
   return u < 0.0 ? -whole : whole;
 }
 
+/// What a piece of slope 1 adds to the phase at a point `m` steps before its start, times pi; m
+/// from -size to size. From one take to the next, since an orbit asks for the same at each angle.
+const Eigen::VectorXd& shares_of_pieces(double step, std::size_t size) {
+  thread_local double of = 0.0;
+  thread_local Eigen::VectorXd shares;
+  const auto count = static_cast<Eigen::Index>(2 * size + 1);
+  if (of == step && shares.size() >= count) return shares;
+  of = step;
+  shares.resize(count);
+  const auto middle = static_cast<double>(size);
+  double before = coth_integral(-middle * step);
+  for (Eigen::Index i = 0; i < count; ++i) {
+    const double after = coth_integral((static_cast<double>(i) + 1.0 - middle) * step);
+    shares[i] = after - before;
+    before = after;
+  }
+  return shares;
+}
+
 constexpr double kNepersPerDb = 0.11512925464970228;  // ln 10 / 20
 
 }  // namespace
@@ -58,6 +78,30 @@ Response with_minimum_phase(const Response& curve, TailSlopes tails) {
     values[i] = std::polar(curve.magnitude(i), phase / kPi);
   }
   return *Response::make(curve.axis(), std::move(values), curve.quantity(), curve.valid(), true);
+}
+
+std::vector<double> minimum_phase_on_grid(const std::vector<double>& log_magnitude, double step,
+                                          double slope_below, double slope_above) {
+  const std::size_t n = log_magnitude.size();
+  if (n < 2) return std::vector<double>(n, 0.5 * kPi * slope_below);
+  const auto pieces = static_cast<Eigen::Index>(n - 1);
+  const Eigen::Map<const Eigen::VectorXd> logs(log_magnitude.data(), pieces + 1);
+  const Eigen::VectorXd slopes = (logs.tail(pieces) - logs.head(pieces)) / step;
+  const Eigen::VectorXd& shares = shares_of_pieces(step, n);
+  const Eigen::Index middle = shares.size() / 2;
+  // The tails take what is left of the whole integral on either side.
+  constexpr double kWhole = kPi * kPi / 4.0;
+  double to_front = 0.0;
+  double to_back = shares.segment(middle, pieces).sum();
+  std::vector<double> phase(n);
+  for (Eigen::Index i = 0; i <= pieces; ++i) {
+    const double own = slopes.dot(shares.segment(middle - i, pieces));
+    phase[static_cast<std::size_t>(i)] =
+        (own + slope_below * (kWhole - to_front) + slope_above * (kWhole - to_back)) / kPi;
+    to_front += shares[middle + i];
+    to_back -= shares[middle + pieces - 1 - i];
+  }
+  return phase;
 }
 
 TailSlopes end_slopes(const Response& curve) {

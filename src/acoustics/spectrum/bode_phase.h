@@ -21,6 +21,13 @@ struct TailSlopes {
 /// Source: H. W. Bode, Network Analysis and Feedback Amplifier Design, 1945, chapter XIV.
 [[nodiscard]] Response with_minimum_phase(const Response& curve, TailSlopes tails = {});
 
+/// The same relation on an even grid of ln f: the phase, in radians, that goes with these natural
+/// logarithms of a magnitude, straight between their points and at these slopes (ln |H| over ln f)
+/// beyond them. @param step  of ln f, above 0.
+[[nodiscard]] std::vector<double> minimum_phase_on_grid(const std::vector<double>& log_magnitude,
+                                                        double step, double slope_below,
+                                                        double slope_above);
+
 /// Slopes over the curve's outermost octaves within its valid range, by least squares.
 [[nodiscard]] TailSlopes end_slopes(const Response& curve);
 

@@ -34,7 +34,8 @@ std::complex<double> from_level(double level_db, double phase_deg, double refere
 }
 
 double Response::level_db(std::size_t i) const {
-  return to_level_db(std::abs(values_[i]), level_reference(quantity_));
+  const double reference = level_reference(quantity_);
+  return 10.0 * std::log10(std::max(std::norm(values_[i]) / (reference * reference), 1e-40));
 }
 
 double Response::phase_deg(std::size_t i) const {

@@ -36,16 +36,46 @@ struct Window {
   double low, high;
 };
 
-Window window_at(const std::vector<double>& x, double middle, double half_width) {
-  const double half = std::max(std::min({half_width, middle - x.front(), x.back() - middle}), 0.0);
-  const auto segment = [&](double at) {
-    const auto above = std::upper_bound(x.begin(), x.end(), at);
-    const auto k = static_cast<std::size_t>(above - x.begin());
-    return std::clamp<std::size_t>(k, 1, x.size() - 1) - 1;
-  };
-  const double low = middle - half;
-  const double high = middle + half;
-  return {segment(low), segment(high), low, high};
+/// Windows at rising places: each is sought from the one before it.
+class Windows {
+ public:
+  Windows(const std::vector<double>& x, double half_width) : x_(x), half_width_(half_width) {}
+
+  Window at(double middle) {
+    const double half =
+        std::max(std::min({half_width_, middle - x_.front(), x_.back() - middle}), 0.0);
+    const double low = middle - half;
+    const double high = middle + half;
+    return {segment(low, low_), segment(high, high_), low, high};
+  }
+
+ private:
+  /// The segment that holds a place; the last place before it is where the search begins.
+  std::size_t segment(double at, std::size_t& from) const {
+    while (from + 2 < x_.size() && x_[from + 1] <= at) ++from;
+    while (from > 0 && x_[from] > at) --from;
+    return from;
+  }
+
+  const std::vector<double>& x_;
+  double half_width_;
+  std::size_t low_ = 0, high_ = 0;
+};
+
+/// From the first value's phase to the last one's, by the shortest way from each to the next: their
+/// own phases, and how often the way crosses the negative real axis.
+double whole_turn(const std::vector<std::complex<double>>& values) {
+  double turns = 0.0;
+  for (std::size_t i = 1; i < values.size(); ++i) {
+    const std::complex<double>& a = values[i - 1];
+    const std::complex<double>& b = values[i];
+    const bool above = a.imag() >= 0.0;
+    if (above == (b.imag() >= 0.0)) continue;
+    const double forward = a.real() * b.imag() - a.imag() * b.real();
+    if (above && forward > 0.0) turns += 1.0;
+    if (!above && forward < 0.0) turns -= 1.0;
+  }
+  return std::arg(values.back()) - std::arg(values.front()) + 2.0 * kPi * turns;
 }
 
 double window_mean(const RunningIntegral& integral, const Window& w, double at_point) {
@@ -72,11 +102,12 @@ Response smooth_with(const Response& curve, const FrequencyAxis& axis, int bands
   if (curve.has_phase() && rule == Magnitude::kPower && curve.flight_s() != 0.0) {
     slope = -2.0 * kPi * curve.flight_s();
   } else if (curve.has_phase() && rule == Magnitude::kPower) {
-    const std::vector<double> phase = unwrapped_phase(curve.values());
-    slope = (phase.back() - phase.front()) / (curve.axis().back() - curve.axis().front());
+    slope = whole_turn(curve.values()) / (curve.axis().back() - curve.axis().front());
   }
+  std::vector<std::complex<double>> back(n, 1.0);
   for (std::size_t i = 0; i < n; ++i) {
-    const auto turned = curve.value(i) * std::polar(1.0, -slope * curve.axis()[i]);
+    if (slope != 0.0) back[i] = std::polar(1.0, slope * curve.axis()[i]);
+    const auto turned = curve.value(i) * std::conj(back[i]);
     power[i] = std::norm(turned);
     real[i] = turned.real();
     imaginary[i] = turned.imag();
@@ -85,10 +116,11 @@ Response smooth_with(const Response& curve, const FrequencyAxis& axis, int bands
   const RunningIntegral real_integral(x, real);
   const RunningIntegral imaginary_integral(x, imaginary);
 
+  const bool own = &axis == &curve.axis();
   std::vector<std::complex<double>> values(axis.size());
-  const double half_width = 0.5 / bands_per_octave;
+  Windows windows(x, 0.5 / bands_per_octave);
   for (std::size_t i = 0; i < axis.size(); ++i) {
-    const Window w = window_at(x, std::log2(axis[i]), half_width);
+    const Window w = windows.at(own ? x[i] : std::log2(axis[i]));
     // At the very ends the window is a point.
     const std::size_t at = std::abs(x[w.low_index] - w.low) < std::abs(x[w.low_index + 1] - w.low)
                                ? w.low_index
@@ -100,7 +132,9 @@ Response smooth_with(const Response& curve, const FrequencyAxis& axis, int bands
       continue;
     }
     const double magnitude = std::sqrt(std::max(window_mean(power_integral, w, power[at]), 0.0));
-    values[i] = std::polar(magnitude, std::arg(mean) + slope * axis[i]);
+    const double length = std::sqrt(std::norm(mean));
+    const std::complex<double> on = own ? back[i] : std::polar(1.0, slope * axis[i]);
+    values[i] = magnitude * on * (length > 0.0 ? mean / length : std::complex<double>(1.0));
   }
   const Response smooth =
       *Response::make(axis, std::move(values), curve.quantity(), curve.valid(), curve.has_phase());

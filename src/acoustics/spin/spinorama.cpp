@@ -150,12 +150,10 @@ Spinorama spinorama(const Orbit& orbit) {
   Spinorama s;
   const auto note = [&](Plane plane, double degrees) {
     const Orbit::Ray* ray = orbit.at(plane, degrees);
-    const std::string name = fmt::format(
+    if (ray != nullptr && !ray->mirrored) return;
+    std::string name = fmt::format(
         "{} {:+.0f}°", plane == Plane::kHorizontal ? "horizontal" : "vertical", degrees);
-    if (ray == nullptr)
-      s.missing.push_back(name);
-    else if (ray->mirrored)
-      s.mirrored.push_back(name);
+    (ray == nullptr ? s.missing : s.mirrored).push_back(std::move(name));
   };
   for (int d = -170; d <= 180; d += 10) {
     note(Plane::kHorizontal, d);

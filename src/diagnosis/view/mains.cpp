@@ -128,6 +128,7 @@ SeenMains mains_in(const CaseMaterial& material) {
     seen.mean_db = mains->spikes.mean_db;
     seen.mains_hz = mains->hz;
     seen.name = t.name;
+    seen.take = t.id;
   }
   return seen;
 }

@@ -13,7 +13,8 @@ struct SeenMains {
   double mains_hz = 0.0;  ///< 50 or 60
   double mean_db = 0.0;
   std::string name = {};  ///< of that take
-  int takes = 0;          ///< that show it
+  std::int64_t take = 0;
+  int takes = 0;  ///< that show it
 };
 /// Count 0 where no take has three multiples and nothing midway between them.
 [[nodiscard]] SeenMains mains_in(const CaseMaterial& material);

@@ -23,6 +23,7 @@ struct SeenSwap {
   std::string change;   ///< the variant's word: "damping", "driver", ...
   std::string variant;  ///< its name
   double share = 1.0;   ///< of the feature that is still there
+  std::int64_t take = 0;
 };
 
 /// What stands out of the reference curve, and what every other take says of it. Shares: 1 alike, 0
@@ -41,6 +42,7 @@ struct SeenFeature {
   std::optional<double> near = std::nullopt;    ///< near field of the driver that leads there
   std::optional<double> alone = std::nullopt;   ///< that driver alone in the box
   std::optional<double> others = std::nullopt;  ///< other samples
+  std::vector<std::int64_t> other_takes = {};   ///< of those
   std::optional<double> behind = std::nullopt;  ///< 110 degrees and more
   std::vector<SeenSwap> swaps = {};             ///< variants that differ in one thing
   /// The harmonics that are heard there, made in the motor, in the same take.

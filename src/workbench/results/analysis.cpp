@@ -17,24 +17,10 @@ namespace lalometer {
 namespace {
 
 /// Raised whenever the same input gives another result.
-constexpr const char* kComputation = "analysis 9";
+constexpr const char* kComputation = "analysis 10";
 
-/// What a curve is made of; harmonics lie earlier, decay goes on later.
-constexpr double kKeptBefore_s = 0.02;
+/// The longest gate; decay goes on later.
 constexpr double kKeptAfter_s = 0.5;
-
-ImpulseResponse trimmed(const ImpulseResponse& h, double arrival_s) {
-  const double rate = h.sample_rate_hz;
-  const double at = arrival_s * rate + h.zero_at;
-  const auto limit = static_cast<double>(h.samples.size());
-  const auto begin = static_cast<std::size_t>(std::clamp(at - kKeptBefore_s * rate, 0.0, limit));
-  const auto end = static_cast<std::size_t>(std::clamp(at + kKeptAfter_s * rate, 0.0, limit));
-  ImpulseResponse kept = h;
-  kept.samples.assign(h.samples.begin() + static_cast<std::ptrdiff_t>(begin),
-                      h.samples.begin() + static_cast<std::ptrdiff_t>(end));
-  kept.zero_at = h.zero_at - static_cast<double>(begin);
-  return kept;
-}
 
 Response levelled(const Response& curve, double factor, Quantity quantity) {
   std::vector<std::complex<double>> values = curve.values();
@@ -203,7 +189,7 @@ Response without_phase(const Response& curve) {
 
 Analysis curve_stage(const ImpulseStage& stage, const Recipe& recipe) {
   const double start_s = stage.gate_start_s();
-  const ImpulseResponse h = trimmed(*stage.impulse, start_s);
+  const ImpulseResponse& h = *stage.impulse;
   const double rate = h.sample_rate_hz;
   const Quantity quantity = stage.calibrated ? Quantity::kPressure : Quantity::kRatio;
   const FrequencyAxis axis = response_axis(h);
@@ -211,12 +197,12 @@ Analysis curve_stage(const ImpulseStage& stage, const Recipe& recipe) {
   std::optional<double> gate_s;
   std::optional<Response> curve;
   if (recipe.gated) {
-    const double longest = h.time_s(h.samples.size()) - start_s;
+    const double longest = std::min(h.time_s(h.samples.size()) - start_s, kKeptAfter_s);
     gate_s = std::clamp(recipe.gate_s, 2.0 / rate, std::max(longest, 4.0 / rate));
     const Gate gate{.arrival_s = start_s,
                     .length_s = *gate_s,
                     .tail = recipe.continue_tail ? GateTail::kContinued : GateTail::kCut};
-    curve = without_delay(gated_response(h, gate, axis, quantity), stage.origin.at_s - start_s);
+    curve = gated_response(h, gate, axis, quantity, stage.origin.at_s);
     // Low drivers stand farther from the microphone's height than the one whose reflection was
     // found.
     if (stage.first_reflection_s && *stage.first_reflection_s < start_s + *gate_s) {

@@ -155,22 +155,27 @@ ImpulseStage staged(const AnalysisInput& in, ImpulseResponse h, Clock clock, dou
   ImpulseStage stage{.impulse = {}, .calibrated = calibrated};
   find_times(stage, h, in.take, clock);
   const Stimulus& s = in.take.conditions.stimulus;
-  stage.uncut = std::make_shared<const ImpulseResponse>(h);
+  stage.uncut = std::make_shared<const ImpulseResponse>(std::move(h));
   stage.harmonics_s = harmonic_lead_s(s, 2.0);
-  stage.recorded_s = static_cast<double>(h.samples.size()) / h.sample_rate_hz;
+  stage.recorded_s =
+      static_cast<double>(stage.uncut->samples.size()) / stage.uncut->sample_rate_hz;
   stage.factor = factor;
   stage.repeats = in.take.conditions.repeats;
-  h = from_harmonics_on(std::move(h), s, stage.arrival_s);
-  const auto correct = [&](const Response& correction) {
-    take_out(correction, h);
-    stage.corrections.push_back(correction);
-  };
   if (in.take.form != RawForm::kImpulseFile) {
-    if (const auto microphone = applied_correction(in.rig, stage.notes)) correct(*microphone);
+    if (const auto microphone = applied_correction(in.rig, stage.notes))
+      stage.corrections.push_back(*microphone);
   }
-  if (in.rig.inputs && in.take.form == RawForm::kRecording) correct(*in.rig.inputs);
-  for (double& x : h.samples) x *= factor;
-  stage.impulse = std::make_shared<const ImpulseResponse>(std::move(h));
+  if (in.rig.inputs && in.take.form == RawForm::kRecording)
+    stage.corrections.push_back(*in.rig.inputs);
+  const bool cut = harmonic_lead_s(s, 2.0) > 0.0;
+  if (!cut && factor == 1.0 && stage.corrections.empty()) {
+    stage.impulse = stage.uncut;
+    return stage;
+  }
+  ImpulseResponse own = from_harmonics_on(*stage.uncut, s, stage.arrival_s);
+  for (const Response& correction : stage.corrections) take_out(correction, own);
+  for (double& x : own.samples) x *= factor;
+  stage.impulse = std::make_shared<const ImpulseResponse>(std::move(own));
   return stage;
 }
 
@@ -328,21 +333,21 @@ Result<ImpulseStage> sweep_stage(const AnalysisInput& in, const AudioData& audio
 }
 
 Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) {
-  const auto audio = read_audio(in.raw, in.take.raw_name);
+  auto audio = read_audio(in.raw, in.take.raw_name);
   if (!audio) return tl::unexpected(audio.error());
   const Conditions& c = in.take.conditions;
   const auto channel = static_cast<std::size_t>(c.channel);
   if (channel >= audio->channels.size())
     return fail(ErrorCode::kNotFound, fmt::format("There is no channel {}.", c.channel),
                 in.take.raw_name);
-  const std::vector<double>& signal = audio->channels[channel];
+  std::vector<double>& signal = audio->channels[channel];
   const double rate = audio->sample_rate_hz;
   std::vector<std::string> notes = audio->notes;
-  if (peak_of(signal) <= 0.0)
+  if (std::all_of(signal.begin(), signal.end(), [](double x) { return x == 0.0; }))
     return bad_input(fmt::format("Channel {} is silent: nothing was recorded.", c.channel),
                      in.take.raw_name);
   if (in.take.form == RawForm::kImpulseFile) {
-    ImpulseResponse h{.samples = signal,
+    ImpulseResponse h{.samples = std::move(signal),
                       .sample_rate_hz = rate,
                       .zero_at = c.t0_s * rate,
                       .excited = {0.0, 0.5 * rate}};

@@ -37,6 +37,26 @@ TEST(BodePhase, GivesAFiltersOwnPhaseFromItsMagnitude) {
   }
 }
 
+// The even grid's short cut against the whole relation, and against the filter's own phase; twice,
+// since what depends on the grid alone is kept, and the second is longer.
+TEST(BodePhase, OnAnEvenGridIsTheSame) {
+  for (const double top_hz : {8000.0, 20000.0}) {
+    const auto axis = FrequencyAxis::logarithmic(20.0, top_hz, 24.0);
+    const Response truth = curve_of(axis, [](double f) { return high_pass(f, 90.0); });
+    std::vector<double> logs;
+    for (std::size_t i = 0; i < axis.size(); ++i) logs.push_back(std::log(truth.magnitude(i)));
+    const auto phase = minimum_phase_on_grid(logs, std::log(2.0) / 24.0, 2.0, 0.0);
+    const double order = 20.0 * std::log10(2.0);  // dB an octave
+    const Response whole = with_minimum_phase(truth, {2.0 * order, 0.0});
+    for (std::size_t i = 0; i < axis.size(); ++i) {
+      EXPECT_NEAR(std::remainder(phase[i] - std::arg(whole.value(i)), 2.0 * kPi), 0.0, 1e-9)
+          << axis[i];
+      EXPECT_NEAR(std::remainder(phase[i] - std::arg(truth.value(i)), 2.0 * kPi), 0.0, 0.02)
+          << axis[i];
+    }
+  }
+}
+
 // A slope of 6n dB an octave without end turns the phase by 90 n degrees, everywhere alike.
 TEST(BodePhase, OfAnEndlessSlopeIsAQuarterTurnForEachOrder) {
   const auto axis = FrequencyAxis::logarithmic(100.0, 10000.0, 7.3);

@@ -1,12 +1,14 @@
 #include "acoustics/signal/checks/arrival.h"
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <numeric>
 
-#include "acoustics/signal/minimum_phase.h"
+#include "acoustics/signal/fft.h"
 #include "acoustics/signal/recording/recording_checks.h"
 #include "acoustics/signal/windows.h"
+#include "acoustics/spectrum/bode_phase.h"
 #include "base/constants.h"
 
 namespace lalometer {
@@ -30,10 +32,10 @@ constexpr double kFaintBelow = 0.0056;  // -45 dB
 constexpr double kFaintAbove = 0.018;   // -35 dB
 /// By how much a band stands out of the noise before it counts.
 constexpr double kOverNoise = 3.0;
-/// The magnitude is continued so much further than half the rate, where analogue low-passes go on
-/// turning the phase.
-constexpr size_t kWiden = 4;
-constexpr size_t kUpsampling = 4;
+/// Points an octave at which the magnitude is looked at: it is smoothed by a third of one.
+constexpr double kGridPoints = 24.0;
+constexpr double kGridStep = 0.69314718055994531 / kGridPoints;  // of ln f
+constexpr size_t kUpsampling = 2;
 
 /// A piece of the response around its peak, faded at both ends.
 struct Stretch {
@@ -61,28 +63,43 @@ Stretch stretch_around(const ImpulseResponse& response, size_t peak, double befo
   return cut;
 }
 
-/// Root of the mean power over a third of an octave around each bin of [low, high]; 0 elsewhere.
+/// Root of the mean power over a third of an octave, on an even grid of log frequency from the bin
+/// `low` to `high`.
 std::vector<double> smooth_magnitude(const Spectrum& bins, size_t low, size_t high) {
-  const size_t n = bins.size();
-  std::vector<double> sum(n + 1, 0.0);
-  for (size_t k = 0; k < n; ++k) sum[k + 1] = sum[k] + std::norm(bins[k]);
+  // Power below the middle between two bins; straight within a bin.
+  std::vector<double> below(high - low + 2, 0.0);
+  for (size_t k = low; k <= high; ++k) below[k - low + 1] = below[k - low] + std::norm(bins[k]);
+  const auto first = static_cast<double>(low);
+  const double end = static_cast<double>(high - low + 1);
+  const auto power_to = [&](double at) {
+    const auto i = std::min(static_cast<size_t>(at), below.size() - 2);
+    return below[i] + (at - static_cast<double>(i)) * (below[i + 1] - below[i]);
+  };
   const double half = std::exp2(1.0 / 6.0);
-  std::vector<double> magnitude(n, 0.0);
-  for (size_t k = low; k <= high; ++k) {
-    const auto a = std::max(static_cast<size_t>(static_cast<double>(k) / half), low);
-    const auto b = std::min(static_cast<size_t>(std::ceil(static_cast<double>(k) * half)), high);
-    magnitude[k] = std::sqrt((sum[b + 1] - sum[a]) / static_cast<double>(b + 1 - a));
+  const double step = std::exp2(1.0 / kGridPoints);
+  std::vector<double> magnitude = {};
+  for (double k = first; k <= static_cast<double>(high) * (1.0 + 1e-9); k *= step) {
+    const double from = std::clamp(k / half + 0.5 - first, 0.0, end - 0.5);
+    const double to = std::clamp(k * half + 0.5 - first, from + 0.5, end);
+    magnitude.push_back(std::sqrt((power_to(to) - power_to(from)) / (to - from)));
   }
   return magnitude;
 }
 
-/// The bins that tell of the loudspeaker, and its smoothed magnitude there.
+/// Where the band lies that tells of the loudspeaker, and its smoothed magnitude there. Points of
+/// the grid, which starts at the bin `first`.
 struct Passband {
-  size_t low = 1;
-  size_t high = 1;
-  size_t upper_10db = 1;    ///< the highest bin within 10 dB of the loudest
+  size_t first = 1;
+  size_t low = 0;
+  size_t high = 0;
+  size_t upper_10db = 0;    ///< the highest point within 10 dB of the loudest
   bool open_above = false;  ///< the excitation ends before the loudspeaker does
-  std::vector<double> magnitude;
+  std::vector<double> magnitude = {};
+
+  [[nodiscard]] double bin(size_t point) const {
+    return static_cast<double>(first) * std::exp2(static_cast<double>(point) / kGridPoints);
+  }
+  [[nodiscard]] size_t first_bin() const { return static_cast<size_t>(std::ceil(bin(low) - 1e-9)); }
 };
 
 Passband passband_of(const Spectrum& bins, const Spectrum* noise, double step_hz,
@@ -93,23 +110,19 @@ Passband passband_of(const Spectrum& bins, const Spectrum* noise, double step_hz
   const size_t high = std::clamp<size_t>(
       std::min(bin(excited.high_hz / 1.05), static_cast<size_t>(static_cast<double>(n) * 0.96)),
       low, n - 1);
-  Passband band{
-      .low = low, .high = high, .upper_10db = low, .magnitude = smooth_magnitude(bins, low, high)};
-  const auto first = band.magnitude.begin();
-  const auto top = static_cast<size_t>(std::max_element(first, band.magnitude.end()) - first);
-  const double loudest = band.magnitude[top];
+  Passband band{.first = low, .magnitude = smooth_magnitude(bins, low, high)};
+  const std::vector<double>& m = band.magnitude;
+  const auto top = static_cast<size_t>(std::max_element(m.begin(), m.end()) - m.begin());
   std::vector<double> floor;
   if (noise != nullptr) floor = smooth_magnitude(*noise, low, high);
   const auto tells = [&](size_t k, double faint) {
-    return band.magnitude[k] > faint * loudest &&
-           (floor.empty() || band.magnitude[k] > kOverNoise * floor[k]);
+    return m[k] > faint * m[top] && (floor.empty() || m[k] > kOverNoise * floor[k]);
   };
-  for (band.high = top; band.high < high && tells(band.high + 1, kFaintAbove);) ++band.high;
-  for (band.low = top; band.low > low && tells(band.low - 1, kFaintBelow);) --band.low;
-  band.open_above = band.high == high;
-  for (size_t k = band.high; k > top && band.upper_10db <= low; --k)
-    if (band.magnitude[k] > 0.316 * loudest) band.upper_10db = k;
-  band.upper_10db = std::max(band.upper_10db, top);
+  for (band.high = top; band.high + 1 < m.size() && tells(band.high + 1, kFaintAbove);) ++band.high;
+  for (band.low = top; band.low > 0 && tells(band.low - 1, kFaintBelow);) --band.low;
+  band.open_above = band.high + 1 == m.size();
+  band.upper_10db = band.high;
+  while (band.upper_10db > top && !(m[band.upper_10db] > 0.316 * m[top])) --band.upper_10db;
   return band;
 }
 
@@ -120,63 +133,71 @@ const std::vector<double>& logs_up_to(size_t count) {
   return logs;
 }
 
-/// Slope of log magnitude over log frequency between two bins, by least squares.
-double slope_between(const std::vector<double>& magnitude, size_t from, size_t to) {
-  double n = 0.0, sx = 0.0, sy = 0.0, sxx = 0.0, sxy = 0.0;
-  for (size_t k = std::max<size_t>(from, 1); k <= to; ++k) {
-    if (!(magnitude[k] > 0.0)) continue;
-    const double x = std::log(static_cast<double>(k));
-    const double y = std::log(magnitude[k]);
-    n += 1.0;
-    sx += x;
-    sy += y;
+/// Slope over ln f of logarithms on the grid, between two of its points, by least squares.
+double slope_between(const std::vector<double>& logs, size_t from, size_t to) {
+  const double middle = 0.5 * static_cast<double>(to - from);
+  double sxy = 0.0, sxx = 0.0;
+  for (size_t i = from; i <= to; ++i) {
+    const double x = static_cast<double>(i - from) - middle;
+    sxy += x * logs[i];
     sxx += x * x;
-    sxy += x * y;
   }
-  const double spread = n * sxx - sx * sx;
-  return spread > 0.0 ? (n * sxy - sx * sy) / spread : 0.0;
+  return sxx > 0.0 ? sxy / (sxx * kGridStep) : 0.0;
 }
 
-/// Logarithms of the band's magnitude, continued to both sides as its ends go, at most at 48 dB an
-/// octave, and up to `kWiden` times half the rate: a slope that stops makes another phase.
-std::vector<double> continued_logs(const Passband& band, size_t half_size) {
+/// One over the minimum-phase system of the band's magnitude, at its points: the logarithm of the
+/// complex value. The magnitude goes on to both sides as its ends go, at most at 48 dB an octave.
+std::vector<std::complex<double>> inverse_system(const Passband& band) {
   constexpr double kSteepest = 8.0;  // power of frequency
-  const auto share = [](size_t k, double by) {
-    return static_cast<size_t>(static_cast<double>(k) * by);
-  };
-  const double below = std::clamp(
-      slope_between(band.magnitude, band.low, std::min(share(band.low, 1.5) + 1, band.high)), 0.0,
-      kSteepest);
-  double above = std::clamp(
-      slope_between(band.magnitude, std::max(share(band.high, 0.75), band.low), band.high),
-      -kSteepest, 0.0);
+  std::vector<double> logs(band.high - band.low + 1);
+  for (size_t i = 0; i < logs.size(); ++i)
+    logs[i] = std::log(std::max(band.magnitude[band.low + i], 1e-300));
+  const size_t last = logs.size() - 1;
+  constexpr size_t kOverBelow = 14;  // a factor of 1.5
+  constexpr size_t kOverAbove = 10;  // of 0.75
+  const double below =
+      std::clamp(slope_between(logs, 0, std::min(kOverBelow, last)), 0.0, kSteepest);
+  double above =
+      std::clamp(slope_between(logs, last - std::min(kOverAbove, last), last), -kSteepest, 0.0);
   // Where the excitation ends before the loudspeaker does, a gentle slope is the room's comb.
   constexpr double kGentle = 0.5;  // 3 dB an octave
   if (band.open_above && above > -kGentle) above = 0.0;
-  constexpr double kLeast = -34.5;  // 1e-15
-  const size_t count = kWiden * half_size + 1;
-  const std::vector<double>& log_of = logs_up_to(count);
-  std::vector<double> logs(count);
-  const double at_low = std::log(band.magnitude[band.low]);
-  const double at_high = std::log(band.magnitude[band.high]);
-  for (size_t k = 0; k < count; ++k) {
-    if (k < band.low)
-      logs[k] = at_low + below * (log_of[k] - log_of[band.low]);
-    else if (k > band.high)
-      logs[k] = at_high + above * (log_of[k] - log_of[band.high]);
-    else
-      logs[k] = std::log(band.magnitude[k]);
-    logs[k] = std::max(logs[k], kLeast);
-  }
-  return logs;
+  const std::vector<double> phase = minimum_phase_on_grid(logs, kGridStep, below, above);
+  std::vector<std::complex<double>> inverse(logs.size());
+  for (size_t i = 0; i < logs.size(); ++i) inverse[i] = {-logs[i], -phase[i]};
+  return inverse;
 }
 
 /// Window over the band that keeps the divided response's pulse short.
-double band_window(size_t k, const Passband& band) {
-  const auto f = static_cast<double>(k);
-  const auto low = static_cast<double>(band.low);
-  const auto high = static_cast<double>(band.high);
-  return falling_half_hann((f / high - 0.7) / 0.3) * falling_half_hann((1.4 - f / low) / 0.4);
+double band_window(double bin, double low, double high) {
+  return falling_half_hann((bin / high - 0.7) / 0.3) * falling_half_hann((1.4 - bin / low) / 0.4);
+}
+
+/// The bins divided by the minimum-phase system of their own magnitude, from the band's first to
+/// its last.
+Spectrum divided_by_own(const Spectrum& bins, const Passband& band) {
+  const std::vector<std::complex<double>> inverse = inverse_system(band);
+  const std::vector<double>& log_of = logs_up_to(bins.size());
+  const double low = band.bin(band.low);
+  const double high = band.bin(band.high);
+  const double log_low = std::log(low);
+  Spectrum divided;
+  size_t i = 0;
+  std::complex<double> at_point = std::exp(inverse[0]);
+  for (size_t k = band.first_bin();
+       k < bins.size() && static_cast<double>(k) <= high * (1.0 + 1e-9); ++k) {
+    const double at = std::max((log_of[k] - log_low) / kGridStep, 0.0);
+    const size_t point = std::min(static_cast<size_t>(at), inverse.size() - 1);
+    if (point != i) at_point = std::exp(inverse[i = point]);
+    // From a point to the next it turns by a third of a radian at most: a series of five terms.
+    const std::complex<double> turn =
+        i + 1 < inverse.size() ? (at - static_cast<double>(i)) * (inverse[i + 1] - inverse[i])
+                               : 0.0;
+    const std::complex<double> on =
+        1.0 + turn * (1.0 + turn * (0.5 + turn * (1.0 / 6.0 + turn * (1.0 / 24.0))));
+    divided.push_back(bins[k] * at_point * on * band_window(static_cast<double>(k), low, high));
+  }
+  return divided;
 }
 
 /// Offset of a parabola's top through three neighbouring values, in samples, within +-0.5.
@@ -207,39 +228,103 @@ std::size_t first_top(const Samples& x, std::size_t largest, std::size_t reach) 
 struct Pulse {
   Samples samples;
   size_t span = 0;  ///< of them, those of the stretch
+  size_t first_bin = 0;
+  Spectrum bins;  ///< what it was made of, from the first that is not 0
+
+  /// Its values there, between the steps.
+  [[nodiscard]] std::array<double, 3> values_at(const std::array<double, 3>& at) const {
+    std::array<double, 3> sum{};
+    std::array<std::complex<double>, 3> step, on;
+    for (size_t i = 0; i < at.size(); ++i) {
+      step[i] = std::polar(1.0, 2.0 * kPi * at[i] / static_cast<double>(samples.size()));
+      on[i] = std::polar(1.0, std::arg(step[i]) * static_cast<double>(first_bin));
+    }
+    for (const std::complex<double>& bin : bins)
+      for (size_t i = 0; i < at.size(); ++i) {
+        sum[i] += bin.real() * on[i].real() - bin.imag() * on[i].imag();
+        on[i] = {on[i].real() * step[i].real() - on[i].imag() * step[i].imag(),
+                 on[i].real() * step[i].imag() + on[i].imag() * step[i].real()};
+      }
+    for (double& s : sum) s *= 2.0 / static_cast<double>(samples.size());
+    return sum;
+  }
+
+  /// Where its top near a step is, in steps: a parabola through three values an eighth of a sample
+  /// apart, after one through steps has told where.
+  [[nodiscard]] double exact_top(size_t step) const {
+    constexpr double kApart = 0.125 * static_cast<double>(kUpsampling);
+    const double near = top_of(samples, step);
+    const auto v = values_at({near - kApart, near, near + kApart});
+    return near + kApart * parabola_top(std::abs(v[0]), std::abs(v[1]), std::abs(v[2]));
+  }
 };
 
 Pulse divided_pulse(const Spectrum& bins, size_t n, const Passband& band, size_t length) {
-  const Spectrum own = minimum_phase_logs(continued_logs(band, n / 2));
   const RealTransform fine(kUpsampling * n);
-  Spectrum divided(fine.bin_count(), 0.0);
-  for (size_t k = band.low; k <= band.high; ++k)
-    divided[k] =
-        bins[k] * std::polar(std::exp(-own[k].real()) * band_window(k, band), -own[k].imag());
-  Pulse pulse{.samples = Samples(fine.size()), .span = 0};
-  fine.inverse(divided, pulse.samples);
-  pulse.span = std::min(pulse.samples.size(), kUpsampling * length);
+  Pulse pulse{.samples = Samples(fine.size()),
+              .span = std::min(fine.size(), kUpsampling * length),
+              .first_bin = band.first_bin(),
+              .bins = divided_by_own(bins, band)};
+  Spectrum padded(fine.bin_count(), 0.0);
+  std::copy(pulse.bins.begin(), pulse.bins.end(),
+            padded.begin() + static_cast<std::ptrdiff_t>(pulse.first_bin));
+  fine.inverse(padded, pulse.samples);
   return pulse;
+}
+
+/// A stretch with its spectrum, padded to twice its length.
+struct Piece {
+  Stretch cut = {};
+  size_t size = 0;
+  Spectrum bins = {};
+
+  [[nodiscard]] double step_hz(double rate) const { return rate / static_cast<double>(size); }
+  /// The highest frequency within 10 dB of the loudest.
+  [[nodiscard]] double top_hz(const ImpulseResponse& of) const {
+    const double step = step_hz(of.sample_rate_hz);
+    const Passband band = passband_of(bins, nullptr, step, of.excited);
+    return step * band.bin(band.upper_10db);
+  }
+};
+
+Piece piece_around(const ImpulseResponse& response, size_t peak, double before_s, double after_s) {
+  Piece piece{.cut = stretch_around(response, peak, before_s, after_s)};
+  piece.size = fast_length(std::max<size_t>(2 * piece.cut.samples.size(), 4096)) / 2 * 2;
+  piece.bins = real_spectrum(piece.cut.samples, piece.size);
+  return piece;
+}
+
+/// The stretch around the peak, six or so samples to one, so that a long one costs no more than a
+/// short one does: for what lies below a sixteenth of the rate.
+ImpulseResponse coarse_around(const ImpulseResponse& response, size_t peak, double before_s,
+                              double after_s) {
+  constexpr double kRate_hz = 8000.0;
+  const double rate = response.sample_rate_hz;
+  const auto by = static_cast<size_t>(std::max(1.0, std::floor(rate / kRate_hz)));
+  const auto count = [&](double s) { return static_cast<size_t>(s * rate); };
+  const size_t from = peak - std::min(peak, count(before_s));
+  const size_t to = std::min(response.samples.size(), peak + count(after_s));
+  ImpulseResponse coarse;
+  coarse.sample_rate_hz = rate / static_cast<double>(by);
+  coarse.excited = response.excited;
+  coarse.samples.reserve((to - from) / by);
+  for (size_t i = from; i + by <= to; i += by) {
+    const auto first = response.samples.begin() + static_cast<std::ptrdiff_t>(i);
+    coarse.samples.push_back(std::accumulate(first, first + static_cast<std::ptrdiff_t>(by), 0.0));
+  }
+  coarse.excited.high_hz = std::min(coarse.excited.high_hz, 0.5 * coarse.sample_rate_hz);
+  return coarse;
 }
 
 /// A pulse stands out: far above the mean level of everything, or nearly all that there is lies
 /// within a part of it (a subwoofer's, in a short file).
-bool stands_out(const std::vector<double>& h, size_t peak, size_t before, size_t after) {
-  const double energy = std::inner_product(h.begin(), h.end(), h.begin(), 0.0);
-  const double rms = std::sqrt(energy / static_cast<double>(h.size()));
-  if (std::abs(h[peak]) > 4.0 * rms) return true;
-  const size_t from = peak - std::min(peak, before);
-  const size_t to = std::min(h.size(), peak + after);
-  const auto at = [&](size_t i) { return h.begin() + static_cast<std::ptrdiff_t>(i); };
-  const double inside = std::inner_product(at(from), at(to), at(from), 0.0);
-  return energy > 0.0 && inside > 0.9 * energy && 4 * (to - from) < 3 * h.size();
-}
-
-size_t loudest(std::span<const double> x) {
-  const double peak = peak_of(x);
-  size_t i = 0;
-  while (i + 1 < x.size() && !(std::abs(x[i]) >= peak)) ++i;
-  return i;
+bool stands_out(const std::vector<double>& h, const Loudest& loudest, size_t before, size_t after) {
+  const double rms = std::sqrt(loudest.energy / static_cast<double>(h.size()));
+  if (loudest.magnitude > 4.0 * rms) return true;
+  const size_t from = loudest.at - std::min(loudest.at, before);
+  const size_t to = std::min(h.size(), loudest.at + after);
+  const double inside = energy_of(std::span(h).subspan(from, to - from));
+  return loudest.energy > 0.0 && inside > 0.9 * loudest.energy && 4 * (to - from) < 3 * h.size();
 }
 
 /// Index of the first top of the pulse over the threshold, from `from` on.
@@ -261,63 +346,59 @@ std::optional<size_t> first_over(const Pulse& pulse, size_t from, size_t width, 
 std::optional<Arrival> find_arrival(const ImpulseResponse& response, double earliest_reflection_s) {
   const std::vector<double>& h = response.samples;
   if (h.size() < 8) return std::nullopt;
-  const size_t peak = loudest(h);
+  const Loudest loudest = loudest_of(h);
+  const size_t peak = loudest.at;
   const double rate = response.sample_rate_hz;
-  if (!(std::abs(h[peak]) > 0.0)) return std::nullopt;
+  if (!(loudest.magnitude > 0.0)) return std::nullopt;
 
   // How high it reaches tells how long a stretch to take; the shortest one shows it of all that
   // reach well beyond what it holds a dozen periods of.
-  const auto reach_hz = [&](double before_s, double after_s) {
-    const Stretch seen = stretch_around(response, peak, before_s, after_s);
-    const size_t size = fast_length(std::max<size_t>(2 * seen.samples.size(), 4096)) / 2 * 2;
-    const double step_hz = rate / static_cast<double>(size);
-    const Spectrum bins = real_spectrum(seen.samples, size);
-    return step_hz *
-           static_cast<double>(passband_of(bins, nullptr, step_hz, response.excited).upper_10db);
-  };
   constexpr double kWellBeyond = 4.0;
-  double top_hz = reach_hz(kBefore_s, kAfter_s);
-  if (top_hz < kWellBeyond * kAfterPeriods / kAfter_s)
-    top_hz = reach_hz(kLongestBefore_s, kLongestAfter_s);
+  Piece piece = piece_around(response, peak, kBefore_s, kAfter_s);
+  double top_hz = piece.top_hz(response);
+  if (top_hz < kWellBeyond * kAfterPeriods / kAfter_s) {
+    const ImpulseResponse coarse = coarse_around(response, peak, kLongestBefore_s, kLongestAfter_s);
+    const size_t top = loudest_of(coarse.samples).at;
+    top_hz = piece_around(coarse, top, kLongestBefore_s, kLongestAfter_s).top_hz(coarse);
+  }
   const double before_s = std::clamp(kBeforePeriods / top_hz, kBefore_s, kLongestBefore_s);
   const double after_s = std::clamp(kAfterPeriods / top_hz, kAfter_s, kLongestAfter_s);
-  if (!stands_out(h, peak, static_cast<size_t>(before_s * rate),
+  if (!stands_out(h, loudest, static_cast<size_t>(before_s * rate),
                   static_cast<size_t>(after_s * rate)))
     return std::nullopt;
-  const Stretch cut = stretch_around(response, peak, before_s, after_s);
-
-  // Eightfold length: the smoothed magnitude's cepstrum dies well within it; upsampling comes from
-  // padding the spectrum, and makes the parabola exact enough for hundredths of a sample.
-  const size_t n = fast_length(std::max<size_t>(8 * cut.samples.size(), 4096)) / 2 * 2;
-  const Spectrum bins = real_spectrum(cut.samples, n);
-  const double step_hz = rate / static_cast<double>(n);
+  if (before_s > kBefore_s || after_s > kAfter_s)
+    piece = piece_around(response, peak, before_s, after_s);
+  const Stretch& cut = piece.cut;
+  const double step_hz = piece.step_hz(rate);
   // What came just before the sound is noise of the same length.
   std::optional<Spectrum> noise;
   if (cut.start >= cut.samples.size()) {
-    noise =
-        real_spectrum(std::span(h).subspan(cut.start - cut.samples.size(), cut.samples.size()), n);
+    noise = real_spectrum(std::span(h).subspan(cut.start - cut.samples.size(), cut.samples.size()),
+                          piece.size);
   }
-  const Passband band = passband_of(bins, noise ? &*noise : nullptr, step_hz, response.excited);
-  const Pulse pulse = divided_pulse(bins, n, band, cut.samples.size());
+  const Passband band =
+      passband_of(piece.bins, noise ? &*noise : nullptr, step_hz, response.excited);
+  const Pulse pulse = divided_pulse(piece.bins, piece.size, band, cut.samples.size());
   const Samples& p = pulse.samples;
   const double fine_rate = rate * static_cast<double>(kUpsampling);
-  const size_t largest = loudest(std::span(p).first(pulse.span));
+  const size_t largest = loudest_of(std::span(p).first(pulse.span)).at;
   const size_t top = first_top(p, largest, static_cast<size_t>(0.001 * fine_rate));
-  const auto clock = [&](size_t i) {
-    return response.time_s(0) + static_cast<double>(cut.start) / rate + top_of(p, i) / fine_rate;
+  const auto clock = [&](double at) {
+    return response.time_s(0) + static_cast<double>(cut.start) / rate + at / fine_rate;
   };
-  Arrival arrival{.time_s = clock(top), .top_hz = top_hz, .first_reflection_s = std::nullopt};
+  Arrival arrival{
+      .time_s = clock(pulse.exact_top(top)), .top_hz = top_hz, .first_reflection_s = std::nullopt};
 
   // Nothing can be told apart within the pulse's own width, nor below its own undershoot: that of a
   // band which does not begin at 0 Hz.
-  const double width_s = 3.0 / (static_cast<double>(band.high) * step_hz);
+  const double width_s = 3.0 / (band.bin(band.high) * step_hz);
   const auto from = top + static_cast<size_t>(std::max(earliest_reflection_s, width_s) * fine_rate);
   if (from + 8 >= pulse.span) return arrival;
   std::vector<double> levels;
   for (size_t i = from; i < pulse.span; ++i) levels.push_back(std::abs(p[i]));
   const auto middle = levels.begin() + static_cast<std::ptrdiff_t>(levels.size() / 2);
   std::nth_element(levels.begin(), middle, levels.end());
-  const double undershoot = 3.0 * static_cast<double>(band.low) / static_cast<double>(band.high);
+  const double undershoot = 3.0 * band.bin(band.low) / band.bin(band.high);
   const double threshold = std::max(std::max(0.1, undershoot) * std::abs(p[top]), 6.0 * *middle);
   const double walk_s = std::max(0.0002, 0.5 * width_s);
   constexpr size_t kMost = 6;
@@ -325,8 +406,8 @@ std::optional<Arrival> find_arrival(const ImpulseResponse& response, double earl
   for (size_t next = from; arrival.later.size() < kMost;) {
     const auto reflected = first_over(pulse, next, walk, threshold);
     if (!reflected) break;
-    arrival.later.push_back(
-        {clock(*reflected), 20.0 * std::log10(std::abs(p[*reflected]) / std::abs(p[top]))});
+    arrival.later.push_back({clock(top_of(p, *reflected)),
+                             20.0 * std::log10(std::abs(p[*reflected]) / std::abs(p[top]))});
     next = *reflected + walk;
   }
   if (!arrival.later.empty()) arrival.first_reflection_s = arrival.later.front().time_s;

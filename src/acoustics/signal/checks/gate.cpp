@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "acoustics/signal/fft.h"
+#include "acoustics/signal/axis_transform.h"
 #include "acoustics/signal/windows.h"
 #include "base/constants.h"
 
@@ -57,36 +57,14 @@ Trend trend_of(std::span<const double> h, std::size_t first, std::size_t end) {
   return trend;
 }
 
-}  // namespace
+/// What lies in a gate, its windows on it, and the trend that it goes on with.
+struct Gated {
+  std::vector<double> samples;
+  double shift = 0.0;  ///< where the arrival lies, in samples
+  Trend trend;
+};
 
-std::vector<std::complex<double>> spectrum_on_axis(std::span<const double> x, double sample_rate_hz,
-                                                   double shift, const FrequencyAxis& axis) {
-  const std::size_t n = fast_length(std::max<std::size_t>(8 * x.size(), 65536));
-  // A whole-sample rotation takes most of the delay out before reading between bins.
-  const auto whole = static_cast<std::ptrdiff_t>(std::llround(shift));
-  Samples rotated(n, 0.0);
-  for (std::size_t i = 0; i < x.size(); ++i) {
-    const std::ptrdiff_t at = static_cast<std::ptrdiff_t>(i) - whole;
-    const auto size = static_cast<std::ptrdiff_t>(n);
-    rotated[static_cast<std::size_t>(((at % size) + size) % size)] += x[i];
-  }
-  const RealTransform transform(n);
-  Spectrum bins(transform.bin_count());
-  transform.forward(rotated, bins);
-  const double rest = shift - static_cast<double>(whole);
-  std::vector<std::complex<double>> values(axis.size());
-  for (std::size_t i = 0; i < axis.size(); ++i) {
-    const double at = std::min(axis[i] / sample_rate_hz * static_cast<double>(n),
-                               static_cast<double>(bins.size() - 1));
-    const auto k = std::min(static_cast<std::size_t>(at), bins.size() - 2);
-    const auto between = bins[k] + (at - static_cast<double>(k)) * (bins[k + 1] - bins[k]);
-    values[i] = between * std::polar(1.0, 2.0 * kPi * axis[i] / sample_rate_hz * rest);
-  }
-  return values;
-}
-
-Response gated_response(const ImpulseResponse& response, const Gate& gate,
-                        const FrequencyAxis& axis, Quantity quantity) {
+Gated gated_samples(const ImpulseResponse& response, const Gate& gate) {
   const double rate = response.sample_rate_hz;
   const std::vector<double>& h = response.samples;
   const double arrival = gate.arrival_s * rate + response.zero_at;
@@ -96,44 +74,91 @@ Response gated_response(const ImpulseResponse& response, const Gate& gate,
   const auto begin = static_cast<std::size_t>(std::clamp(std::ceil(arrival - lead), 0.0, limit));
   const auto end =
       static_cast<std::size_t>(std::clamp(std::floor(arrival + length) + 1.0, 0.0, limit));
-
-  std::vector<double> x;
-  double shift = 0.0;
-  if (begin < end) {
-    x.assign(h.begin() + static_cast<std::ptrdiff_t>(begin),
-             h.begin() + static_cast<std::ptrdiff_t>(end));
-    shift = arrival - static_cast<double>(begin);
-    const double fall_from = shift + (1.0 - kFallingShare) * length;
-    const double fall_length = kFallingShare * length;
-    const double fit_from = shift + kFitFrom * length;
-    Trend trend;
-    if (gate.tail == GateTail::kContinued && fall_from < static_cast<double>(x.size())) {
-      trend = trend_of(x, static_cast<std::size_t>(std::max(fit_from, 0.0)),
-                       static_cast<std::size_t>(std::clamp(shift + kFitTo * length, 0.0,
+  Gated g;
+  if (begin >= end) return g;
+  std::vector<double>& x = g.samples;
+  x.assign(h.begin() + static_cast<std::ptrdiff_t>(begin),
+           h.begin() + static_cast<std::ptrdiff_t>(end));
+  g.shift = arrival - static_cast<double>(begin);
+  const double fall_from = g.shift + (1.0 - kFallingShare) * length;
+  const double fall_length = kFallingShare * length;
+  const double fit_from = g.shift + kFitFrom * length;
+  if (gate.tail == GateTail::kContinued && fall_from < static_cast<double>(x.size())) {
+    g.trend = trend_of(x, static_cast<std::size_t>(std::max(fit_from, 0.0)),
+                       static_cast<std::size_t>(std::clamp(g.shift + kFitTo * length, 0.0,
                                                            static_cast<double>(x.size()))));
-    }
-    for (std::size_t i = 0; i < x.size(); ++i) {
-      const double at = static_cast<double>(i);
-      if (at < shift) x[i] *= falling_half_hann((shift - at) / lead);
-      const double w = falling_half_hann((at - fall_from) / fall_length);
-      if (w < 1.0) x[i] = w * x[i] + (1.0 - w) * trend.value(at);
-    }
-    if (gate.tail == GateTail::kContinued) {
-      // (A + B s) exp(-s / tau), s counted from the gate's end, goes on with the trend's value and
-      // slope there.
-      const double last = static_cast<double>(x.size()) - 0.5;
-      const double tau = length;
-      const double a = trend.value(last);
-      const double b = trend.slope(last) + a / tau;
-      const auto more = static_cast<std::size_t>(std::ceil(16.0 * tau));
-      x.reserve(x.size() + more);
-      for (std::size_t i = 0; i < more; ++i) {
-        const double s = static_cast<double>(i) + 0.5;
-        x.push_back((a + b * s) * std::exp(-s / tau));
-      }
+  }
+  for (std::size_t i = 0; i < x.size(); ++i) {
+    const double at = static_cast<double>(i);
+    if (at < g.shift) x[i] *= falling_half_hann((g.shift - at) / lead);
+    const double w = falling_half_hann((at - fall_from) / fall_length);
+    if (w < 1.0) x[i] = w * x[i] + (1.0 - w) * g.trend.value(at);
+  }
+  return g;
+}
+
+/// A tail (a + b s) exp(-s / tau), s in samples, that goes on with a trend's value and slope.
+struct Tail {
+  double a, b, tau;
+
+  static Tail after(const Trend& trend, double at, double tau) {
+    const double a = trend.value(at);
+    return {a, trend.slope(at) + a / tau, tau};
+  }
+  [[nodiscard]] double value(double s) const { return (a + b * s) * std::exp(-s / tau); }
+  /// Adds the sum over s, s + 1 … to a spectrum: geometric series.
+  void add_from(double s, const AxisTransform& at, std::vector<std::complex<double>>& to) const {
+    const double shrink = std::exp(-1.0 / tau);
+    const double front = std::exp(-s / tau);
+    for (std::size_t i = 0; i < to.size(); ++i) {
+      const std::complex<double> q = shrink * at.step()[i];
+      const std::complex<double> rest = 1.0 - q;
+      const std::complex<double> sum = std::conj(rest) / std::norm(rest);
+      to[i] += at.to_end()[i] * (front * sum * (a + b * s + b * q * sum));
     }
   }
-  auto values = spectrum_on_axis(x, rate, shift, axis);
+};
+
+}  // namespace
+
+std::vector<std::complex<double>> spectrum_on_axis(std::span<const double> x, double sample_rate_hz,
+                                                   double shift, const FrequencyAxis& axis) {
+  const AxisTransform& transform =
+      AxisTransform::kept(std::max<std::size_t>(x.size(), 1), sample_rate_hz, axis);
+  std::vector<std::complex<double>> values = transform.of(x);
+  const double forward = shift - static_cast<double>(transform.middle());
+  for (std::size_t i = 0; i < values.size(); ++i)
+    values[i] *= std::polar(1.0, transform.turn()[i] * forward);
+  return values;
+}
+
+Response gated_response(const ImpulseResponse& response, const Gate& gate,
+                        const FrequencyAxis& axis, Quantity quantity,
+                        std::optional<double> zero_s) {
+  const double rate = response.sample_rate_hz;
+  Gated gated = gated_samples(response, gate);
+  const std::size_t count = gated.samples.size();
+  std::vector<std::complex<double>> values(axis.size());
+  if (count > 0) {
+    // Gates of nearly the same length share what a length costs.
+    constexpr std::size_t kSteps = 64;
+    const AxisTransform& transform =
+        AxisTransform::kept((count + kSteps - 1) / kSteps * kSteps, rate, axis);
+    const bool goes_on = gate.tail == GateTail::kContinued;
+    // The tail's time counts from half a sample before its first.
+    const Tail tail =
+        Tail::after(gated.trend, static_cast<double>(count) - 0.5, gate.length_s * rate);
+    if (goes_on)
+      for (double s = 0.5; gated.samples.size() < transform.length(); s += 1.0)
+        gated.samples.push_back(tail.value(s));
+    values = transform.of(gated.samples);
+    const double forward = gated.shift - static_cast<double>(transform.middle()) +
+                           (zero_s.value_or(gate.arrival_s) - gate.arrival_s) * rate;
+    if (goes_on)
+      tail.add_from(static_cast<double>(transform.length() - count) + 0.5, transform, values);
+    for (std::size_t i = 0; i < values.size(); ++i)
+      values[i] *= std::polar(1.0, transform.turn()[i] * forward);
+  }
   const ValidRange valid = intersect(response.excited, {valid_from_hz(gate.length_s), 0.5 * rate});
   return *Response::make(axis, std::move(values), quantity, valid, true);
 }

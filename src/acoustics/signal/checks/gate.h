@@ -1,5 +1,6 @@
 #pragma once
 
+#include <optional>
 #include <span>
 
 #include "acoustics/signal/impulse_response.h"
@@ -20,7 +21,7 @@ enum class GateTail {
 
 /// The stretch of an impulse response that counts.
 struct Gate {
-  double arrival_s;       ///< time that becomes phase zero and from which the gate's length counts
+  double arrival_s;       ///< from which the gate's length counts
   double length_s;        ///< T, after the arrival; > 0
   double lead_s = 0.001;  ///< kept before the arrival, rising as a half Hann window
   GateTail tail = GateTail::kContinued;
@@ -32,8 +33,10 @@ struct Gate {
 /// H(f) = sum over the gate of h[n] w[n] exp(-j 2 pi f (t_n - arrival)). Valid from 1/T, also the
 /// resolution, and only in the excited band.
 /// The gate is cut to what the response holds; a gate without a sample inside gives zeros.
+/// @param zero_s  the time that becomes phase zero, if it is another than the arrival.
 [[nodiscard]] Response gated_response(const ImpulseResponse& response, const Gate& gate,
-                                      const FrequencyAxis& axis, Quantity quantity);
+                                      const FrequencyAxis& axis, Quantity quantity,
+                                      std::optional<double> zero_s = std::nullopt);
 
 /// Transfer function without a gate: the whole response, flight time arrival_s taken out. Valid in
 /// the excited band only, and in a room it is the room's as much as the loudspeaker's.
@@ -45,9 +48,7 @@ struct Gate {
   return 1.0 / gate_length_s;
 }
 
-/// The spectrum sum_n x[n] exp(-j 2 pi f (n - shift) / rate) at the axis' frequencies: a transform
-/// padded at least eightfold and read off between bins by a straight line in the complex plane,
-/// flight time out first so that the line is a good one.
+/// The spectrum sum_n x[n] exp(-j 2 pi f (n - shift) / rate) at the axis' frequencies.
 [[nodiscard]] std::vector<std::complex<double>> spectrum_on_axis(std::span<const double> x,
                                                                  double sample_rate_hz,
                                                                  double shift,

@@ -1,5 +1,6 @@
 #include "acoustics/signal/recording/recording_checks.h"
 
+#include <Eigen/Core>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -24,10 +25,33 @@ double peak_of(std::span<const double> signal) {
   return *std::max_element(rows.begin(), rows.end());
 }
 
+double energy_of(std::span<const double> signal) {
+  return Eigen::Map<const Eigen::VectorXd>(signal.data(), static_cast<Eigen::Index>(signal.size()))
+      .squaredNorm();
+}
+
+Loudest loudest_of(std::span<const double> signal) {
+  constexpr std::size_t kBlock = 1024;  // short enough to stay at hand for the second look
+  Loudest found;
+  for (std::size_t from = 0; from < signal.size(); from += kBlock) {
+    const auto block = signal.subspan(from, std::min(kBlock, signal.size() - from));
+    const double energy = energy_of(block);
+    found.energy += energy;
+    // A block of less energy than the largest sample holds none that is larger.
+    if (energy <= found.magnitude * found.magnitude) continue;
+    const double peak = peak_of(block);
+    if (!(peak > found.magnitude)) continue;
+    found.magnitude = peak;
+    const auto at =
+        std::find_if(block.begin(), block.end(), [&](double x) { return std::abs(x) >= peak; });
+    found.at = from + static_cast<std::size_t>(at - block.begin());
+  }
+  return found;
+}
+
 double rms_of(std::span<const double> signal) {
   if (signal.empty()) return 0.0;
-  return std::sqrt(std::inner_product(signal.begin(), signal.end(), signal.begin(), 0.0) /
-                   static_cast<double>(signal.size()));
+  return std::sqrt(energy_of(signal) / static_cast<double>(signal.size()));
 }
 
 Clipping find_clipping(std::span<const double> signal, double full_scale) {

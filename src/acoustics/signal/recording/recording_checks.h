@@ -22,6 +22,15 @@ struct Clipping {
 
 /// Largest magnitude; 0 for an empty signal.
 [[nodiscard]] double peak_of(std::span<const double> signal);
+/// Sum of squares.
+[[nodiscard]] double energy_of(std::span<const double> signal);
+/// The first sample of the largest magnitude, and the sum of squares, in one pass.
+struct Loudest {
+  std::size_t at = 0;
+  double magnitude = 0.0;
+  double energy = 0.0;
+};
+[[nodiscard]] Loudest loudest_of(std::span<const double> signal);
 /// Root mean square; 0 for an empty signal.
 [[nodiscard]] double rms_of(std::span<const double> signal);
 

@@ -15,7 +15,8 @@ std::vector<Claim> of_lists(const CaseView& v) {
   Claim c(0.3);
   c.saw(seen.count >= 4 ? 20.0 : 6.0,
         fmt::format("rows of “{}” at {} multiples of {:.0f} Hz stand out by {:.1f} dB", seen.name,
-                    seen.count, seen.mains_hz, seen.mean_db));
+                    seen.count, seen.mains_hz, seen.mean_db),
+        std::vector{seen.take});
   if (seen.takes > 1) c.saw(3.0, fmt::format("{} takes have it", seen.takes));
   c.next_step = "Keep signal and mains cables apart, use one outlet for all, and take again.";
   return {c};

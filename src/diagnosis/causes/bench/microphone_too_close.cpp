@@ -24,7 +24,8 @@ std::vector<Claim> claims(const CaseView& v) {
   Claim c(0.3);
   c.saw(share < 1.5 ? 12.0 : 2.0,
         fmt::format("{} m from a loudspeaker whose parts spread over {:.0f} mm",
-                    shortest(v.axis_take->distance_m), 1e3 * size));
+                    shortest(v.axis_take->distance_m), 1e3 * size),
+        ToldBy::kAxis);
   c.next_step = "Take it from three times the baffle's width or more.";
   return {c};
 }

@@ -28,11 +28,12 @@ double rough_db(const CaseView& v, const CaseTake& t) {
 }
 
 std::vector<Claim> claims(const CaseView& v) {
-  int seen = 0;
+  std::vector<std::int64_t> seen;
   for (const CaseTake& t : v.material->takes)
-    seen += std::find(t.seen.begin(), t.seen.end(), "noise") != t.seen.end() ? 1 : 0;
+    if (std::find(t.seen.begin(), t.seen.end(), "noise") != t.seen.end()) seen.push_back(t.id);
   double worst = 0.0;
   std::string name;
+  std::int64_t take = 0;
   // Behind, where all the edges' sound meets, lists bend from row to row by themselves.
   constexpr double kFront_deg = 76.0;
   for (const CaseTake& t : v.material->takes) {
@@ -41,14 +42,17 @@ std::vector<Claim> claims(const CaseView& v) {
     if (rough > worst) {
       worst = rough;
       name = t.name;
+      take = t.id;
     }
   }
-  if (seen == 0 && worst < 0.25) return {};
+  if (seen.empty() && worst < 0.25) return {};
   Claim c(0.3);
-  if (seen > 0) c.saw(8.0, fmt::format("{} takes stand little over their noise", seen));
+  if (!seen.empty())
+    c.saw(8.0, fmt::format("{} takes stand little over their noise", seen.size()), seen);
   if (worst >= 0.25)
     c.saw(worst > 0.5 ? 8.0 : 1.5,
-          fmt::format("rows of “{}” scatter by {:.1f} dB about a smooth run", name, worst));
+          fmt::format("rows of “{}” scatter by {:.1f} dB about a smooth run", name, worst),
+          std::vector{take});
   c.next_step = "Wait for quiet, come closer, use a longer sweep or more repeats.";
   return {c};
 }

@@ -59,6 +59,7 @@ std::vector<Claim> claims(const CaseView& v) {
   double off = 0.0;
   std::string which;
   std::string kind;
+  std::vector<std::int64_t> takes;
   for (const CaseTake& a : v.material->takes)
     for (const CaseTake& b : v.material->takes) {
       if (&b <= &a || a.kind != b.kind || a.sample == b.sample || a.condition != b.condition ||
@@ -74,6 +75,7 @@ std::vector<Claim> claims(const CaseView& v) {
           off = percent / 5.0;
           which = a.sample + " and " + b.sample;
           kind = fmt::format("their resonances are {:.0f} % apart", percent);
+          takes = {a.id, b.id};
         }
       } else if (a.horizontal_deg == b.horizontal_deg && a.vertical_deg == b.vertical_deg) {
         const Apart seen = apart(*v.axis, v.levels.at(&a), v.levels.at(&b));
@@ -81,18 +83,20 @@ std::vector<Claim> claims(const CaseView& v) {
           off = seen.rms_db / kRms_db;
           which = a.sample + " and " + b.sample;
           kind = fmt::format("their levels differ by {:.1f} dB rms", seen.rms_db);
+          takes = {a.id, b.id};
         }
         if (seen.third_db / kThird_db > off) {
           off = seen.third_db / kThird_db;
           which = a.sample + " and " + b.sample;
           kind = fmt::format("their levels differ by {:.1f} dB over a third of an octave at {}",
                              seen.third_db, frequency_text(seen.at_hz));
+          takes = {a.id, b.id};
         }
       }
     }
   if (off < 0.7) return all;
   Claim c(0.3);
-  c.saw(off > 1.5 ? 12.0 : off > 1.0 ? 3.0 : 0.8, fmt::format("{}: {}", which, kind));
+  c.saw(off > 1.5 ? 12.0 : off > 1.0 ? 3.0 : 0.8, fmt::format("{}: {}", which, kind), takes);
   c.next_step = "Take both again, put back between: what repeats do not explain is the sample.";
   all.push_back(std::move(c));
   return all;

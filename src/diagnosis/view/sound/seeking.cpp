@@ -92,7 +92,7 @@ void see_swap(const CaseView& v, SeenFeature& s, const CaseTake& t, std::optiona
     return;
   const std::string change = changed_in(v, t.variant);
   if (!change.empty())
-    s.swaps.push_back({change, v.material->variant(t.variant)->spoken(), *share});
+    s.swaps.push_back({change, v.material->variant(t.variant)->spoken(), *share, t.id});
 }
 
 /// What every other take says of a feature.
@@ -121,6 +121,7 @@ void ask_others(CaseView& v, SeenFeature& s, const std::vector<double>& own, Loo
       continue;
     }
     if (t.sample != v.sample) {
+      if (on_axis && share) s.other_takes.push_back(t.id);
       if (on_axis) others.add(share);
       continue;
     }

@@ -95,5 +95,37 @@ TEST(SpectrumOnAxis, TakesAFractionalDelayOutOfThePhase) {
   }
 }
 
+// Against the sum itself, term by term: lengths of one sample, odd, even, and of a second's part;
+// at frequencies that fall on no line of a transform, to half the rate.
+TEST(SpectrumOnAxis, IsTheSumItself) {
+  for (const std::size_t length : {1U, 7U, 264U, 3001U}) {
+    std::vector<double> x(length);
+    double sum = 0.0;
+    for (std::size_t i = 0; i < length; ++i) {
+      x[i] = std::sin(0.7 * static_cast<double>(i * i)) + 0.3;  // no order in it
+      sum += std::abs(x[i]);
+    }
+    const FrequencyAxis a = FrequencyAxis::logarithmic(15.0, 24000.0, 7.0);
+    const auto values = spectrum_on_axis(x, kRate_hz, 3.3, a);
+    for (std::size_t i = 0; i < a.size(); ++i) {
+      std::complex<double> want = 0.0;
+      for (std::size_t n = 0; n < length; ++n)
+        want +=
+            x[n] * std::polar(1.0, -2.0 * kPi * a[i] / kRate_hz * (static_cast<double>(n) - 3.3));
+      ASSERT_LT(std::abs(values[i] - want), 1e-6 * sum) << length << " at " << a[i];
+    }
+  }
+}
+
+TEST(Gate, PhaseCountsFromTheTimeThatIsAskedFor) {
+  const ImpulseResponse h = pulse_at(1.0, 340);
+  const Gate gate{.arrival_s = 240.0 / kRate_hz, .length_s = 0.004};
+  const Response as_it_is = gated_response(h, gate, axis(), Quantity::kRatio);
+  const Response later = gated_response(h, gate, axis(), Quantity::kRatio, gate.arrival_s + 2e-5);
+  const Response turned = without_delay(as_it_is, 2e-5);
+  for (std::size_t i = 0; i < later.size(); ++i)
+    ASSERT_LT(std::abs(later.value(i) - turned.value(i)), 1e-9);
+}
+
 }  // namespace
 }  // namespace lalometer

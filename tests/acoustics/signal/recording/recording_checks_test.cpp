@@ -117,5 +117,18 @@ TEST(ConstantRun, IsTheLongest) {
   EXPECT_EQ(longest_constant_run(std::vector<double>{1, 2, 2, 2, 3, 3}), 3U);
 }
 
+// Blocks of 1024 are looked at one by one: a top on either side of a seam, the first of two equals,
+// and a length that is no multiple of anything.
+TEST(Loudest, IsTheFirstOfTheLargestWithTheWholeEnergy) {
+  std::vector<double> x(2077, 0.5);
+  x[1024] = -3.0;
+  x[2070] = 3.0;
+  const Loudest found = loudest_of(x);
+  EXPECT_EQ(found.at, 1024U);
+  EXPECT_DOUBLE_EQ(found.magnitude, 3.0);
+  EXPECT_NEAR(found.energy, 18.0 + 2075.0 * 0.25, 1e-9);
+  EXPECT_EQ(loudest_of({}).magnitude, 0.0);
+}
+
 }  // namespace
 }  // namespace lalometer
