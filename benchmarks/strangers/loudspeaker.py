@@ -106,7 +106,7 @@ class Box:
             total += (2.0 * np.cos(np.pi * n * a) * np.cos(np.pi * n * b)
                       / (w0 * w0 - w * w + 1j * w * w0 / self.wave_q))
         w0 = np.pi * C / self.depth
-        total += 1.6 / (w0 * w0 - w * w + 1j * w * w0 / min(self.wave_q, 20.0))
+        total += 1.1 / (w0 * w0 - w * w + 1j * w * w0 / min(0.7 * self.wave_q, 20.0))
         return total * 1j * w * RHO * C * C / self.volume
 
 

@@ -17,6 +17,7 @@ from pathlib import Path
 
 import numpy as np
 
+from designs import level, pressure
 from faults import KINDS
 from session import Writer
 
@@ -35,6 +36,13 @@ def said_of(found):
     return dict(said)
 
 
+def step_db(system):
+    """How far the axis lies above its bass over the front's own step."""
+    middle = 115.0 / system.front.width
+    below, above = (np.geomspace(middle * a, middle * b, 24) for a, b in ((0.35, 0.5), (1.6, 2.6)))
+    return np.mean(level(pressure(system, above))) - np.mean(level(pressure(system, below)))
+
+
 def one(cli, kind, seed, keep=None):
     rng = np.random.default_rng([seed, zlib.crc32(kind.encode())])
     system, day = KINDS[kind](rng)
@@ -46,6 +54,8 @@ def one(cli, kind, seed, keep=None):
         return kind, seed, {"failed: " + run.stderr.strip()[:200]: 1.0}
     said = said_of(json.loads(run.stdout))
     also = ALSO.get(kind, set()) | (OF_ONE_DRIVER if len(system.drivers) == 1 else set())
+    if step_db(system) > 4.0:
+        also = also | {"baffle-step"}
     return kind, seed, {c: p for c, p in said.items() if c == kind or c not in also}
 
 

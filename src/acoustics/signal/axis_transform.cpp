@@ -10,16 +10,16 @@
 namespace lalometer {
 namespace {
 
-constexpr std::size_t kLines = 8;  ///< that a frequency is read from
+constexpr std::size_t kLines = 12;  ///< that a frequency is read from
 /// For a transform of at least twice the length: pi times the lines times 1 - 1/4.
 constexpr double kShape = 0.75 * kPi * static_cast<double>(kLines);
 
-/// Bessel's I0, by its power series: 30 terms hold for arguments to 20.
+/// Bessel's I0, by its power series.
 double bessel_i0(double x) {
   const double quarter = 0.25 * x * x;
   double term = 1.0;
   double sum = 1.0;
-  for (int k = 1; k < 40 && term > 1e-17 * sum; ++k) {
+  for (int k = 1; k < 100 && term > 1e-17 * sum; ++k) {
     term *= quarter / (static_cast<double>(k) * static_cast<double>(k));
     sum += term;
   }

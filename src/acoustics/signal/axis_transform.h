@@ -13,7 +13,7 @@ namespace lalometer {
 ///
 /// A transform of twice to four times the length, whose lines near each frequency are weighted by a
 /// Kaiser-Bessel function, while the samples were divided by that function's own transform: within
-/// 1e-6 of the sum of magnitudes, where a straight line between the lines of eight times the length
+/// 1e-10 of the sum of magnitudes, where a straight line between the lines of eight times the length
 /// is within some 1e-3. What depends on axis and length alone is worked out once.
 /// Source: J. A. Fessler, B. P. Sutton, Nonuniform fast Fourier transforms using min-max
 /// interpolation, IEEE Trans. Signal Processing 51 (2003), the Kaiser-Bessel case.

@@ -14,6 +14,7 @@ namespace {
 constexpr double kC = kSpeedOfSound20_m_s;
 constexpr double kBroadest_q = 2.8;  // of a surround's loop in free air
 constexpr double kMode = 0.05;       // how far off the inner sizes may be
+constexpr double kBeside = 0.11;     // a dip or a peak that a wave makes, from the wave itself
 
 /// A take without the rows that the mains spoilt.
 const CaseTake* kept(CaseView& v, const CaseTake& take) {
@@ -178,9 +179,21 @@ void match_features(CaseView& v) {
         if (near(w.wiggle.frequency_hz.value) < 0.06)
           f.wiggle_box = std::max(*f.wiggle_box, w.wiggle.height_percent);
     }
+    // A wave makes a dip on one side of itself and a peak on the other.
+    const auto other_side = [&](double hz) {
+      return std::any_of(v.features.begin(), v.features.end(), [&](const SeenFeature& o) {
+        return o.feature.height_db * f.feature.height_db < 0.0 &&
+               (o.at_hz - hz) * (f.at_hz - hz) < 0.0 && std::abs(std::log(o.at_hz / hz)) < kBeside;
+      });
+    };
     f.at_mode = std::any_of(modes.begin(), modes.end(), [&](const BoxMode& mode) {
-      return mode.order[0] + mode.order[1] + mode.order[2] > 0 && near(mode.frequency_hz) < kMode;
+      if (mode.order[0] + mode.order[1] + mode.order[2] == 0) return false;
+      const double off = near(mode.frequency_hz);
+      return off < kMode || (off < kBeside && other_side(mode.frequency_hz));
     });
+    for (const SeenWiggle& w : v.wiggles)
+      f.at_mode = f.at_mode || (!w.mode.empty() && !w.in_free_air.value_or(false) &&
+                                near(w.wiggle.frequency_hz.value) < kBeside);
     if (!free) continue;
     f.wiggle_free = 0.0;
     // A resonance beside the sound that passes it makes a dip on one side and a peak on the other,
@@ -208,7 +221,7 @@ double SeenFeature::moves_as_one() const {
   // Between the two: found on simulated drivers, 0.5 to 1.1 times as much where a surround moves,
   // from 1.6 where the cone bends.
   constexpr double kEven = 1.3;
-  constexpr double kMost = 6.0;
+  constexpr double kMost = 8.0;
   const double more = std::abs(feature.height_db) / std::max(by_loop_db.value_or(0.0), 0.05);
   return std::clamp(std::pow(kEven / more, 4.0), 1.0 / kMost, kMost);
 }

@@ -5,6 +5,7 @@
 
 #include "base/constants.h"
 #include "diagnosis/view/impedances.h"
+#include "diagnosis/view/mains.h"
 #include "diagnosis/view/sound/seeking.h"
 
 namespace lalometer {
@@ -97,7 +98,8 @@ CaseView view_of(const CaseMaterial& material, const std::string& variant,
       v.axis_take = t;
   v.axis = FrequencyAxis::logarithmic(20.0, 20000.0, kPerOctave);
   for (const CaseTake& t : material.takes)
-    if (t.kind != CaseTake::Kind::kImpedance) v.levels[&t] = level_on(t.curve, *v.axis);
+    if (t.kind != CaseTake::Kind::kImpedance)
+      v.levels[&t] = level_on(without_mains(t.curve), *v.axis);
   if (v.axis_take != nullptr) {
     v.level_db = v.levels[v.axis_take];
     v.valid = intersect(v.axis_take->curve.valid(),

@@ -12,7 +12,7 @@
 namespace lalometer {
 namespace {
 
-constexpr double kOrdinary_db = 2.0;  // common practice, no source
+constexpr double kOrdinary_db = 2.2;  // common practice, no source
 
 std::vector<Claim> claims(const CaseView& v) {
   std::vector<Claim> all;
@@ -31,7 +31,7 @@ std::vector<Claim> claims(const CaseView& v) {
     // Every box has some of it.
     const double both = std::min(std::abs(f.edges_db), std::abs(f.feature.height_db));
     if (both < kOrdinary_db)
-      c.saw(std::max(0.05, std::pow(both / kOrdinary_db, 7.0)), "no more than an ordinary box has",
+      c.saw(std::max(0.05, std::pow(both / kOrdinary_db, 8.0)), "no more than an ordinary box has",
             ToldBy::kAxis);
     else
       c.saw(std::min(3.0, std::pow(both / kOrdinary_db, 2.0)), "more than an ordinary box has",

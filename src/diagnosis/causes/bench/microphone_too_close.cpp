@@ -18,13 +18,13 @@ std::vector<Claim> claims(const CaseView& v) {
   for (const CaseDriver& a : s.drivers)
     for (const CaseDriver& b : s.drivers)
       apart = std::max(apart, std::hypot(a.x_m - b.x_m, a.y_m - b.y_m));
-  const double size = std::max({s.baffle->width_m(), apart * 2.0, 0.15});
+  const double size = std::max({s.baffle->width_m(), apart * 1.2, 0.15});
   const double share = v.axis_take->distance_m / size;
   if (share > 2.2) return {};
   Claim c(0.3);
   c.saw(share < 1.5 ? 12.0 : 2.0,
         fmt::format("{} m from a loudspeaker whose parts spread over {:.0f} mm",
-                    shortest(v.axis_take->distance_m), 1e3 * size),
+                    three_digits(v.axis_take->distance_m), 1e3 * size),
         ToldBy::kAxis);
   c.next_step = "Take it from three times the baffle's width or more.";
   return {c};

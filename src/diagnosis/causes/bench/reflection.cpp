@@ -17,10 +17,25 @@ struct Comb {
   /// Where the drawing tells no edges they may be what is even; but they make no deep teeth, and a
   /// reflection is alike to the sides.
   double even = 1.0;
+  double share = 0.0;
   double later_m = 0.0;  ///< by so much longer is the second arrival's way
   bool of_box = false;   ///< it has gone no farther than to the box's own edges
+  /// Of the ripple on the axis, what one copy of the sound explains; 0: none was found.
+  double explained = 0.0;
 
-  [[nodiscard]] bool stands() const { return teeth >= 5; }
+  [[nodiscard]] bool stands() const { return teeth >= 5 || explained > 0.6; }
+  void saw_teeth(Claim& c) const {
+    if (explained > 0.6)
+      c.saw(
+          15.0,
+          fmt::format("a copy of {:.0f} % that has come {:.2f} m farther explains {:.0f} % of the "
+                      "axis' ripple",
+                      100.0 * share, later_m, 100.0 * explained),
+          ToldBy::kAxis);
+    else
+      c.saw(15.0 * even, fmt::format("{} dips and peaks lie evenly spaced in Hz", teeth),
+            ToldBy::kAxis);
+  }
   void saw_too_soon(Claim& c) const {
     constexpr double kOfBox = 0.1;
     if (of_box)
@@ -57,6 +72,11 @@ Comb comb_of(const CaseView& v) {
   const double to_edges_m = std::max(kNearest_m, baffle ? 0.55 * baffle->width_m() : 0.0);
   out.later_m = v.comb_hz > 0.0 ? kSpeedOfSound20_m_s / v.comb_hz : 0.0;
   out.of_box = out.later_m > 0.0 && out.later_m < to_edges_m;
+  const auto copy = v.arrivals.find(v.axis_take);
+  if (copy != v.arrivals.end() && !out.of_box) {
+    out.explained = copy->second.explained;
+    out.share = copy->second.share;
+  }
   return out;
 }
 
@@ -107,9 +127,7 @@ std::vector<Claim> claims(const CaseView& v) {
             fmt::format("an arrival {:.2f} ms after the sound lies within the gate",
                         1e3 * *t.reflection_s),
             ToldBy::kAxis);
-    if (comb.stands())
-      c.saw(15.0 * comb.even, fmt::format("{} dips and peaks lie evenly spaced in Hz", comb.teeth),
-            ToldBy::kAxis);
+    if (comb.stands()) comb.saw_teeth(c);
     if (comb.stands() && !inside) comb.saw_too_soon(c);
     all.push_back(std::move(c));
   }

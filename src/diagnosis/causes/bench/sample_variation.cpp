@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 
 #include "acoustics/impedance/box_signature.h"
 #include "base/text.h"
@@ -50,10 +51,30 @@ Apart apart(const FrequencyAxis& axis, const std::vector<double>& one,
   return out;
 }
 
+/// What takes of one sample at one place differ by, rms over all such pairs; nothing where none was
+/// repeated.
+std::optional<double> repeats_db(const CaseView& v) {
+  double square = 0.0;
+  double count = 0.0;
+  for (const CaseTake& a : v.material->takes)
+    for (const CaseTake& b : v.material->takes) {
+      if (&b <= &a || a.kind != CaseTake::Kind::kResponse || b.kind != a.kind ||
+          a.sample != b.sample || a.condition != b.condition || a.variant != b.variant ||
+          a.driver != b.driver || a.flipped != b.flipped || a.distance_m != b.distance_m ||
+          a.horizontal_deg != b.horizontal_deg || a.vertical_deg != b.vertical_deg)
+        continue;
+      square += std::pow(apart(*v.axis, v.levels.at(&a), v.levels.at(&b)).rms_db, 2);
+      count += 1.0;
+    }
+  return count > 0.0 ? std::optional(std::sqrt(square / count)) : std::nullopt;
+}
+
 std::vector<Claim> claims(const CaseView& v) {
-  // Apart by more than good pairs are (common practice, no source).
-  constexpr double kRms_db = 0.8;
-  constexpr double kThird_db = 1.3;
+  // Apart by more than good pairs are (common practice, no source); where repeats tell how exact
+  // the takes are, less is plain.
+  const std::optional<double> repeats = repeats_db(v);
+  const double rms_db = repeats ? std::clamp(8.0 * *repeats, 0.5, 0.8) : 0.8;
+  const double third_db = repeats ? std::clamp(12.0 * *repeats, 0.8, 1.3) : 1.3;
   std::vector<Claim> all;
   // Impedances of the same state, of other samples.
   double off = 0.0;
@@ -79,14 +100,14 @@ std::vector<Claim> claims(const CaseView& v) {
         }
       } else if (a.horizontal_deg == b.horizontal_deg && a.vertical_deg == b.vertical_deg) {
         const Apart seen = apart(*v.axis, v.levels.at(&a), v.levels.at(&b));
-        if (seen.rms_db / kRms_db > off) {
-          off = seen.rms_db / kRms_db;
+        if (seen.rms_db / rms_db > off) {
+          off = seen.rms_db / rms_db;
           which = a.sample + " and " + b.sample;
           kind = fmt::format("their levels differ by {:.1f} dB rms", seen.rms_db);
           takes = {a.id, b.id};
         }
-        if (seen.third_db / kThird_db > off) {
-          off = seen.third_db / kThird_db;
+        if (seen.third_db / third_db > off) {
+          off = seen.third_db / third_db;
           which = a.sample + " and " + b.sample;
           kind = fmt::format("their levels differ by {:.1f} dB over a third of an octave at {}",
                              seen.third_db, frequency_text(seen.at_hz));
@@ -97,6 +118,9 @@ std::vector<Claim> claims(const CaseView& v) {
   if (off < 0.7) return all;
   Claim c(0.3);
   c.saw(off > 1.5 ? 12.0 : off > 1.0 ? 3.0 : 0.8, fmt::format("{}: {}", which, kind), takes);
+  if (repeats)
+    c.saw(off > 1.0 ? 2.0 : 0.7,
+          fmt::format("the same one taken again is off by {:.2f} dB rms", *repeats));
   c.next_step = "Take both again, put back between: what repeats do not explain is the sample.";
   all.push_back(std::move(c));
   return all;

@@ -68,7 +68,14 @@ std::vector<Claim> claims(const CaseView& v) {
                       v.box->fb_hz.value, 100.0 * std::abs(std::expm1(off)),
                       off < 0.0 ? "below" : "above", 1e3 * *s.volume_m3),
           ToldBy::kInBox);
-    if (const auto a = alignment_of(tuned(*v.box))) saw_alignment(c, *a);
+    // A leak or a choked port takes the bass whatever the tuning.
+    constexpr double kLossy = 3.5;
+    if (v.box->ql && v.box->ql->value < kLossy)
+      c.saw(0.3,
+            fmt::format("its losses (QL {:.1f}) bend what tells of the tuning", v.box->ql->value),
+            ToldBy::kInBox);
+    else if (const auto a = alignment_of(tuned(*v.box)))
+      saw_alignment(c, *a);
     c.next_step = "Measure the port's length and the volume again.";
     return {c};
   }

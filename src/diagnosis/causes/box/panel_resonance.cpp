@@ -15,6 +15,8 @@ namespace {
 
 /// By sound: narrow, at all angles, hardly in the impedance and the cone's near field.
 std::vector<Claim> of_sound(const CaseView& v) {
+  // A pipe beside the cone makes a dip on one side and a peak on the other.
+  constexpr double kBesidePipe = 0.16;
   std::vector<Claim> all;
   if (v.material->subject.loading == "open-baffle") return all;
   for (std::size_t i = 0; i < v.features.size(); ++i) {
@@ -26,7 +28,9 @@ std::vector<Claim> of_sound(const CaseView& v) {
     c.saw(std::clamp(std::pow(f.q / 16.0, 2.0), 0.3, 5.0), fmt::format("its Q is {:.0f}", f.q),
           ToldBy::kAxis);
     if (f.at_hz > 900.0) c.saw(0.4, "that is high for a wall");
-    saw_ringing(c, f, {.rings = 3.0, .not_so = 0.9, .low_q = 15.0});
+    // What is narrow rings long; a row or two of noise are narrow as well.
+    saw_ringing(c, f, {.rings = 3.0, .not_so = f.q > 15.0 ? 0.3 : 0.9, .low_q = 15.0});
+    if (std::abs(f.feature.height_db) < 1.0) c.saw(0.5, "it is small", ToldBy::kAxis);
     if (f.horizontal)
       c.saw(*f.horizontal > 0.5 ? 2.5 : 0.3,
             *f.horizontal > 0.5 ? "it is alike at all angles" : "it changes with the angle",
@@ -45,8 +49,10 @@ std::vector<Claim> of_sound(const CaseView& v) {
             ToldBy::kNear);
     if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
     for (const CasePort& p : v.material->subject.ports)
-      if (std::abs(std::log(f.at_hz / pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s))) < 0.08)
+      if (std::abs(std::log(f.at_hz / pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s))) <
+          kBesidePipe)
         c.saw(0.1, "the port's pipe lies there");
+    if (f.at_mode) c.saw(0.3, "a wave of the box lies there");
     c.next_step = "Press or brace the walls and take again: a wall's resonance moves.";
     all.push_back(std::move(c));
   }
@@ -73,11 +79,15 @@ std::vector<Claim> claims(const CaseView& v) {
           : w.wiggle.q > 10.0 ? 1.0
                               : 0.4,
           fmt::format("its Q is {:.0f}", w.wiggle.q), ToldBy::kInBox);
+    if (v.box && f < 2.0 * v.box->fh_hz.value && w.wiggle.height_percent < 3.0)
+      c.saw(0.3, "it lies on the flank of the humps", ToldBy::kInBox);
+    if (w.pipe_off < 0.08) c.saw(0.2, "the port's pipe lies there");
     if (w.damped)
       c.saw(*w.damped > 0.7 ? 3.0 : 0.2,
             *w.damped > 0.7 ? "lining does not change it" : "lining makes it smaller",
             ToldBy::kInBoxes);
-    if (w.wiggle.height_percent < 0.8) c.saw(0.5, "it is tiny", ToldBy::kInBox);
+    if (w.wiggle.height_percent < 0.8)
+      c.saw(w.wiggle.height_percent < 0.4 ? 0.15 : 0.5, "it is tiny", ToldBy::kInBox);
     c.next_step = "Press or brace the walls and take the impedance again.";
     all.push_back(std::move(c));
   }

@@ -20,7 +20,8 @@ void saw_depth(Claim& c, const SeenCrossing& s) {
   const bool alike = s.sides_db && *s.sides_db < 0.5 * s.depth_db;
   const double mean = alike ? 0.5 * (deep - *s.sides_db) : deep;
   // Where their phase itself was taken, a depth that edges make as well says little.
-  const double least = s.between_deg ? 0.9 : 0.4;
+  // Two of odd order add up a quarter period apart (Butterworth's): what misses nothing is right.
+  const double least = mean < 1.0 ? 0.06 : s.between_deg ? 0.9 : mean < 2.0 ? 0.2 : 0.4;
   const double ratio =
       mean > 12.0  ? 0.3
       : mean > 8.5 ? 0.5
@@ -53,7 +54,9 @@ std::vector<Claim> claims(const CaseView& v) {
             fmt::format("alone they are {:.0f}° apart there", off), ToldBy::kAlone);
     }
     if (s.flipped_db)
-      c.saw(std::abs(*s.flipped_db) < 5.0 ? 8.0 : 0.2,
+      c.saw(std::abs(*s.flipped_db) < 5.0   ? 8.0
+            : std::abs(*s.flipped_db) < 7.0 ? 0.4
+                                            : 0.06,  // 134 degrees and more
             fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db),
             ToldBy::kFlipped);
     if (s.lobe)

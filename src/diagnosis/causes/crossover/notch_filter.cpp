@@ -191,7 +191,12 @@ std::vector<Claim> claims(const CaseView& v) {
     if (count > 0.0)
       c.saw(sides / count < 0.6 * *under ? 2.0 : 0.3,
             fmt::format("to the sides it is {:.1f} dB", sides / count), ToldBy::kSides);
-    if (v.free_impedance != nullptr)
+    const bool of_box = std::any_of(v.wiggles.begin(), v.wiggles.end(), [&](const SeenWiggle& w) {
+      return !w.mode.empty() && std::abs(std::log(w.wiggle.frequency_hz.value / f)) < 0.06;
+    });
+    if (of_box)
+      c.saw(0.06, "a wave of the box lies there", ToldBy::kInBox);
+    else if (v.free_impedance != nullptr)
       c.saw(1.5, "the driver in free air has no such peak", ToldBy::kFreeAir);
     c.next_step = "Look for a trap in the network, or bridge it and take again.";
     all.push_back(std::move(c));

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "acoustics/enclosure/port.h"
+#include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
 #include "diagnosis/view/sound/ringing.h"
@@ -38,9 +40,13 @@ std::vector<Claim> claims(const CaseView& v) {
     if (f.at_hz < 250.0 || v.ka(f.leads, f.at_hz) > kSurround_ka) continue;
     Claim c(0.15);
     c.feature = i;
-    c.saw(1.0, "the cone moves as one there; its surround may not");
+    const double ka = v.ka(f.leads, f.at_hz);
+    c.saw(std::clamp(std::pow(1.5 / ka, 4.0), 0.3, 1.0),
+          ka < 1.5 ? "the cone moves as one there; its surround may not"
+                   : fmt::format("the cone measures {:.1f} wavelengths round there", ka));
     if (f.wiggle_free)
-      c.saw(*f.wiggle_free > 0.4 ? 15.0 : 0.2,
+      // What moves the sound by a decibel moves the coil.
+      c.saw(*f.wiggle_free > 0.4 ? 15.0 : 0.08,
             *f.wiggle_free > 0.4 ? "the driver's impedance has it in free air"
                                  : "nothing in the driver's free-air impedance",
             ToldBy::kFreeAir);
@@ -63,8 +69,13 @@ std::vector<Claim> claims(const CaseView& v) {
       c.saw(0.3, "the edges foretell it");
     else if (f.from_edges && *f.from_edges < 0.2)
       c.saw(1.6, "the edges foretell nothing there");
-    if (v.material->subject.inner && !f.at_mode && f.horizontal && *f.horizontal > 0.65)
-      c.saw(1.5, "no wave of the box lies there", ToldBy::kSides);
+    if (v.material->subject.inner && f.horizontal && *f.horizontal > 0.65)
+      c.saw(f.at_mode ? 0.5 : 1.5,
+            f.at_mode ? "a wave of the box lies there" : "no wave of the box lies there",
+            ToldBy::kSides);
+    for (const CasePort& p : v.material->subject.ports)
+      if (std::abs(std::log(f.at_hz / pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s))) < 0.16)
+        c.saw(0.4, "the port's pipe lies there");
     if (!saw_ringing(c, f, {.rings = 3.0, .not_so = 0.5, .low_q = 3.0, .high_q = 20.0}) &&
         f.q > 4.0 && f.q < 20.0)
       c.saw(1.4, fmt::format("its Q is {:.0f}", f.q), ToldBy::kAxis);

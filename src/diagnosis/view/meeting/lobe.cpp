@@ -105,8 +105,10 @@ std::optional<Lobe> lobe_of(const CaseView& v, const CaseCrossover& x) {
   }
   if (counted < 1.0) return std::nullopt;
   // Frequencies so near say one thing together; the angles are what is independent.
-  const double weight = static_cast<double>(taken) / (2.0 * kSpread_db * kSpread_db * counted);
   const auto best = std::min_element(square.begin(), square.end());
+  // Where no phase follows them well, they tell little.
+  const double spread = std::max(kSpread_db * kSpread_db, *best / counted);
+  const double weight = static_cast<double>(taken) / (2.0 * spread * counted);
   std::array<double, 3> mean = {};
   std::array<double, 3> count = {};
   for (std::size_t p = 0; p < kPhases; ++p) {
@@ -117,8 +119,8 @@ std::optional<Lobe> lobe_of(const CaseView& v, const CaseCrossover& x) {
       mean[which] += likely;
       count[which] += 1.0;
     };
-    if (off <= 40.0) into(0);
-    if (off >= 65.0 && off <= 120.0) into(1);
+    if (off <= 55.0) into(0);
+    if (off >= 78.0 && off <= 118.0) into(1);
     if (off >= 150.0) into(2);
   }
   const double in_phase = mean[0] / count[0] + 1e-6;

@@ -11,8 +11,8 @@ namespace lalometer {
 struct Lobe {
   double between_deg = 0.0;  ///< upper over lower driver that follows the levels best, -180 to 180
   double misfit_db = 0.0;    ///< rms of that
-  /// How much likelier the levels are with the drivers a quarter period apart (65 to 120 degrees),
-  /// or the wrong way round (150 to 180), than nearly in phase (up to 40).
+  /// How much likelier the levels are with the drivers a quarter period apart (78 to 118 degrees),
+  /// or the wrong way round (150 to 180), than in phase as usual networks have it (up to 55).
   double quarter_ratio = 1.0;
   double reversed_ratio = 1.0;
 };

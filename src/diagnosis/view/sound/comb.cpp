@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/constants.h"
+
 namespace lalometer {
 
 void find_comb(CaseView& v) {
@@ -34,16 +36,70 @@ void find_comb(CaseView& v) {
 namespace {
 
 /// Of the rows themselves: between them a comb may turn faster than they can follow.
-std::optional<SecondArrival> arrival_in(const Response& curve, double least_s, double most_s) {
-  constexpr double kTop_hz = 12000.0;
+std::optional<SecondArrival> arrival_in(const Response& curve, double least_s, double most_s,
+                                        ValidRange within = {0.0, 12000.0}) {
   std::vector<double> level(curve.size());
   for (std::size_t i = 0; i < level.size(); ++i) level[i] = curve.level_db(i);
   const ValidRange valid = curve.valid();
   return second_arrival(curve.axis(), level,
-                        {1.05 * valid.low_hz, std::min(valid.high_hz, kTop_hz)}, least_s, most_s);
+                        intersect(within, {1.05 * valid.low_hz, valid.high_hz}), least_s, most_s);
+}
+
+/// One dip may pass for the first of a comb: a copy is in the treble as it is in the middle.
+bool in_both_halves(const Response& curve, double delay_s) {
+  constexpr double kMiddle_hz = 1600.0;
+  constexpr double kTop_hz = 6500.0;
+  constexpr double kWide = 0.04;
+  const auto has = [&](ValidRange range) {
+    return arrival_in(curve, delay_s * (1.0 - kWide), delay_s * (1.0 + kWide), range).has_value();
+  };
+  return has({0.0, kMiddle_hz}) && has({kMiddle_hz, kTop_hz});
 }
 
 }  // namespace
+
+namespace {
+
+/// Where dips and peaks of a comb stand: a peak at each whole turn, a dip half-way.
+void mark_teeth(CaseView& v, double delay_s) {
+  constexpr double kNear = 0.14;  // of a turn
+  constexpr double kTop_hz = 8000.0;
+  for (SeenFeature& f : v.features) {
+    const double turns = f.at_hz * delay_s - (f.feature.height_db < 0.0 ? 0.5 : 0.0);
+    f.in_comb = f.at_hz < kTop_hz && std::abs(turns - std::round(turns)) < kNear;
+  }
+}
+
+}  // namespace
+
+void seek_comb(CaseView& v) {
+  constexpr double kNearest_m = 0.2;  // of the detour; what is nearer is the box's own
+  constexpr double kLatest_s = 0.006;
+  constexpr double kExplains = 0.6;
+  constexpr double kLeast_share = 0.08;
+  constexpr double kOfTurning = 0.1;
+  const auto& baffle = v.material->subject.baffle;
+  const double nearest_m =
+      std::max(kNearest_m, baffle ? 0.8 * std::max(baffle->width_m(), baffle->height_m()) : 0.0);
+  const auto own = arrival_in(v.axis_take->curve, nearest_m / kSpeedOfSound20_m_s, kLatest_s);
+  if (!own || own->explained < kExplains || own->share < kLeast_share ||
+      !in_both_halves(v.axis_take->curve, own->delay_s))
+    return;
+  // It is there at other angles too, a little sooner or later.
+  int asked = 0;
+  int there = 0;
+  for (const CaseTake* t : v.responses()) {
+    if (t == v.axis_take || t->vertical_deg != 0.0 || std::abs(t->horizontal_deg) > 46.0) continue;
+    ++asked;
+    there +=
+        arrival_in(t->curve, own->delay_s * (1.0 - kOfTurning), own->delay_s * (1.0 + kOfTurning))
+            ? 1
+            : 0;
+  }
+  if (2 * there < asked) return;
+  v.comb_hz = 1.0 / own->delay_s;
+  mark_teeth(v, own->delay_s);
+}
 
 bool take_out_comb(CaseView& v) {
   constexpr double kWide = 0.15;

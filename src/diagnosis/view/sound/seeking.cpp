@@ -325,6 +325,7 @@ void find_beside_comb(CaseView& v) {
 void seek_features(CaseView& v) {
   find_features(v);
   find_comb(v);
+  if (v.comb_hz <= 0.0) seek_comb(v);
   if (v.comb_hz > 0.0)
     find_beside_comb(v);
   else

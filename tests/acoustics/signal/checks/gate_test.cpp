@@ -112,7 +112,7 @@ TEST(SpectrumOnAxis, IsTheSumItself) {
       for (std::size_t n = 0; n < length; ++n)
         want +=
             x[n] * std::polar(1.0, -2.0 * kPi * a[i] / kRate_hz * (static_cast<double>(n) - 3.3));
-      ASSERT_LT(std::abs(values[i] - want), 1e-6 * sum) << length << " at " << a[i];
+      ASSERT_LT(std::abs(values[i] - want), 1e-10 * sum) << length << " at " << a[i];
     }
   }
 }
