@@ -103,7 +103,7 @@ def port_pipe_resonance(rng):
 
 def panel_resonance(rng):
     s = two_way(rng)
-    s.box.panel = (rng.uniform(220, 600), rng.uniform(28, 50), rng.uniform(0.006, 0.014))
+    s.box.panel = (rng.uniform(220, 600), rng.uniform(28, 50), rng.uniform(0.012, 0.022))
     return s, usual(rng, gate_ms=rng.uniform(18, 30), points=96)
 
 

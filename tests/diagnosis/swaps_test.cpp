@@ -73,7 +73,7 @@ TEST(Swaps, ASentenceIsToldByTheTwoTakesThatItCompares) {
     return t.kind == CaseTake::Kind::kResponse && t.horizontal_deg == 0.0;
   });
   const Diagnosis d = diagnose(m);
-  const FindingCause* cone = found(d, "driver-breakup");
+  const FindingCause* cone = found(d, "suspension-resonance");
   ASSERT_NE(cone, nullptr);
   const std::string sentence = "with the driver changed (“other”) the dip is gone: 0 % is left";
   ASSERT_TRUE(cone->told_by.contains(sentence));

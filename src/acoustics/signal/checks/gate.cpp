@@ -3,7 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
-#include "acoustics/signal/axis_transform.h"
+#include "acoustics/signal/checks/axis_transform.h"
 #include "acoustics/signal/windows.h"
 #include "base/constants.h"
 

@@ -145,8 +145,8 @@ Response response_on(const UncutSpectrum& spectrum, double zero_s, const Frequen
     // Only the two lines beside each frequency are needed.
     std::vector<Complex> values;
     for (const double f : axis.hz()) {
-      const double at = std::clamp(f / spectrum.step_hz, static_cast<double>(first),
-                                   static_cast<double>(last));
+      const double at =
+          std::clamp(f / spectrum.step_hz, static_cast<double>(first), static_cast<double>(last));
       const auto k = std::min(static_cast<std::size_t>(at), last - 1);
       const double t = at - static_cast<double>(k);
       values.push_back(turned((1.0 - t) * spectrum.bins[k] + t * spectrum.bins[k + 1], f));

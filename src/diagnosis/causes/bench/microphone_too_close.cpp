@@ -18,7 +18,7 @@ std::vector<Claim> claims(const CaseView& v) {
   for (const CaseDriver& a : s.drivers)
     for (const CaseDriver& b : s.drivers)
       apart = std::max(apart, std::hypot(a.x_m - b.x_m, a.y_m - b.y_m));
-  const double size = std::max({s.baffle->width_m(), apart * 1.2, 0.15});
+  const double size = std::max({s.baffle->width_m(), apart * 1.4, 0.15});
   const double share = v.axis_take->distance_m / size;
   if (share > 2.2) return {};
   Claim c(0.3);

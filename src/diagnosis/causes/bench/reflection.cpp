@@ -23,11 +23,11 @@ struct Comb {
   /// Of the ripple on the axis, what one copy of the sound explains; 0: none was found.
   double explained = 0.0;
 
-  [[nodiscard]] bool stands() const { return teeth >= 5 || explained > 0.6; }
+  [[nodiscard]] bool stands() const { return teeth >= 5 || explained > 0.5; }
   void saw_teeth(Claim& c) const {
-    if (explained > 0.6)
+    if (explained > 0.5)
       c.saw(
-          15.0,
+          15.0 * even,
           fmt::format("a copy of {:.0f} % that has come {:.2f} m farther explains {:.0f} % of the "
                       "axis' ripple",
                       100.0 * share, later_m, 100.0 * explained),

@@ -71,7 +71,7 @@ std::vector<Claim> claims(const CaseView& v) {
     // A leak or a choked port takes the bass whatever the tuning.
     constexpr double kLossy = 3.5;
     if (v.box->ql && v.box->ql->value < kLossy)
-      c.saw(0.3,
+      c.saw(0.08,
             fmt::format("its losses (QL {:.1f}) bend what tells of the tuning", v.box->ql->value),
             ToldBy::kInBox);
     else if (const auto a = alignment_of(tuned(*v.box)))

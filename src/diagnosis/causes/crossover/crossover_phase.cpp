@@ -21,7 +21,7 @@ void saw_depth(Claim& c, const SeenCrossing& s) {
   const double mean = alike ? 0.5 * (deep - *s.sides_db) : deep;
   // Where their phase itself was taken, a depth that edges make as well says little.
   // Two of odd order add up a quarter period apart (Butterworth's): what misses nothing is right.
-  const double least = mean < 1.0 ? 0.06 : s.between_deg ? 0.9 : mean < 2.0 ? 0.2 : 0.4;
+  const double least = mean < 1.0 ? 0.19 : s.between_deg ? 0.9 : mean < 2.0 ? 0.2 : 0.4;
   const double ratio =
       mean > 12.0  ? 0.3
       : mean > 8.5 ? 0.5

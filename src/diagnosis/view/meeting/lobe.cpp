@@ -12,7 +12,7 @@
 namespace lalometer {
 namespace {
 
-constexpr double kSpread_db = 1.6;  // edges and what else a piston at its place is not
+constexpr double kSpread_db = 2.2;  // edges and what else a piston at its place is not
 constexpr double kFloor_db = -22.0;
 constexpr std::size_t kPhases = 72;
 constexpr std::array<double, 9> kRatios = {0.35, 0.5, 0.65, 0.8, 1.0, 1.25, 1.55, 2.0, 2.9};
@@ -88,7 +88,9 @@ std::optional<Lobe> lobe_of(const CaseView& v, const CaseCrossover& x) {
   const CaseDriver* high = v.material->subject.driver(x.high);
   if (low == nullptr || high == nullptr) return std::nullopt;
   const double apart = std::abs(low->y_m - high->y_m);
-  if (apart * x.frequency_hz < 0.25 * kSpeedOfSound20_m_s) return std::nullopt;
+  // Too near they have no lobe there; too far one that a centimetre turns by a quarter period.
+  const double waves = apart * x.frequency_hz / kSpeedOfSound20_m_s;
+  if (waves < 0.25 || waves > 1.45) return std::nullopt;
   std::array<double, kPhases> square = {};
   double counted = 0.0;
   std::size_t taken = 0;
@@ -121,7 +123,7 @@ std::optional<Lobe> lobe_of(const CaseView& v, const CaseCrossover& x) {
     };
     if (off <= 55.0) into(0);
     if (off >= 78.0 && off <= 118.0) into(1);
-    if (off >= 150.0) into(2);
+    if (off >= 135.0) into(2);
   }
   const double in_phase = mean[0] / count[0] + 1e-6;
   Lobe lobe;

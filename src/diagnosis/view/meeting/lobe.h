@@ -12,13 +12,13 @@ struct Lobe {
   double between_deg = 0.0;  ///< upper over lower driver that follows the levels best, -180 to 180
   double misfit_db = 0.0;    ///< rms of that
   /// How much likelier the levels are with the drivers a quarter period apart (78 to 118 degrees),
-  /// or the wrong way round (150 to 180), than in phase as usual networks have it (up to 55).
+  /// or the wrong way round (135 to 180), than in phase as usual networks have it (up to 55).
   double quarter_ratio = 1.0;
   double reversed_ratio = 1.0;
 };
 /// At least three angles up and down within 35 degrees; the levels re the axis about the crossover,
 /// both drivers as pistons at their drawn places, their ratio of levels free at each frequency.
-/// Nothing where they lie less than a quarter wavelength apart.
+/// Nothing where they lie less than a quarter of a wavelength apart, or more than one and a half.
 [[nodiscard]] std::optional<Lobe> lobe_of(const CaseView& view, const CaseCrossover& crossing);
 
 }  // namespace lalometer

@@ -35,25 +35,31 @@ void find_comb(CaseView& v) {
 
 namespace {
 
-/// Of the rows themselves: between them a comb may turn faster than they can follow.
-std::optional<SecondArrival> arrival_in(const Response& curve, double least_s, double most_s,
-                                        ValidRange within = {0.0, 12000.0}) {
+std::vector<double> levels_of(const Response& curve) {
   std::vector<double> level(curve.size());
   for (std::size_t i = 0; i < level.size(); ++i) level[i] = curve.level_db(i);
+  return level;
+}
+
+/// Of the rows themselves: between them a comb may turn faster than they can follow.
+std::optional<SecondArrival> arrival_in(const Response& curve, double least_s, double most_s) {
+  constexpr double kTop_hz = 12000.0;
   const ValidRange valid = curve.valid();
-  return second_arrival(curve.axis(), level,
-                        intersect(within, {1.05 * valid.low_hz, valid.high_hz}), least_s, most_s);
+  return second_arrival(curve.axis(), levels_of(curve),
+                        {1.05 * valid.low_hz, std::min(valid.high_hz, kTop_hz)}, least_s, most_s);
 }
 
 /// One dip may pass for the first of a comb: a copy is in the treble as it is in the middle.
-bool in_both_halves(const Response& curve, double delay_s) {
+bool in_both_halves(const SecondArrival& copy, const Response& curve) {
   constexpr double kMiddle_hz = 1600.0;
   constexpr double kTop_hz = 6500.0;
-  constexpr double kWide = 0.04;
+  constexpr double kExplains = 0.3;
+  const std::vector<double> level = levels_of(curve);
+  const double low_hz = 1.05 * curve.valid().low_hz;
   const auto has = [&](ValidRange range) {
-    return arrival_in(curve, delay_s * (1.0 - kWide), delay_s * (1.0 + kWide), range).has_value();
+    return explained_by(copy, curve.axis(), level, range).value_or(0.0) > kExplains;
   };
-  return has({0.0, kMiddle_hz}) && has({kMiddle_hz, kTop_hz});
+  return has({low_hz, kMiddle_hz}) && has({kMiddle_hz, kTop_hz});
 }
 
 }  // namespace
@@ -75,7 +81,7 @@ void mark_teeth(CaseView& v, double delay_s) {
 void seek_comb(CaseView& v) {
   constexpr double kNearest_m = 0.2;  // of the detour; what is nearer is the box's own
   constexpr double kLatest_s = 0.006;
-  constexpr double kExplains = 0.6;
+  constexpr double kExplains = 0.5;
   constexpr double kLeast_share = 0.08;
   constexpr double kOfTurning = 0.1;
   const auto& baffle = v.material->subject.baffle;
@@ -83,7 +89,7 @@ void seek_comb(CaseView& v) {
       std::max(kNearest_m, baffle ? 0.8 * std::max(baffle->width_m(), baffle->height_m()) : 0.0);
   const auto own = arrival_in(v.axis_take->curve, nearest_m / kSpeedOfSound20_m_s, kLatest_s);
   if (!own || own->explained < kExplains || own->share < kLeast_share ||
-      !in_both_halves(v.axis_take->curve, own->delay_s))
+      !in_both_halves(*own, v.axis_take->curve))
     return;
   // It is there at other angles too, a little sooner or later.
   int asked = 0;

@@ -8,7 +8,7 @@ namespace lalometer {
 /// Marks dips and peaks by turns that lie evenly in Hz, and tells their spacing (`comb_hz`).
 void find_comb(CaseView& view);
 /// The same by the rows themselves, where dips and peaks are too small to stand out or have others
-/// between them: a copy of the sound that explains six tenths of what stands out of the axis, has
+/// between them: a copy of the sound that explains half of what stands out of the axis, has
 /// come farther than the box is large, and is there to the sides as well.
 void seek_comb(CaseView& view);
 /// Takes the second arrival that makes the comb out of the level of every response of the state

@@ -26,6 +26,21 @@ struct Stretch {
   }
 };
 
+std::optional<Stretch> stretch_of(const FrequencyAxis& axis, const std::vector<double>& level_db,
+                                  ValidRange range, std::size_t least) {
+  std::vector<double> hz;
+  std::vector<double> level;
+  for (std::size_t i = 0; i < axis.size(); ++i) {
+    if (!range.contains(axis[i]) || !std::isfinite(level_db[i])) continue;
+    hz.push_back(axis[i]);
+    level.push_back(level_db[i]);
+  }
+  if (hz.size() < least) return std::nullopt;
+  auto own = FrequencyAxis::make(hz);
+  if (!own) return std::nullopt;
+  return Stretch{.hz = hz, .level_db = level, .axis = *std::move(own)};
+}
+
 /// Least squares of y by two columns.
 struct TwoColumns {
   double a = 0.0, b = 0.0, explained = 0.0;
@@ -160,18 +175,11 @@ std::optional<SecondArrival> second_arrival(const FrequencyAxis& axis,
   constexpr std::size_t kLeastPlaces = 24;
   constexpr double kTurn = 0.25;  // of the phase at the top, from one delay to the next, rad
   constexpr double kExplains = 0.5;
-  std::vector<double> hz;
-  std::vector<double> level;
-  for (std::size_t i = 0; i < axis.size(); ++i) {
-    if (!range.contains(axis[i]) || !std::isfinite(level_db[i])) continue;
-    hz.push_back(axis[i]);
-    level.push_back(level_db[i]);
-  }
-  if (hz.size() < kLeastPlaces) return std::nullopt;
-  auto own = FrequencyAxis::make(hz);
-  if (!own) return std::nullopt;
-  const Stretch s{.hz = hz, .level_db = level, .axis = *std::move(own)};
-  const std::vector<double> standing = s.standing(level);
+  const auto stretch = stretch_of(axis, level_db, range, kLeastPlaces);
+  if (!stretch) return std::nullopt;
+  const Stretch& s = *stretch;
+  const std::vector<double>& hz = s.hz;
+  const std::vector<double> standing = s.standing(s.level_db);
   const double middle_hz = std::sqrt(hz.front() * hz.back());
   const double step_s = kTurn / (2.0 * kPi * hz.back());
   SecondArrival best;
@@ -182,6 +190,15 @@ std::optional<SecondArrival> second_arrival(const FrequencyAxis& axis,
   if (!(best.explained > 0.0)) return std::nullopt;
   best = refined(s, standing, best);
   return best.explained > kExplains ? std::optional(best) : std::nullopt;
+}
+
+std::optional<double> explained_by(const SecondArrival& arrival, const FrequencyAxis& axis,
+                                   const std::vector<double>& level_db, ValidRange range) {
+  constexpr std::size_t kLeastPlaces = 12;
+  const auto s = stretch_of(axis, level_db, range, kLeastPlaces);
+  if (!s) return std::nullopt;
+  const std::vector<double> standing = s->standing(s->level_db);
+  return 1.0 - variance_of(left_by(*s, standing, arrival)) / variance_of(standing);
 }
 
 Response without(const SecondArrival& arrival, const Response& curve) {

@@ -29,6 +29,12 @@ struct SecondArrival {
                                                           const std::vector<double>& level_db,
                                                           ValidRange range, double least_s,
                                                           double most_s);
+/// Of what stands out of a level within a range, the share that an arrival explains; below 0 where
+/// it makes it worse; nothing where the range holds fewer than 12 places.
+[[nodiscard]] std::optional<double> explained_by(const SecondArrival& arrival,
+                                                 const FrequencyAxis& axis,
+                                                 const std::vector<double>& level_db,
+                                                 ValidRange range);
 /// A curve less what the arrival adds to its level.
 [[nodiscard]] Response without(const SecondArrival& arrival, const Response& curve);
 

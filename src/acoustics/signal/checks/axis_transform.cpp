@@ -1,4 +1,4 @@
-#include "acoustics/signal/axis_transform.h"
+#include "acoustics/signal/checks/axis_transform.h"
 
 #include <algorithm>
 #include <cmath>
