@@ -260,6 +260,47 @@ def microphone_too_close(rng):
     return s, usual(rng, distance=s.front.width * rng.uniform(0.8, 1.3))
 
 
+def harder(rng, day):
+    """The same day with less of everything."""
+    day.points = int(rng.choice([12, 12, 24]))
+    day.noise_db = max(day.noise_db, rng.uniform(0.05, 0.2))
+    day.phase = bool(rng.random() < 0.5)
+    day.sizes = bool(rng.random() < 0.7)
+    day.free_air = day.free_air and bool(rng.random() < 0.6)
+    day.near = day.near and bool(rng.random() < 0.6)
+    if rng.random() < 0.5:
+        day.sides = [h for h in day.sides if h >= 0]
+    if rng.random() < 0.4:
+        day.up = []
+
+
+def second_fault(rng, s, day, first):
+    """One more, of those that do not hide behind the first; its name, or none."""
+    two = len(s.drivers) > 1
+    can = {"reflection": True, "noise": not day.cut_gate, "mains-hum": day.near and s.box is not None,
+           "suspension-resonance": s.drivers[0].surround is None and s.box is not None,
+           "box-leak": s.box is not None and first not in ("overdamped-port", "mistuned-box"),
+           "driver-polarity": two and first not in ("crossover-phase", "source-spacing-lobing", "driver-breakup"),
+           "notch-filter": two and first not in ("crossover-phase", "driver-polarity", "suspension-resonance")}
+    name = str(rng.choice(sorted(n for n, ok in can.items() if ok and n != first)))
+    if name == "reflection":
+        day.wall = (rng.uniform(0.25, 0.45), rng.uniform(0.4, 0.9))
+    if name == "noise":
+        day.noise_db = rng.uniform(0.5, 1.0)
+    if name == "mains-hum":
+        day.hum, day.points = (rng.choice([50.0, 60.0]), rng.uniform(3, 8)), 48
+    if name == "suspension-resonance":
+        s.drivers[0].surround = (rng.uniform(0.06, 0.12), rng.uniform(550, 1300), rng.uniform(4, 9),
+                                 rng.uniform(0.12, 0.22))
+    if name == "box-leak":
+        s.box.leak = rng.uniform(1.8, 3.6)
+    if name == "driver-polarity":
+        s.network.flip *= -1
+    if name == "notch-filter":
+        s.network.trap = (s.crossing * rng.uniform(0.35, 0.6), rng.uniform(2.5, 5), rng.uniform(6, 14))
+    return name
+
+
 KINDS = {name.replace("_", "-"): make for name, make in list(globals().items())
          if callable(make) and getattr(make, "__module__", "") == __name__
-         and name not in ("usual", "open_panel", "loud_pipe")}
+         and name not in ("usual", "open_panel", "loud_pipe", "harder", "second_fault")}

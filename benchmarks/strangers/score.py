@@ -1,14 +1,14 @@
 #!/usr/bin/env python3
 """How often `lalometer-cli diagnose` is right about loudspeakers that no part of it made.
 
-    ./benchmarks/strangers/score.py CLI [seeds of each kind] [first seed] [kinds, by commas]
+    ./benchmarks/strangers/score.py CLI [--seeds N] [--first SEED] [--kinds A,B] [--hard] [--pairs] [--json FILE]
 
 Prints a line for each miss and a table: docs/accuracy.md. Needs python3-numpy and python3-scipy.
 """
 
+import argparse
 import json
 import subprocess
-import sys
 import tempfile
 import zlib
 from collections import defaultdict
@@ -18,7 +18,7 @@ from pathlib import Path
 import numpy as np
 
 from designs import level, pressure
-from faults import KINDS
+from faults import KINDS, harder, second_fault
 from session import Writer
 
 # What else is true of some loudspeakers: neither right nor wrong.
@@ -43,57 +43,71 @@ def step_db(system):
     return np.mean(level(pressure(system, above))) - np.mean(level(pressure(system, below)))
 
 
-def one(cli, kind, seed, keep=None):
+def one(cli, kind, seed, keep=None, hard=False, pairs=False):
     rng = np.random.default_rng([seed, zlib.crc32(kind.encode())])
     system, day = KINDS[kind](rng)
+    true = {kind} - {"sound"}
+    also = ALSO.get(kind, set()) | (OF_ONE_DRIVER if len(system.drivers) == 1 else set())
+    if pairs and kind not in ("sound", "clipping", "sample-variation"):
+        true.add(second_fault(rng, system, day, kind))
+    if hard:
+        harder(rng, day)
     with tempfile.TemporaryDirectory() as scratch:
         folder = Path(keep or scratch)
         Writer(folder, system, day, rng).write()
         run = subprocess.run([cli, "diagnose", str(folder), "--json"], capture_output=True, text=True)
     if run.returncode != 0:
-        return kind, seed, {"failed: " + run.stderr.strip()[:200]: 1.0}
+        return kind, seed, true, {"failed: " + run.stderr.strip()[:200]: 1.0}
     said = said_of(json.loads(run.stdout))
-    also = ALSO.get(kind, set()) | (OF_ONE_DRIVER if len(system.drivers) == 1 else set())
     if step_db(system) > 4.0:
         also = also | {"baffle-step"}
-    return kind, seed, {c: p for c, p in said.items() if c == kind or c not in also}
+    return kind, seed, true, {c: p for c, p in said.items() if c in true or c not in also}
 
 
 def main():
-    cli = sys.argv[1]
-    count = int(sys.argv[2]) if len(sys.argv) > 2 else 4
-    first = int(sys.argv[3]) if len(sys.argv) > 3 else 1
-    kinds = sys.argv[4].split(",") if len(sys.argv) > 4 else list(KINDS)
-    jobs = [(k, first + i) for k in kinds for i in range(count)]
+    ask = argparse.ArgumentParser()
+    ask.add_argument("cli")
+    ask.add_argument("--seeds", type=int, default=4)
+    ask.add_argument("--first", type=int, default=1)
+    ask.add_argument("--kinds", default=",".join(KINDS))
+    ask.add_argument("--hard", action="store_true")
+    ask.add_argument("--pairs", action="store_true")
+    ask.add_argument("--json")
+    a = ask.parse_args()
+    jobs = [(k, a.first + i) for k in a.kinds.split(",") for i in range(a.seeds)]
     with ThreadPoolExecutor(2) as pool:
-        results = list(pool.map(lambda job: one(cli, *job), jobs))
-    right, wrong, true, clean, top = 0, 0, 0, 0, 0
+        results = list(pool.map(lambda job: one(a.cli, *job, hard=a.hard, pairs=a.pairs), jobs))
+    told, right, wrong, top, asked, sound, called = 0, 0, 0, 0, 0, 0, 0
     bins = [[0, 0, 0.0] for _ in range(10)]
-    sound = [r for r in results if r[0] == "sound"]
-    for kind, seed, said in results:
+    for kind, seed, true, said in results:
         ranked = sorted(said.items(), key=lambda item: -item[1])
-        loud = [f"{c} {p:.2f}" for c, p in ranked if p > 0.2]
-        hit = bool(ranked) and ranked[0][0] == kind
-        if kind != "sound":
-            top += hit
-            right += said.get(kind, 0.0) > 0.5
+        lead = {c for c, _ in ranked[: len(true)]} == true
+        false = [c for c, p in ranked if p > 0.5 and c not in true]
+        if true:
+            asked += 1
+            top += lead
+        else:
+            sound += 1
+            called += bool(false)
+        told += sum(said.get(c, 0.0) > 0.5 for c in true)
+        right += sum(c in true for c, p in ranked if p > 0.5)
+        wrong += len(false)
         for cause, p in ranked:
-            true += cause == kind and p > 0.5
-            wrong += cause != kind and p > 0.5
             slot = bins[min(int(p * 10), 9)]
             slot[0] += 1
-            slot[1] += cause == kind
+            slot[1] += cause in true
             slot[2] += p
-        clean += kind == "sound" and any(p > 0.5 for p in said.values())
-        if not hit and kind != "sound" or any(c != kind and p > 0.5 for c, p in said.items()):
-            print(f"{kind} {seed}: {', '.join(loud) or 'nothing'}")
-    asked = len(results) - len(sound)
-    print(f"most probable right: {top} of {asked}; above one half right {right}, true {true} of {true + wrong};"
-          f" sound ones called something: {clean} of {len(sound)}")
-    total = sum(b[0] for b in bins if b[0])
+        if not lead or false:
+            loud = [f"{c} {p:.2f}" for c, p in ranked if p > 0.2]
+            print(f"{kind} {seed} ({', '.join(sorted(true))}): {', '.join(loud) or 'nothing'}")
+    print(f"most probable right: {top} of {asked}; of what stands above one half true: {right} of {right + wrong};"
+          f" sound ones called something: {called} of {sound}")
+    total = sum(b[0] for b in bins)
     error = sum(abs(b[2] - b[1]) for b in bins) / max(total, 1)
     print(f"calibration error {error:.3f}; " + ", ".join(
         f"{b[2] / b[0]:.2f} said {b[1] / b[0]:.2f} true ({b[0]})" for b in bins if b[0]))
+    if a.json:
+        Path(a.json).write_text(json.dumps([[k, s, sorted(t), said] for k, s, t, said in results]))
 
 
 if __name__ == "__main__":

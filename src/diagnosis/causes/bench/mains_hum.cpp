@@ -17,7 +17,11 @@ std::vector<Claim> of_lists(const CaseView& v) {
         fmt::format("rows of “{}” at {} multiples of {:.0f} Hz stand out by {:.1f} dB", seen.name,
                     seen.count, seen.mains_hz, seen.mean_db),
         std::vector{seen.take});
-  if (seen.takes > 1) c.saw(3.0, fmt::format("{} takes have it", seen.takes));
+  constexpr std::size_t kMany = 4;
+  if (seen.takes > 1)
+    c.saw(3.0, fmt::format("{} takes have it", seen.takes));
+  else if (v.material->takes.size() > kMany)
+    c.saw(0.3, fmt::format("of {} takes it is the only one", v.material->takes.size()));
   c.next_step = "Keep signal and mains cables apart, use one outlet for all, and take again.";
   return {c};
 }

@@ -38,6 +38,13 @@ std::vector<Claim> claims(const CaseView& v) {
   constexpr double kFront_deg = 76.0;
   for (const CaseTake& t : v.material->takes) {
     if (std::max(std::abs(t.horizontal_deg), std::abs(t.vertical_deg)) > kFront_deg) continue;
+    // A port's near field is full of its pipe and the box's waves.
+    if (t.kind == CaseTake::Kind::kNearField && v.material->subject.driver(t.source) == nullptr &&
+        !v.material->subject.drivers.empty())
+      continue;
+    // A comb that was found on the axis, and not followed here, is none either.
+    if (t.kind == CaseTake::Kind::kResponse && !v.arrivals.empty() && !v.arrivals.contains(&t))
+      continue;
     const double rough = (t.kind == CaseTake::Kind::kImpedance ? 3.0 : 1.0) * rough_db(v, t);
     if (rough > worst) {
       worst = rough;

@@ -191,11 +191,17 @@ std::vector<Claim> claims(const CaseView& v) {
     if (count > 0.0)
       c.saw(sides / count < 0.6 * *under ? 2.0 : 0.3,
             fmt::format("to the sides it is {:.1f} dB", sides / count), ToldBy::kSides);
-    const bool of_box = std::any_of(v.wiggles.begin(), v.wiggles.end(), [&](const SeenWiggle& w) {
-      return !w.mode.empty() && std::abs(std::log(w.wiggle.frequency_hz.value / f)) < 0.06;
+    // Coils and resistors make a broad peak; a box's wave a sharp one.
+    constexpr double kOfACoil = 8.0;
+    const auto loop = std::find_if(v.wiggles.begin(), v.wiggles.end(), [&](const SeenWiggle& w) {
+      return (!w.mode.empty() || w.wiggle.q > kOfACoil) &&
+             std::abs(std::log(w.wiggle.frequency_hz.value / f)) < 0.06;
     });
-    if (of_box)
-      c.saw(0.06, "a wave of the box lies there", ToldBy::kInBox);
+    if (loop != v.wiggles.end())
+      c.saw(0.06,
+            loop->mode.empty() ? fmt::format("that peak has a Q of {:.0f}", loop->wiggle.q)
+                               : std::string("a wave of the box lies there"),
+            ToldBy::kInBox);
     else if (v.free_impedance != nullptr)
       c.saw(1.5, "the driver in free air has no such peak", ToldBy::kFreeAir);
     c.next_step = "Look for a trap in the network, or bridge it and take again.";

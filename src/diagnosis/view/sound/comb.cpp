@@ -42,11 +42,11 @@ std::vector<double> levels_of(const Response& curve) {
 }
 
 /// Of the rows themselves: between them a comb may turn faster than they can follow.
-std::optional<SecondArrival> arrival_in(const Response& curve, double least_s, double most_s) {
-  constexpr double kTop_hz = 12000.0;
+std::optional<SecondArrival> arrival_in(const Response& curve, double least_s, double most_s,
+                                        double top_hz = 12000.0) {
   const ValidRange valid = curve.valid();
   return second_arrival(curve.axis(), levels_of(curve),
-                        {1.05 * valid.low_hz, std::min(valid.high_hz, kTop_hz)}, least_s, most_s);
+                        {1.05 * valid.low_hz, std::min(valid.high_hz, top_hz)}, least_s, most_s);
 }
 
 /// One dip may pass for the first of a comb: a copy is in the treble as it is in the middle.
@@ -87,7 +87,14 @@ void seek_comb(CaseView& v) {
   const auto& baffle = v.material->subject.baffle;
   const double nearest_m =
       std::max(kNearest_m, baffle ? 0.8 * std::max(baffle->width_m(), baffle->height_m()) : 0.0);
-  const auto own = arrival_in(v.axis_take->curve, nearest_m / kSpeedOfSound20_m_s, kLatest_s);
+  // Below 4 kHz a delay need not be tried as finely.
+  constexpr double kRoughly_hz = 4000.0;
+  constexpr double kAbout = 0.04;
+  const auto roughly =
+      arrival_in(v.axis_take->curve, nearest_m / kSpeedOfSound20_m_s, kLatest_s, kRoughly_hz);
+  if (!roughly) return;
+  const auto own = arrival_in(v.axis_take->curve, roughly->delay_s * (1.0 - kAbout),
+                              roughly->delay_s * (1.0 + kAbout));
   if (!own || own->explained < kExplains || own->share < kLeast_share ||
       !in_both_halves(*own, v.axis_take->curve))
     return;

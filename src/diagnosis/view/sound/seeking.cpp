@@ -257,7 +257,7 @@ void find_features(CaseView& v) {
 
 /// What is too narrow for the broad look: walls, mostly. A scatter of the rows is none.
 void find_sharp_features(CaseView& v, const std::vector<double>& level_db) {
-  constexpr double kHighest = 4500.0;
+  constexpr double kHighest = 2000.0;
   constexpr double kOverScatter = 7.0;
   // Nearer to its end a list's run leans on what is not there: a third of an octave.
   constexpr double kOfItsEnd = 1.26;
