@@ -2,7 +2,7 @@
 // other losses, other noise, missing and wrong geometry and missing takes. Confusion by cause,
 // precision, false alarms and the reliability of what is said: docs/accuracy.md. A run to look at,
 // not a yardstick:
-//   ./build/release/bin/diagnosis_run [loudspeakers of each kind] [first seed] > table
+//   ./build/release/bin/diagnosis_run [loudspeakers of each kind] [first seed] [one kind] > table
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 #include <unistd.h>
@@ -113,10 +113,12 @@ int main(int argc, char** argv) {
   std::map<std::string, Tally> tallies;
   std::array<Bin, 10> bins = {};
   int claimed = 0, true_claims = 0;
+  const std::string only = argc > 3 ? argv[3] : "";
   std::uint64_t seed = first;
   for (const auto& faults : kinds)
     for (int k = 0; k < each; ++k) {
       Lot lot(++seed * 7919);
+      if (!only.empty() && fmt::format("{}", fmt::join(faults, " + ")) != only) continue;
       Json spec;
       spec["subject"] = Json::parse(random_two_way(lot));
       const bool sweeps = std::any_of(faults.begin(), faults.end(), fault_of_the_rig);
@@ -159,7 +161,11 @@ int main(int argc, char** argv) {
       t.right += right ? 1 : 0;
       ++t.named[order.empty() || best.empty() ? "nothing" : order.front().second];
     }
-  std::filesystem::remove_all(scratch());
+  // Of one kind the last set stays, to be looked at.
+  if (only.empty())
+    std::filesystem::remove_all(scratch());
+  else
+    fmt::print(stderr, "the last set: {}\n", scratch().string());
   int all = 0, right = 0;
   for (const auto& [name, t] : tallies) {
     fmt::print("| {} | {} of {} |", name, t.right, t.count);

@@ -41,7 +41,7 @@ std::vector<Claim> claims(const CaseView& v) {
             fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db),
             ToldBy::kFlipped);
     if (s.lobe)
-      c.saw(std::clamp(s.lobe->reversed_ratio, 0.03, 25.0),
+      c.saw(s.lobe->for_reversed(),
             fmt::format(
                 "the levels up and down are those of drivers {:.0f}° apart (within {:.1f} dB)",
                 std::abs(s.lobe->between_deg), s.lobe->misfit_db),

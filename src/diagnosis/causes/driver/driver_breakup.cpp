@@ -45,7 +45,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
             *f.alone > 0.6 ? f.leads + " alone has it" : f.leads + " alone does not have it",
             ToldBy::kAlone);
     if (f.wiggle_free)
-      c.saw(*f.wiggle_free > 0.3 ? 6.0 : 0.5,
+      c.saw(*f.wiggle_free > 0.3 ? 6.0 : 0.3,
             *f.wiggle_free > 0.3 ? "the driver's impedance has it in free air"
                                  : "nothing in the driver's free-air impedance",
             ToldBy::kFreeAir);
@@ -65,6 +65,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
     if (!saw_ringing(c, f, {.rings = 3.5, .not_so = 0.5, .high_q = 30.0}) && f.q > 3.5)
       c.saw(f.q > 5.0 ? 2.5 : 1.6, fmt::format("it is sharp (Q {:.0f})", f.q), ToldBy::kAxis);
     if (std::abs(f.feature.height_db) > 3.5) c.saw(1.5, "it is large", ToldBy::kAxis);
+    if (std::abs(f.feature.height_db) < 1.0) c.saw(0.5, "it is small", ToldBy::kAxis);
     // Only what was seen to be alike at all angles.
     c.equalise = f.horizontal && *f.horizontal > 0.65;
     c.next_step = f.horizontal

@@ -37,10 +37,14 @@ std::vector<Claim> claims(const CaseView& v) {
   }
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
-    if (f.at_hz < 250.0 || v.ka(f.leads, f.at_hz) > kSurround_ka) continue;
+    // Where two drivers meet the smaller leads; what shows in a coil in free air is of that one.
+    double ka = v.ka(f.leads, f.at_hz);
+    if (f.wiggle_free.value_or(0.0) > 0.4 && v.free_impedance != nullptr &&
+        !v.free_impedance->driver.empty())
+      ka = std::max(ka, v.ka(v.free_impedance->driver, f.at_hz));
+    if (f.at_hz < 250.0 || f.at_hz > 2500.0 || ka > kSurround_ka) continue;
     Claim c(0.15);
     c.feature = i;
-    const double ka = v.ka(f.leads, f.at_hz);
     c.saw(std::clamp(std::pow(1.5 / ka, 4.0), 0.3, 1.0),
           ka < 1.5 ? "the cone moves as one there; its surround may not"
                    : fmt::format("the cone measures {:.1f} wavelengths round there", ka));
@@ -69,12 +73,15 @@ std::vector<Claim> claims(const CaseView& v) {
       c.saw(0.3, "the edges foretell it");
     else if (f.from_edges && *f.from_edges < 0.2)
       c.saw(1.6, "the edges foretell nothing there");
-    if (v.material->subject.inner && f.horizontal && *f.horizontal > 0.65)
+    // What the driver has in free air is neither the box's nor the port's.
+    const bool own = f.wiggle_free.value_or(0.0) > 0.4;
+    if (v.material->subject.inner && f.horizontal && *f.horizontal > 0.65 && !(own && f.at_mode))
       c.saw(f.at_mode ? 0.5 : 1.5,
             f.at_mode ? "a wave of the box lies there" : "no wave of the box lies there",
             ToldBy::kSides);
-    for (const CasePort& p : v.material->subject.ports)
-      if (std::abs(std::log(f.at_hz / pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s))) < 0.16)
+    for (const CasePort& port : v.material->subject.ports)
+      if (!own && std::abs(std::log(f.at_hz /
+                                    pipe_resonance_hz(port.geometry, kSpeedOfSound20_m_s))) < 0.16)
         c.saw(0.4, "the port's pipe lies there");
     if (!saw_ringing(c, f, {.rings = 3.0, .not_so = 0.5, .low_q = 3.0, .high_q = 20.0}) &&
         f.q > 4.0 && f.q < 20.0)

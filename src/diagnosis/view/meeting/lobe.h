@@ -1,5 +1,6 @@
 #pragma once
 
+#include <algorithm>
 #include <optional>
 
 #include "diagnosis/view/view.h"
@@ -15,6 +16,15 @@ struct Lobe {
   /// or the wrong way round (135 to 180), than in phase as usual networks have it (up to 55).
   double quarter_ratio = 1.0;
   double reversed_ratio = 1.0;
+
+  /// What it says for the one and the other: less where the other follows the levels better.
+  [[nodiscard]] double for_quarter() const { return against(quarter_ratio, reversed_ratio); }
+  [[nodiscard]] double for_reversed() const { return against(reversed_ratio, quarter_ratio); }
+
+ private:
+  static double against(double own, double other) {
+    return std::clamp(own * std::min(1.0, own / other), 0.03, 25.0);
+  }
 };
 /// At least three angles up and down within 35 degrees; the levels re the axis about the crossover,
 /// both drivers as pistons at their drawn places, their ratio of levels free at each frequency.

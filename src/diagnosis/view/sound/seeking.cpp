@@ -255,16 +255,23 @@ void find_features(CaseView& v) {
   look_near(v, stands);
 }
 
+double rows_an_octave(const Response& curve, double at_hz) {
+  const std::size_t i = curve.axis().bracket(at_hz);
+  return 1.0 / std::log2(curve.axis()[i + 1] / curve.axis()[i]);
+}
+
 /// What is too narrow for the broad look: walls, mostly. A scatter of the rows is none.
 void find_sharp_features(CaseView& v, const std::vector<double>& level_db) {
-  constexpr double kHighest = 2000.0;
+  // Cones bend higher up than walls; where rows lie too far apart their kinks stand out as well.
+  constexpr double kDense = 40.0;  // rows an octave
+  const double highest_hz = rows_an_octave(v.axis_take->curve, 2500.0) > kDense ? 4500.0 : 2000.0;
   constexpr double kOverScatter = 7.0;
   // Nearer to its end a list's run leans on what is not there: a third of an octave.
   constexpr double kOfItsEnd = 1.26;
   const std::vector<double> fine = finely(*v.axis, with_ends(level_db));
   std::vector<double> size;
   for (std::size_t i = 0; i < fine.size(); ++i)
-    if ((*v.axis)[i] > v.valid.low_hz && (*v.axis)[i] < 2.0 * kHighest)
+    if ((*v.axis)[i] > v.valid.low_hz && (*v.axis)[i] < 2.0 * highest_hz)
       size.push_back(std::abs(fine[i]));
   if (size.size() < 24) return;
   const auto middle = size.begin() + static_cast<std::ptrdiff_t>(size.size() / 2);
@@ -272,9 +279,10 @@ void find_sharp_features(CaseView& v, const std::vector<double>& level_db) {
   const double least = std::max(0.7, kOverScatter * *middle);
   for (const CurveFeature& f :
        features_of(*v.axis, fine, std::max(1.1 * v.valid.low_hz, 70.0),
-                   std::min(kHighest, v.valid.high_hz / kOfItsEnd), least)) {
+                   std::min(highest_hz, v.valid.high_hz / kOfItsEnd), least)) {
     SeenFeature s = seen_at(v, f);
-    if (s.high_hz / s.low_hz > std::exp2(0.3)) continue;
+    // What goes on beyond where it is looked for was not seen whole.
+    if (s.high_hz / s.low_hz > std::exp2(0.3) || s.high_hz > 0.98 * highest_hz) continue;
     s.sharp = true;
     // By what stands higher than half of it.
     std::size_t wide = 0;
