@@ -115,5 +115,48 @@ TEST(CommonTest, TheEndOfAListIsNoWall) {
   }
 }
 
+/// Bells that stand between the teeth, so that dips and peaks do not lie evenly.
+double bells_db(double f) {
+  return bell(f, 520.0, -2.0, 0.12) + bell(f, 1210.0, 2.2, 0.1) + bell(f, 2050.0, -2.4, 0.1) +
+         bell(f, 3300.0, 2.0, 0.09);
+}
+
+TEST(SoughtCombTest, ACopyAmongOtherDipsIsFoundByTheRows) {
+  const auto said = [](double share) {
+    CaseMaterial m = one_cone(0.05);
+    for (const double a : {0.0, 15.0, -15.0, 30.0, -30.0})
+      m.takes.push_back(at_angle(
+          a, level_of([&](double f) { return 86.0 + bells_db(f) + echo_db(f, 2.1e-3, share); },
+                      150.0)));
+    return probability(diagnose(m), "reflection");
+  };
+  EXPECT_GT(said(0.2), 0.7);
+  EXPECT_LT(said(0.0), 0.1) << "bells alone are no copy";
+}
+
+TEST(SoughtCombTest, OneDeepDipIsNoCopy) {
+  CaseMaterial m = one_cone(0.05);
+  for (const double a : {0.0, 15.0, -15.0, 30.0, -30.0})
+    m.takes.push_back(
+        at_angle(a, level_of([](double f) { return 86.0 + bell(f, 650.0, -5.0, 0.25); }, 150.0)));
+  EXPECT_LT(probability(diagnose(m), "reflection"), 0.1);
+}
+
+TEST(SecondArrivalTest, WhatItExplainsOfARangeIsToldForThatRange) {
+  // In the treble there is none of it.
+  const Response curve = level_of(
+      [](double f) {
+        return 84.0 + (f < 1600.0 ? echo_db(f, 1.7e-3, 0.4) : bell(f, 4e3, 2.0, 0.2));
+      },
+      200.0);
+  const SecondArrival copy{.delay_s = 1.7e-3, .share = 0.4};
+  const auto over = [&](double low, double high) {
+    return explained_by(copy, curve.axis(), levels_of(curve), {low, high});
+  };
+  EXPECT_GT(over(210.0, 1500.0).value_or(0.0), 0.9);
+  EXPECT_LT(over(1700.0, 9000.0).value_or(1.0), 0.0);
+  EXPECT_FALSE(over(210.0, 230.0).has_value()) << "too few places";
+}
+
 }  // namespace
 }  // namespace lalometer

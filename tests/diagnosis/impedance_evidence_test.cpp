@@ -305,5 +305,33 @@ TEST(ImpedanceEvidenceTest, AListOfFewPointsWithoutPhaseTellsALeakToo) {
     EXPECT_TRUE(sound.clean());
 }
 
+// 0.65 dB between two units, which is what good pairs differ by, unless each taken again is the
+// same.
+TEST(ImpedanceEvidenceTest, RepeatsTellWhatOfADifferenceIsTheUnits) {
+  const auto told = [](bool again, double repeat_db) {
+    CaseMaterial m = one_cone(0.06);
+    for (const char* sample : {"A", "B"})
+      for (int k = 0; k < (again ? 2 : 1); ++k) {
+        m.takes.push_back(at_angle(0.0, level_of([=](double f) {
+                                     return 86.0 + repeat_db * k +
+                                            (*sample == 'B' && f > 1000.0 ? 1.0 : 0.0);
+                                   })));
+        m.takes.back().sample = sample;
+        m.takes.back().id = static_cast<std::int64_t>(m.takes.size());
+      }
+    return diagnose(m);
+  };
+  EXPECT_LT(probability(told(false, 0.0), "sample-variation"), 0.5);
+  const Diagnosis exact = told(true, 0.02);
+  EXPECT_GT(probability(exact, "sample-variation"), 0.5);
+  EXPECT_LT(probability(told(true, 0.5), "sample-variation"), 0.5)
+      << "repeats that differ by as much explain it";
+  // The sentence is told by one take of each.
+  const FindingCause* cause = found(exact, "sample-variation");
+  ASSERT_NE(cause, nullptr);
+  ASSERT_TRUE(cause->told_by.contains(cause->evidence.front()));
+  EXPECT_EQ(cause->told_by.at(cause->evidence.front()).size(), 2U);
+}
+
 }  // namespace
 }  // namespace lalometer

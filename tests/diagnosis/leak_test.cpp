@@ -122,5 +122,39 @@ TEST(MainsTest, HumOnAHumpsFlankIsToldAndSpoilsNoFit) {
   EXPECT_GT(probability(both, "box-leak"), 0.5);
 }
 
+// Of eleven takes one has hum: somebody's lamp. In all of them it is the rig.
+TEST(MainsTest, HumOfOneTakeAmongManyIsLessSure) {
+  const auto told = [](int with, int multiples) {
+    CaseMaterial m = one_cone(0.06);
+    for (int k = 0; k < 11; ++k)
+      m.takes.push_back(at_angle(5.0 * k, level_of(
+                                              [&](double f) {
+                                                double db = 86.0;
+                                                for (int n = 3; n < 3 + multiples; ++n)
+                                                  if (k < with) db += bell(f, 50.0 * n, 2.0, 0.01);
+                                                return db;
+                                              },
+                                              60.0, 96.0)));
+    return probability(diagnose(m), "mains-hum");
+  };
+  EXPECT_GT(told(11, 4), 0.8);
+  EXPECT_LT(told(1, 3), 0.5);
+  EXPECT_EQ(told(0, 4), 0.0);
+}
+
+// A leaky box's tuning is not judged by its bass, which is gone whatever the tuning.
+TEST(LossesAloneTest, ALeakIsNoWrongTuning) {
+  CaseMaterial m = boxed("vented", impedance(vented(2.0, 60.0)));
+  m.subject.volume_m3 = 0.014;
+  // 44 Hz: a tube of 50 mm in 14 l.
+  const double area = kPi * 0.025 * 0.025;
+  const double length = area * std::pow(kSpeedOfSound20_m_s / (2.0 * kPi * 44.0), 2) / 0.014;
+  m.subject.ports = {
+      {.id = "port", .geometry = {.diameter_m = 0.05, .length_m = length - 1.463 * 0.025}}};
+  const Diagnosis d = diagnose(m);
+  EXPECT_GT(probability(d, "box-leak"), 0.5);
+  EXPECT_LT(probability(d, "mistuned-box"), 0.3);
+}
+
 }  // namespace
 }  // namespace lalometer

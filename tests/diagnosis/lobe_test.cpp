@@ -65,12 +65,27 @@ TEST(LobeTest, LevelsUpAndDownTellThePhaseOfTwoPoints) {
   }
 }
 
+// Usual networks meet 45 degrees apart: no fault. Past 135 it is the polarity that says most.
+TEST(LobeTest, TheOneThatFollowsTheLevelsBetterTakesFromTheOther) {
+  const std::vector<double> angles = {-30.0, -20.0, -10.0, 10.0, 20.0, 30.0};
+  const auto usual = lobe(two_points(45.0, angles));
+  ASSERT_TRUE(usual.has_value());
+  EXPECT_LT(usual->for_quarter(), 1.0);
+  const auto between = lobe(two_points(140.0, angles));
+  ASSERT_TRUE(between.has_value());
+  EXPECT_GT(between->for_reversed(), between->for_quarter());
+  EXPECT_LE(between->for_quarter(), between->quarter_ratio);
+}
+
 TEST(LobeTest, WithoutAnglesUpAndDownNothingIsClaimed) {
   EXPECT_FALSE(lobe(two_points(90.0, {})).has_value());
   EXPECT_FALSE(lobe(two_points(90.0, {10.0, -10.0})).has_value()) << "two are too few";
   CaseMaterial beside = two_points(90.0, {-30.0, -10.0, 10.0, 30.0});
   beside.subject.drivers[1].y_m = beside.subject.drivers[0].y_m + 0.02;
   EXPECT_FALSE(lobe(beside).has_value()) << "side by side they have no lobe there";
+  CaseMaterial far = two_points(90.0, {-30.0, -10.0, 10.0, 30.0});
+  far.subject.drivers[1].y_m = far.subject.drivers[0].y_m + 0.3;
+  EXPECT_FALSE(lobe(far).has_value()) << "1.7 wavelengths apart";
 }
 
 TEST(LobeTest, APhaseSeenByTheLobeIsNamedAndAPolarityIsAnother) {

@@ -186,5 +186,54 @@ TEST(TraitsTest, AHoleOfTheNearFieldsBelowTheTuningIsTheRadiatorsNotch) {
   EXPECT_GT(probability(diagnose(m), "passive-radiator-notch"), 0.5);
 }
 
+/// An open panel of 0.46 by 0.8 m, flat above its peak: a doublet, |sin(k d / 2)|, d = 0.35 m, and
+/// its cosine to the side (any textbook).
+CaseMaterial doublet(bool equalised) {
+  CaseMaterial m = one_cone(0.09);
+  m.subject.loading = "open-baffle";
+  m.subject.baffle = *Baffle::make({.width_m = 0.46,
+                                    .height_m = 0.8,
+                                    .depth_m = 0.02,
+                                    .edge = EdgeShape::kSquare,
+                                    .edge_size_m = 0.0});
+  m.subject.origin_x_m = 0.23;
+  m.subject.origin_y_m = 0.4;
+  for (const double a : {0.0, 30.0, 60.0, 90.0})
+    m.takes.push_back(
+        at_angle(a, level_of(
+                        [=](double f) {
+                          const double x = std::min(kPi * f * 0.35 / kC, 0.5 * kPi);
+                          const double side = std::abs(std::cos(a * kPi / 180.0)) + 0.03;
+                          return 86.0 + 20.0 * std::log10((equalised ? 1.0 : std::sin(x)) *
+                                                          (x < 0.5 * kPi ? side : 1.0));
+                        },
+                        40.0)));
+  return m;
+}
+
+TEST(TraitsTest, AnOpenPanelThatHasLostItsBassIsToldWithoutAnyBump) {
+  EXPECT_GT(probability(diagnose(doublet(false)), "dipole-cancellation"), 0.7);
+  EXPECT_LT(probability(diagnose(doublet(true)), "dipole-cancellation"), 0.5)
+      << "a figure of eight whose bass was made up is as it should be";
+}
+
+// Of a port's own near field: its pipe and the box's waves, with nulls between them. No noise.
+TEST(TraitsTest, APortsRuggedNearFieldIsNoNoise) {
+  const auto noise = [](const char* source, const char* port) {
+    CaseMaterial m = one_cone(0.06);
+    m.subject.loading = "vented";
+    m.takes.push_back(at_angle(0.0, level_of([](double) { return 86.0; })));
+    std::mt19937 engine(3);
+    std::normal_distribution<double> row(0.0, 1.2);
+    m.takes.push_back({.kind = CaseTake::Kind::kNearField,
+                       .name = port,
+                       .source = source,
+                       .curve = level_of([&](double) { return 90.0 + row(engine); }, 50.0)});
+    return probability(diagnose(m), "noise");
+  };
+  EXPECT_LT(noise("port", "port"), 0.1);
+  EXPECT_GT(noise("cone", "cone"), 0.5);
+}
+
 }  // namespace
 }  // namespace lalometer

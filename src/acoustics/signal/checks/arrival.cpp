@@ -174,14 +174,19 @@ double band_window(double bin, double low, double high) {
 }
 
 /// The bins divided by the minimum-phase system of their own magnitude, from the band's first to
-/// its last.
-Spectrum divided_by_own(const Spectrum& bins, const Passband& band) {
+/// its last, and the window that lies on them.
+struct Divided {
+  Spectrum bins;
+  std::vector<double> window;
+};
+
+Divided divided_by_own(const Spectrum& bins, const Passband& band) {
   const std::vector<std::complex<double>> inverse = inverse_system(band);
   const std::vector<double>& log_of = logs_up_to(bins.size());
   const double low = band.bin(band.low);
   const double high = band.bin(band.high);
   const double log_low = std::log(low);
-  Spectrum divided;
+  Divided divided;
   size_t i = 0;
   std::complex<double> at_point = std::exp(inverse[0]);
   for (size_t k = band.first_bin();
@@ -195,7 +200,8 @@ Spectrum divided_by_own(const Spectrum& bins, const Passband& band) {
                                : 0.0;
     const std::complex<double> on =
         1.0 + turn * (1.0 + turn * (0.5 + turn * (1.0 / 6.0 + turn * (1.0 / 24.0))));
-    divided.push_back(bins[k] * at_point * on * band_window(static_cast<double>(k), low, high));
+    divided.window.push_back(band_window(static_cast<double>(k), low, high));
+    divided.bins.push_back(bins[k] * at_point * on * divided.window.back());
   }
   return divided;
 }
@@ -229,7 +235,7 @@ struct Pulse {
   Samples samples;
   size_t span = 0;  ///< of them, those of the stretch
   size_t first_bin = 0;
-  Spectrum bins;  ///< what it was made of, from the first that is not 0
+  Divided made_of;  ///< from the first bin that is not 0
 
   /// Its values there, between the steps.
   [[nodiscard]] std::array<double, 3> values_at(const std::array<double, 3>& at) const {
@@ -239,7 +245,7 @@ struct Pulse {
       step[i] = std::polar(1.0, 2.0 * kPi * at[i] / static_cast<double>(samples.size()));
       on[i] = std::polar(1.0, std::arg(step[i]) * static_cast<double>(first_bin));
     }
-    for (const std::complex<double>& bin : bins)
+    for (const std::complex<double>& bin : made_of.bins)
       for (size_t i = 0; i < at.size(); ++i) {
         sum[i] += bin.real() * on[i].real() - bin.imag() * on[i].imag();
         on[i] = {on[i].real() * step[i].real() - on[i].imag() * step[i].imag(),
@@ -257,6 +263,24 @@ struct Pulse {
     const auto v = values_at({near - kApart, near, near + kApart});
     return near + kApart * parabola_top(std::abs(v[0]), std::abs(v[1]), std::abs(v[2]));
   }
+
+  /// What is left when the window's own pulse, with all that swings before and after it, is taken
+  /// out of a place, in steps.
+  [[nodiscard]] Samples rest_beside(double at) const {
+    const double turn = -2.0 * kPi * at / static_cast<double>(samples.size());
+    const double whole = 2.0 / static_cast<double>(samples.size()) *
+                         std::accumulate(made_of.window.begin(), made_of.window.end(), 0.0);
+    const double height = whole > 0.0 ? values_at({at, at, at})[0] / whole : 0.0;
+    const RealTransform fine(samples.size());
+    Spectrum rest(fine.bin_count(), 0.0);
+    std::complex<double> on = std::polar(1.0, turn * static_cast<double>(first_bin));
+    const std::complex<double> step = std::polar(1.0, turn);
+    for (size_t i = 0; i < made_of.bins.size(); ++i, on *= step)
+      rest[first_bin + i] = made_of.bins[i] - height * made_of.window[i] * on;
+    Samples out(fine.size());
+    fine.inverse(rest, out);
+    return out;
+  }
 };
 
 Pulse divided_pulse(const Spectrum& bins, size_t n, const Passband& band, size_t length) {
@@ -264,9 +288,9 @@ Pulse divided_pulse(const Spectrum& bins, size_t n, const Passband& band, size_t
   Pulse pulse{.samples = Samples(fine.size()),
               .span = std::min(fine.size(), kUpsampling * length),
               .first_bin = band.first_bin(),
-              .bins = divided_by_own(bins, band)};
+              .made_of = divided_by_own(bins, band)};
   Spectrum padded(fine.bin_count(), 0.0);
-  std::copy(pulse.bins.begin(), pulse.bins.end(),
+  std::copy(pulse.made_of.bins.begin(), pulse.made_of.bins.end(),
             padded.begin() + static_cast<std::ptrdiff_t>(pulse.first_bin));
   fine.inverse(padded, pulse.samples);
   return pulse;
@@ -328,14 +352,15 @@ bool stands_out(const std::vector<double>& h, const Loudest& loudest, size_t bef
 }
 
 /// Index of the first top of the pulse over the threshold, from `from` on.
-std::optional<size_t> first_over(const Pulse& pulse, size_t from, size_t width, double threshold) {
-  for (size_t i = from; i + 1 < pulse.span; ++i) {
-    if (std::abs(pulse.samples[i]) < threshold) continue;
+std::optional<size_t> first_over(std::span<const double> pulse, size_t from, size_t width,
+                                 double threshold) {
+  for (size_t i = from; i + 1 < pulse.size(); ++i) {
+    if (std::abs(pulse[i]) < threshold) continue;
     // Walk to the top of the pulse that has just risen over the threshold: it may be some samples
     // wide.
     size_t best = i;
-    for (size_t j = i; j < std::min(i + width, pulse.span); ++j)
-      if (std::abs(pulse.samples[j]) > std::abs(pulse.samples[best])) best = j;
+    for (size_t j = i; j < std::min(i + width, pulse.size()); ++j)
+      if (std::abs(pulse[j]) > std::abs(pulse[best])) best = j;
     return best;
   }
   return std::nullopt;
@@ -386,16 +411,18 @@ std::optional<Arrival> find_arrival(const ImpulseResponse& response, double earl
   const auto clock = [&](double at) {
     return response.time_s(0) + static_cast<double>(cut.start) / rate + at / fine_rate;
   };
-  Arrival arrival{
-      .time_s = clock(pulse.exact_top(top)), .top_hz = top_hz, .first_reflection_s = std::nullopt};
+  const double exact = pulse.exact_top(top);
+  Arrival arrival{.time_s = clock(exact), .top_hz = top_hz, .first_reflection_s = std::nullopt};
 
   // Nothing can be told apart within the pulse's own width, nor below its own undershoot: that of a
   // band which does not begin at 0 Hz.
   const double width_s = 3.0 / (band.bin(band.high) * step_hz);
   const auto from = top + static_cast<size_t>(std::max(earliest_reflection_s, width_s) * fine_rate);
   if (from + 8 >= pulse.span) return arrival;
+  // The swings of the direct sound's own pulse are no reflections.
+  const Samples later = pulse.rest_beside(exact);
   std::vector<double> levels;
-  for (size_t i = from; i < pulse.span; ++i) levels.push_back(std::abs(p[i]));
+  for (size_t i = from; i < pulse.span; ++i) levels.push_back(std::abs(later[i]));
   const auto middle = levels.begin() + static_cast<std::ptrdiff_t>(levels.size() / 2);
   std::nth_element(levels.begin(), middle, levels.end());
   const double undershoot = 3.0 * band.bin(band.low) / band.bin(band.high);
@@ -404,10 +431,10 @@ std::optional<Arrival> find_arrival(const ImpulseResponse& response, double earl
   constexpr size_t kMost = 6;
   const auto walk = static_cast<size_t>(walk_s * fine_rate);
   for (size_t next = from; arrival.later.size() < kMost;) {
-    const auto reflected = first_over(pulse, next, walk, threshold);
+    const auto reflected = first_over(std::span(later).first(pulse.span), next, walk, threshold);
     if (!reflected) break;
-    arrival.later.push_back({clock(top_of(p, *reflected)),
-                             20.0 * std::log10(std::abs(p[*reflected]) / std::abs(p[top]))});
+    arrival.later.push_back({clock(top_of(later, *reflected)),
+                             20.0 * std::log10(std::abs(later[*reflected]) / std::abs(p[top]))});
     next = *reflected + walk;
   }
   if (!arrival.later.empty()) arrival.first_reflection_s = arrival.later.front().time_s;

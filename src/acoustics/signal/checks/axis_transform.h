@@ -11,7 +11,7 @@ namespace lalometer {
 /// Reads the spectrum of short signals at the frequencies of an axis: sum_n x[n] exp(-j w (n -
 /// middle())), w = 2 pi f / rate.
 ///
-/// A transform of twice to four times the length, whose lines near each frequency are weighted by a
+/// A transform of some twice the length, whose lines near each frequency are weighted by a
 /// Kaiser-Bessel function, while the samples were divided by that function's own transform: within
 /// 1e-10 of the sum of magnitudes, where a straight line between the lines of eight times the length
 /// is within some 1e-3. What depends on axis and length alone is worked out once.

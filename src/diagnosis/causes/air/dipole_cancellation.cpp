@@ -66,7 +66,8 @@ std::optional<Claim> by_figure_of_eight(const CaseView& v, double peak_hz) {
   const auto high = mean_db(v, v.level_db, 0.5 * peak_hz, 0.71 * peak_hz);
   if (low && high) {
     const double slope = (*high - *low) / std::log2(3.0);
-    c.saw(slope > 4.0 && slope < 10.0 ? 3.0 : 0.4,
+    // That it is a figure of eight is what an open panel is for; that it has lost its bass is not.
+    c.saw(slope > 4.0 && slope < 10.0 ? 3.0 : 0.12,
           fmt::format("it falls by {:.1f} dB an octave below {}", slope, frequency_text(peak_hz)),
           ToldBy::kAxis);
     any = true;
@@ -116,7 +117,9 @@ std::vector<Claim> claims(const CaseView& v) {
     all.push_back(std::move(c));
   }
   if (!s.drivers.empty()) {
-    const CaseDriver& d = s.drivers.front();
+    const CaseDriver& d = *std::max_element(
+        s.drivers.begin(), s.drivers.end(),
+        [](const CaseDriver& a, const CaseDriver& b) { return a.radius_m < b.radius_m; });
     const double path = mean_way_m(s.origin_x_m + d.x_m, s.baffle->width_m(), s.origin_y_m + d.y_m,
                                    s.baffle->height_m()) +
                         s.wing_m;

@@ -71,10 +71,12 @@ std::optional<double> repeats_db(const CaseView& v) {
 
 std::vector<Claim> claims(const CaseView& v) {
   // Apart by more than good pairs are (common practice, no source); where repeats tell how exact
-  // the takes are, less is plain.
+  // the takes are, less is plain, and what is no more than three times theirs is nothing.
   const std::optional<double> repeats = repeats_db(v);
-  const double rms_db = repeats ? std::clamp(8.0 * *repeats, 0.5, 0.8) : 0.8;
-  const double third_db = repeats ? std::clamp(12.0 * *repeats, 0.8, 1.3) : 1.3;
+  const double rms_db =
+      repeats ? std::max(std::clamp(8.0 * *repeats, 0.5, 0.8), 3.0 * *repeats) : 0.8;
+  const double third_db =
+      repeats ? std::max(std::clamp(12.0 * *repeats, 0.8, 1.3), 4.0 * *repeats) : 1.3;
   std::vector<Claim> all;
   // Impedances of the same state, of other samples.
   double off = 0.0;

@@ -97,6 +97,33 @@ TEST(Arrival, OfABassDriverIsItsOnsetNotItsPeak) {
   }
 }
 
+// A band-limited pulse swings after its top, by a tenth and more of it where the band is narrow:
+// that is no reflection. One that is there, 6 dB below, is found among the swings.
+TEST(Arrival, TheSwingsOfABassDriversPulseAreNoReflections) {
+  for (const double low_hz : {60.0, 110.0, 187.0, 264.0, 536.0})
+    for (const double octaves : {1.6, 2.5, 4.0})
+      for (const bool reflected : {false, true}) {
+        const double later_s = 4.0 / low_hz;
+        const auto found = find_arrival(impulse_of(
+            [&](double f) {
+              const std::complex<double> s(0.0, f);
+              const double high_hz = low_hz * std::exp2(-octaves);
+              const auto copy =
+                  reflected ? std::polar(0.5, -2.0 * kPi * f * later_s) : std::complex<double>(0.0);
+              return std::polar(1.0, -2.0 * kPi * f * 0.0105) * (1.0 + copy) *
+                     butterworth(2, s / low_hz) * butterworth(2, s / low_hz) *
+                     (f > 0.0 ? butterworth(4, high_hz / s) : 0.0);
+            },
+            131072, 48000.0));
+        ASSERT_TRUE(found.has_value());
+        ASSERT_EQ(found->first_reflection_s.has_value(), reflected)
+            << low_hz << " Hz, " << octaves << " octaves";
+        if (reflected) {
+          EXPECT_NEAR(*found->first_reflection_s - found->time_s, later_s, 0.06 / low_hz);
+        }
+      }
+}
+
 TEST(Arrival, TakesTheFirstPulseOfAnAllPassCrossover) {
   // Linkwitz-Riley second order with one driver inverted: (1 - s)/(1 + s), a negative pulse and a
   // positive tail.
