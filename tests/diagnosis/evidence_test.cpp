@@ -156,6 +156,17 @@ TEST(EvidenceTest, DistanceAndGateAreJudgedByTheLoudspeakersSize) {
   };
   EXPECT_EQ(close(1.0), 0.0);
   EXPECT_GT(close(0.3), 0.7);
+  // A wall that a driver is measured in is no part of it.
+  m.subject.baffle = *Baffle::make({.width_m = 1.35,
+                                    .height_m = 1.65,
+                                    .depth_m = 0.1,
+                                    .edge = EdgeShape::kSquare,
+                                    .edge_size_m = 0.0});
+  EXPECT_GT(close(1.0), 0.7);
+  m.subject.loading = "large-baffle";
+  EXPECT_EQ(close(1.0), 0.0);
+  m.subject.loading = "sealed";
+  m.subject.baffle = one_cone(0.05).subject.baffle;
   // Sources far apart need more: two of them half a metre apart.
   m.subject.drivers.push_back({.id = "upper", .role = "tweeter", .y_m = 0.5, .radius_m = 0.012});
   EXPECT_GT(close(1.0), 0.7);

@@ -333,5 +333,11 @@ TEST(ImpedanceEvidenceTest, RepeatsTellWhatOfADifferenceIsTheUnits) {
   EXPECT_EQ(cause->told_by.at(cause->evidence.front()).size(), 2U);
 }
 
+// What is there already is not asked for.
+TEST(ImpedanceEvidenceTest, ATakeThatIsThereIsNoNextStep) {
+  for (const Finding& f : diagnose(with_a_small_mass(0.0)).findings)
+    EXPECT_EQ(f.next_step.find("impedance in free air"), std::string::npos) << f.next_step;
+}
+
 }  // namespace
 }  // namespace lalometer

@@ -32,7 +32,8 @@ struct Arrival {
 /// the delay of the highest-reaching driver (the first top of at least half the largest). The
 /// stretch that is looked at grows with the period of `top_hz`.
 ///
-/// A reflection is the first later peak of the same divided response, at least
+/// A reflection is the first later peak of the same divided response, less the pulse that the direct
+/// sound's own band makes at the arrival (a narrow band's swings to a tenth of its top), at least
 /// `earliest_reflection_s` and the pulse's own width after the arrival, and above a tenth of it,
 /// its own undershoot, and six times the middle level around it.
 ///

@@ -113,7 +113,8 @@ std::vector<Claim> claims(const CaseView& v) {
           *f.large_baffle < 0.4 ? "it is gone in the large baffle" : "the large baffle has it too",
           ToldBy::kLargeBaffle);
     if (f.near && *f.near > 0.6) c.saw(0.1, "the near field has it too", ToldBy::kNear);
-    c.next_step = "Take it in a large baffle: there the rear does not reach the front.";
+    if (!f.large_baffle)
+      c.next_step = "Take it in a large baffle: there the rear does not reach the front.";
     all.push_back(std::move(c));
   }
   if (!s.drivers.empty()) {

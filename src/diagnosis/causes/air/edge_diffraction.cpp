@@ -50,8 +50,10 @@ std::vector<Claim> claims(const CaseView& v) {
         c.saw(0.03, "the large baffle has it too", ToldBy::kLargeBaffle);
     }
     if (f.near && *f.near > 0.6) c.saw(0.1, "the near field has it too", ToldBy::kNear);
-    c.next_step = f.horizontal ? "Take the driver in a large baffle: if it is gone, it is the edge."
-                               : "Turn 30 degrees and take again: if it stays, it is not the edge.";
+    if (!f.horizontal)
+      c.next_step = "Turn 30 degrees and take again: if it stays, it is not the edge.";
+    else if (!f.large_baffle)
+      c.next_step = "Take the driver in a large baffle: if it is gone, it is the edge.";
     all.push_back(std::move(c));
   }
   return all;

@@ -18,7 +18,9 @@ std::vector<Claim> claims(const CaseView& v) {
   for (const CaseDriver& a : s.drivers)
     for (const CaseDriver& b : s.drivers)
       apart = std::max(apart, std::hypot(a.x_m - b.x_m, a.y_m - b.y_m));
-  const double size = std::max({s.baffle->width_m(), apart * 1.4, 0.15});
+  // A wall to measure in is no part of the loudspeaker.
+  const double front = s.loading == "large-baffle" ? 0.0 : s.baffle->width_m();
+  const double size = std::max({front, apart * 1.4, 0.15});
   const double share = v.axis_take->distance_m / size;
   if (share > 2.2) return {};
   Claim c(0.3);

@@ -76,7 +76,8 @@ std::vector<Claim> claims(const CaseView& v) {
     c.low_hz = pipe / 1.06;
     c.high_hz = pipe * 1.06;
     c.shape = FindingShape::kPeak;
-    bool any = saw_near(c, v, p, pipe);
+    const bool near = saw_near(c, v, p, pipe);
+    bool any = near;
     // A dip where the port works against the cone.
     const SeenFeature* there = nullptr;
     for (std::size_t i = 0; i < v.features.size(); ++i) {
@@ -105,7 +106,8 @@ std::vector<Claim> claims(const CaseView& v) {
         c.saw(2.0, "the impedance has a loop there", ToldBy::kInBox);
       }
     if (p.front) c.saw(1.5, "the port faces the listener");
-    c.next_step = "Take the port's near field; a shorter or flared pipe moves it.";
+    c.next_step = near ? "A shorter or flared pipe moves it."
+                       : "Take the port's near field; a shorter or flared pipe moves it.";
     if (any) all.push_back(std::move(c));
   }
   return all;

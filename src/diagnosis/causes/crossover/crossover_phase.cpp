@@ -69,7 +69,8 @@ std::vector<Claim> claims(const CaseView& v) {
     saw_bent(c, v, s);
     if (s.feature && v.features[*s.feature].from_edges.value_or(0.0) > 0.45)
       c.saw(0.4, "the edges foretell a dip there", ToldBy::kAxis);
-    c.next_step = "Take each driver alone, with one clock: their phase at the crossover tells.";
+    if (!s.between_deg)
+      c.next_step = "Take each driver alone, with one clock: their phase at the crossover tells.";
     all.push_back(std::move(c));
   }
   return all;

@@ -51,7 +51,8 @@ std::vector<Claim> claims(const CaseView& v) {
     if (s.sides_db)
       c.saw(*s.sides_db < 0.4 * s.depth_db ? 1.8 : 0.4,
             fmt::format("to the sides {:.1f} dB are missing", -*s.sides_db), ToldBy::kSides);
-    c.next_step = "Flip one driver and take again, 2 minutes: a wrong polarity fills.";
+    if (!s.flipped_db)
+      c.next_step = "Flip one driver and take again, 2 minutes: a wrong polarity fills.";
     all.push_back(std::move(c));
   }
   return all;

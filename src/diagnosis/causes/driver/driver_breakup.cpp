@@ -68,9 +68,10 @@ std::vector<Claim> of_sound(const CaseView& v) {
     if (std::abs(f.feature.height_db) < 1.0) c.saw(0.5, "it is small", ToldBy::kAxis);
     // Only what was seen to be alike at all angles.
     c.equalise = f.horizontal && *f.horizontal > 0.65;
-    c.next_step = f.horizontal
-                      ? "Take the driver's impedance in free air: a bending cone shows there."
-                      : "Turn 30 degrees and take again: a bending cone stays.";
+    if (!f.horizontal)
+      c.next_step = "Turn 30 degrees and take again: a bending cone stays.";
+    else if (!f.wiggle_free)
+      c.next_step = "Take the driver's impedance in free air: a bending cone shows there.";
     all.push_back(std::move(c));
   }
   return all;
@@ -95,7 +96,7 @@ std::vector<Claim> claims(const CaseView& v) {
             ToldBy::kFreeAir);
     c.saw(w.wiggle.height_percent > 2.0 ? 1.5 : 0.4,
           fmt::format("the loop is {:.1f} % high", w.wiggle.height_percent), ToldBy::kInBox);
-    c.next_step = "Take the driver's impedance in free air.";
+    if (v.free_impedance == nullptr) c.next_step = "Take the driver's impedance in free air.";
     all.push_back(std::move(c));
   }
   return all;

@@ -13,7 +13,8 @@
 namespace lalometer {
 namespace {
 
-std::vector<Claim> claims(const CaseView& v) {
+/// By loops of the impedance.
+std::vector<Claim> of_loops(const CaseView& v) {
   std::vector<Claim> all;
   for (std::size_t i = 0; i < v.wiggles.size(); ++i) {
     const SeenWiggle& w = v.wiggles[i];
@@ -31,10 +32,17 @@ std::vector<Claim> claims(const CaseView& v) {
     c.saw(std::clamp(std::pow(1.7 / ka, 6.0), 0.05, 1.5),
           fmt::format("the cone measures {:.1f} wavelengths round there", ka));
     if (w.wiggle.height_percent < 1.5) c.saw(0.4, "it is small", ToldBy::kInBox);
-    c.next_step =
-        "Take the driver's impedance in free air: if the loop is there, it is the surround.";
+    if (!w.in_free_air)
+      c.next_step =
+          "Take the driver's impedance in free air: if the loop is there, it is the surround.";
     all.push_back(std::move(c));
   }
+  return all;
+}
+
+/// By what stands out of the sound.
+std::vector<Claim> of_sound(const CaseView& v) {
+  std::vector<Claim> all;
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
     // Where two drivers meet the smaller leads; what shows in a coil in free air is of that one.
@@ -87,9 +95,18 @@ std::vector<Claim> claims(const CaseView& v) {
         f.q > 4.0 && f.q < 20.0)
       c.saw(1.4, fmt::format("its Q is {:.0f}", f.q), ToldBy::kAxis);
     if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
-    c.next_step = "Take the driver's impedance in free air and its near field.";
+    if (!f.wiggle_free)
+      c.next_step = "Take the driver's impedance in free air.";
+    else if (!f.near)
+      c.next_step = "Take its near field: a surround shows there.";
     all.push_back(std::move(c));
   }
+  return all;
+}
+
+std::vector<Claim> claims(const CaseView& v) {
+  std::vector<Claim> all = of_loops(v);
+  for (Claim& c : of_sound(v)) all.push_back(std::move(c));
   return all;
 }
 
