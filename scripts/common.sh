@@ -42,7 +42,6 @@ install_packages() {
 build() {
   local preset=$1
   shift
-  export CCACHE_SLOPPINESS=pch_defines,time_macros
   local flags=()
   command -v ccache >/dev/null && flags+=(-DCMAKE_CXX_COMPILER_LAUNCHER=ccache)
   # Benchmarks are not run there, so they need not be built.

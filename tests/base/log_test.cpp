@@ -2,9 +2,6 @@
 
 #include <gmock/gmock.h>
 
-#include <sstream>
-
-#include "cli/commands.h"
 #include "support/support.h"
 
 namespace lalometer {
@@ -41,21 +38,6 @@ TEST(Log, AFileThatCannotBeMadeIsAnErrorWithItsPath) {
   const auto started = start_log("/proc/none/a.log");
   ASSERT_FALSE(started.has_value());
   EXPECT_THAT(started.error().text(), HasSubstr("/proc/none/a.log"));
-}
-
-TEST(Log, TheCommandLineTellsItsCommandAndWhatWentWrong) {
-  const test::TemporaryFolder folder;
-  const std::string log = (folder / "cli.log").string();
-  const std::string missing = (folder / "missing.frd").string();
-  const std::vector<const char*> arguments = {"lalometer-cli", "--log", log.c_str(), "response",
-                                              missing.c_str()};
-  std::ostringstream out;
-  std::ostringstream err;
-  EXPECT_EQ(run_cli(static_cast<int>(arguments.size()), arguments.data(), out, err), 3);
-  const std::string text = test::slurp(log);
-  EXPECT_THAT(text, HasSubstr("response " + missing));
-  EXPECT_THAT(text, ContainsRegex("W .*missing.frd"));
-  EXPECT_THAT(text, HasSubstr("status 3"));
 }
 
 }  // namespace

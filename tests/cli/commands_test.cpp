@@ -352,5 +352,16 @@ TEST(Cli, SimulateWritesAnyKindOfTakeWithItsTruth) {
   EXPECT_FALSE(std::filesystem::exists(folder / "x" / "set.json"));
 }
 
+TEST(Cli, TheLogTellsTheCommandAndWhatWentWrong) {
+  const TemporaryFolder folder;
+  const std::string log = (folder / "cli.log").string();
+  const std::string missing = (folder / "missing.frd").string();
+  EXPECT_EQ(run({"--log", log, "response", missing}).status, 3);
+  const std::string text = test::slurp(log);
+  EXPECT_THAT(text, HasSubstr("response " + missing));
+  EXPECT_THAT(text, ::testing::ContainsRegex("W .*missing.frd"));
+  EXPECT_THAT(text, HasSubstr("status 3"));
+}
+
 }  // namespace
 }  // namespace lalometer
