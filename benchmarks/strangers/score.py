@@ -17,8 +17,11 @@ from pathlib import Path
 
 import numpy as np
 
+import faults
+import plain
+import plain_faults
 from designs import level, pressure
-from faults import KINDS, harder, second_fault
+from faults import harder, second_fault
 from session import Writer
 
 # What else is true of some loudspeakers: neither right nor wrong.
@@ -36,6 +39,12 @@ def said_of(found):
     return dict(said)
 
 
+def plain_step_db(s):
+    middle = 115.0 / s.width
+    below, above = (np.geomspace(middle * a, middle * b, 24) for a, b in ((0.35, 0.5), (1.6, 2.6)))
+    return np.mean(plain.level(s.pressure(above))) - np.mean(plain.level(s.pressure(below)))
+
+
 def step_db(system):
     """How far the axis lies above its bass over the front's own step."""
     middle = 115.0 / system.front.width
@@ -43,9 +52,29 @@ def step_db(system):
     return np.mean(level(pressure(system, above))) - np.mean(level(pressure(system, below)))
 
 
+def ask_cli(cli, folder):
+    run = subprocess.run([cli, "diagnose", str(folder), "--json"], capture_output=True, text=True)
+    if run.returncode != 0:
+        return {"failed: " + run.stderr.strip()[:200]: 1.0}
+    return said_of(json.loads(run.stdout))
+
+
+def plain_one(cli, kind, seed, keep=None):
+    rng = np.random.default_rng([seed, zlib.crc32(kind.encode())])
+    speaker, day = plain_faults.KINDS[kind](rng)
+    with tempfile.TemporaryDirectory() as scratch:
+        plain.Keeper(keep or scratch, speaker, day, rng).all()
+        said = ask_cli(cli, keep or scratch)
+    true = {kind} - {"sound"}
+    also = ALSO.get(kind, set()) | (OF_ONE_DRIVER if len(speaker.ways) == 1 else set())
+    if plain_step_db(speaker) > 4.0:
+        also = also | {"baffle-step"}
+    return kind, seed, true, {c: p for c, p in said.items() if c in true or c not in also}
+
+
 def one(cli, kind, seed, keep=None, hard=False, pairs=False):
     rng = np.random.default_rng([seed, zlib.crc32(kind.encode())])
-    system, day = KINDS[kind](rng)
+    system, day = faults.KINDS[kind](rng)
     true = {kind} - {"sound"}
     also = ALSO.get(kind, set()) | (OF_ONE_DRIVER if len(system.drivers) == 1 else set())
     if pairs and kind not in ("sound", "clipping", "sample-variation"):
@@ -55,10 +84,7 @@ def one(cli, kind, seed, keep=None, hard=False, pairs=False):
     with tempfile.TemporaryDirectory() as scratch:
         folder = Path(keep or scratch)
         Writer(folder, system, day, rng).write()
-        run = subprocess.run([cli, "diagnose", str(folder), "--json"], capture_output=True, text=True)
-    if run.returncode != 0:
-        return kind, seed, true, {"failed: " + run.stderr.strip()[:200]: 1.0}
-    said = said_of(json.loads(run.stdout))
+        said = ask_cli(cli, folder)
     if step_db(system) > 4.0:
         also = also | {"baffle-step"}
     return kind, seed, true, {c: p for c, p in said.items() if c in true or c not in also}
@@ -69,14 +95,18 @@ def main():
     ask.add_argument("cli")
     ask.add_argument("--seeds", type=int, default=4)
     ask.add_argument("--first", type=int, default=1)
-    ask.add_argument("--kinds", default=",".join(KINDS))
+    ask.add_argument("--kinds", default=",".join(faults.KINDS))
     ask.add_argument("--hard", action="store_true")
+    ask.add_argument("--plain", action="store_true", help="the simpler family of plain.py")
     ask.add_argument("--pairs", action="store_true")
     ask.add_argument("--json")
     a = ask.parse_args()
     jobs = [(k, a.first + i) for k in a.kinds.split(",") for i in range(a.seeds)]
     with ThreadPoolExecutor(2) as pool:
-        results = list(pool.map(lambda job: one(a.cli, *job, hard=a.hard, pairs=a.pairs), jobs))
+        if a.plain:
+            results = list(pool.map(lambda job: plain_one(a.cli, *job), jobs))
+        else:
+            results = list(pool.map(lambda job: one(a.cli, *job, hard=a.hard, pairs=a.pairs), jobs))
     told, right, wrong, top, asked, sound, called = 0, 0, 0, 0, 0, 0, 0
     bins = [[0, 0, 0.0] for _ in range(10)]
     for kind, seed, true, said in results:

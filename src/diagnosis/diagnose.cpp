@@ -6,6 +6,7 @@
 #include <cmath>
 #include <map>
 
+#include "base/text.h"
 #include "diagnosis/next_step.h"
 #include "diagnosis/registry.h"
 #include "diagnosis/swaps.h"
@@ -204,6 +205,45 @@ void join_loops(const CaseView& view, std::vector<Named>& named) {
   });
 }
 
+/// A resonance of the driver makes a dip on one side of itself and a peak on the other: both are
+/// the same cause's, and what one of them says is said of both.
+void join_sides(const CaseView& view, std::vector<Named>& named) {
+  constexpr double kLoop = 0.4;        // per cent, of the loop in free air
+  constexpr double kApart = 0.35;      // of the frequencies' logarithm
+  constexpr double kUnclaimed = 0.05;  // odds of a cause that cannot have the other side
+  const auto claim_of = [&](std::size_t feature, std::string_view word) -> Claim* {
+    for (Named& n : named)
+      if (n.claim.feature == feature && n.word == word) return &n.claim;
+    return nullptr;
+  };
+  for (std::size_t i = 0; i < view.features.size(); ++i) {
+    for (std::size_t j = i + 1; j < view.features.size(); ++j) {
+      const SeenFeature& a = view.features[i];
+      const SeenFeature& b = view.features[j];
+      if (a.feature.height_db * b.feature.height_db > 0.0 ||
+          std::abs(std::log(a.at_hz / b.at_hz)) > kApart || a.wiggle_free.value_or(0.0) < kLoop ||
+          a.wiggle_free != b.wiggle_free)
+        continue;
+      for (const char* word : {"suspension-resonance", "driver-breakup"}) {
+        Claim* one = claim_of(i, word);
+        Claim* other = claim_of(j, word);
+        if (one == nullptr && other == nullptr) continue;
+        const double here = one != nullptr ? one->odds() : kUnclaimed;
+        const double there = other != nullptr ? other->odds() : kUnclaimed;
+        const double both = std::sqrt(here * there);
+        const auto say = [&](Claim* c, double own, const SeenFeature& beside) {
+          if (c != nullptr)
+            c->saw(both / own, fmt::format("the {} at {} is the same resonance's",
+                                           beside.feature.height_db < 0.0 ? "dip" : "peak",
+                                           frequency_text(beside.at_hz)));
+        };
+        say(one, here, b);
+        say(other, there, a);
+      }
+    }
+  }
+}
+
 Diagnosis of_view(const CaseView& view) {
   std::vector<Named> named;
   for (const Cause& cause : all_causes())
@@ -214,6 +254,7 @@ Diagnosis of_view(const CaseView& view) {
     }
   leave_traits(named);
   join_loops(view, named);
+  join_sides(view, named);
   std::map<std::size_t, std::vector<const Named*>> by_feature;
   std::map<std::size_t, std::vector<const Named*>> by_wiggle;
   std::map<std::string, std::vector<const Named*>> by_group;

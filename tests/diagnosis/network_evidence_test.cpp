@@ -101,6 +101,22 @@ TEST(TrapTest, ANetworksOwnPeakAtTheCrossoverIsNoTrap) {
   EXPECT_LT(probability(diagnose(m), "notch-filter"), 0.5);
 }
 
+// The flank of a reversed driver's hole is no dip of its own: LR2 as above, one half the other way.
+TEST(TrapTest, TheHoleOfAReversedDriverIsNoTrapBesideTheNetworksPeak) {
+  CaseMaterial m = two_ways();
+  const auto sum = [](double f) {
+    const Complex s(0.0, f / 2000.0);
+    return (1.0 + s * s) / ((s + 1.0) * (s + 1.0)) + 0.05;
+  };
+  add_angles(m, sum);
+  m.takes.push_back(
+      impedance("in-box", [](double f) { return driver_ohm(f) + trap_ohm(f, 1000.0, 4.0, 0.8); }));
+  m.takes.push_back(impedance("free-air", driver_ohm));
+  const Diagnosis d = diagnose(m);
+  EXPECT_LT(probability(d, "notch-filter"), 0.3);
+  EXPECT_GT(probability(d, "driver-polarity"), 0.5);
+}
+
 // A cone that bends just below the crossover turns its phase: then neither a flipped wire nor a
 // late driver is needed for a hole there.
 TEST(TrapTest, ABendingConeBelowTheCrossoverTakesFromThePolarity) {

@@ -21,7 +21,8 @@ std::string curve_file() {
 TEST(MutatedFiles, Tables) {
   try_all(curve_file(), "a.frd", [](const auto& file) -> std::optional<Error> {
     const std::string text = test::slurp(file);
-    const auto read = read_text_table(std::as_bytes(std::span(text)), file.string(), ColumnKind::kResponse);
+    const auto read =
+        read_text_table(std::as_bytes(std::span(text)), file.string(), ColumnKind::kResponse);
     return read ? std::nullopt : std::optional(read.error());
   });
 }
@@ -68,7 +69,8 @@ TEST(MutatedFiles, Sets) {
 }
 
 TEST(MutatedFiles, Drivers) {
-  const std::string driver = R"({"fs_hz": {"value": 42.1, "uncertainty": 0.1}, "qms": 4.2, "qes": 0.46,
+  const std::string driver =
+      R"({"fs_hz": {"value": 42.1, "uncertainty": 0.1}, "qms": 4.2, "qes": 0.46,
     "vas_l": 21.5, "sd_cm2": 132, "re_ohm": 5.6, "le_mh": 0.3, "xmax_mm": 4.5, "power_w": 40})";
   try_all(driver, "driver.json", [](const auto& file) -> std::optional<Error> {
     const auto read = read_driver(file);
@@ -83,28 +85,30 @@ TEST(MutatedFiles, Books) {
     const std::string text = curve_file();
     const auto bytes = std::as_bytes(std::span(text));
     for (int i = 0; i < 4; ++i)
-      ASSERT_TRUE(small.book.add_take(small.text_take(fmt::format("t{}", i)),
-                                      {{bytes.begin(), bytes.end()}, 0.0, 0, "a.frd"})
+      ASSERT_TRUE(small.book
+                      .add_take(small.text_take(fmt::format("t{}", i)),
+                                {{bytes.begin(), bytes.end()}, 0.0, 0, "a.frd"})
                       .has_value());
   }
   const auto clear = [](const std::filesystem::path& file) {
     for (const auto& entry : std::filesystem::directory_iterator(file.parent_path()))
       std::filesystem::remove(entry.path());
   };
-  try_all(test::slurp(folder / "sound.lalo"), "a.lalo",
-          [](const auto& file) -> std::optional<Error> {
-            const auto book = Book::open(file);
-            if (!book) return book.error();
-            const auto subjects = book->subjects();
-            if (!subjects) return subjects.error();
-            for (const Subject& s : *subjects) (void)book->variants(s.id);
-            const auto takes = book->takes();
-            if (!takes) return takes.error();
-            for (const Take& take : *takes) (void)book->raw(take.raw_hash);
-            const auto whole = book->check_integrity();
-            return whole ? std::nullopt : std::optional(whole.error());
-          },
-          clear);
+  try_all(
+      test::slurp(folder / "sound.lalo"), "a.lalo",
+      [](const auto& file) -> std::optional<Error> {
+        const auto book = Book::open(file);
+        if (!book) return book.error();
+        const auto subjects = book->subjects();
+        if (!subjects) return subjects.error();
+        for (const Subject& s : *subjects) (void)book->variants(s.id);
+        const auto takes = book->takes();
+        if (!takes) return takes.error();
+        for (const Take& take : *takes) (void)book->raw(take.raw_hash);
+        const auto whole = book->check_integrity();
+        return whole ? std::nullopt : std::optional(whole.error());
+      },
+      clear);
 }
 
 }  // namespace

@@ -24,9 +24,18 @@ inline int mutants() {
 inline std::string mutated(std::string bytes, std::uint32_t seed) {
   std::mt19937 engine(seed);
   const auto upto = [&](std::size_t n) { return n == 0 ? 0 : engine() % n; };
-  static const char* const kWords[] = {"1e308", "-1",   "nan",  "inf", "0",
-                                       "1e-320", "null", "[]",  "{}",  "\"\"",
-                                       "99999999999999999999", "true"};
+  static const char* const kWords[] = {"1e308",
+                                       "-1",
+                                       "nan",
+                                       "inf",
+                                       "0",
+                                       "1e-320",
+                                       "null",
+                                       "[]",
+                                       "{}",
+                                       "\"\"",
+                                       "99999999999999999999",
+                                       "true"};
   const std::size_t times = 1 + upto(6);
   for (std::size_t i = 0; i < times; ++i) {
     const std::size_t at = upto(bytes.size());
@@ -69,8 +78,8 @@ inline std::string mutated(std::string bytes, std::uint32_t seed) {
 
 /// Reads all mutants; what is refused has a reason and the file's name.
 inline void try_all(const std::string& sound, const std::string& name,
-             const std::function<std::optional<Error>(const std::filesystem::path&)>& read,
-             const std::function<void(const std::filesystem::path&)>& clear = {}) {
+                    const std::function<std::optional<Error>(const std::filesystem::path&)>& read,
+                    const std::function<void(const std::filesystem::path&)>& clear = {}) {
   const TemporaryFolder folder;
   int refused = 0;
   for (int i = 0; i < mutants(); ++i) {

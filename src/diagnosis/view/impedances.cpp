@@ -14,7 +14,8 @@ namespace {
 constexpr double kC = kSpeedOfSound20_m_s;
 constexpr double kBroadest_q = 2.8;  // of a surround's loop in free air
 constexpr double kMode = 0.05;       // how far off the inner sizes may be
-constexpr double kBeside = 0.11;     // a dip or a peak that a wave makes, from the wave itself
+constexpr double kGuessedMode = 0.08;
+constexpr double kBeside = 0.11;  // a dip or a peak that a wave makes, from the wave itself
 
 /// A take without the rows that the mains spoilt.
 const CaseTake* kept(CaseView& v, const CaseTake& take) {
@@ -101,9 +102,9 @@ void match(SeenWiggle& s, const CaseSubject& subject, const std::vector<BoxMode>
   const double f = s.wiggle.frequency_hz.value;
   for (const BoxMode& mode : modes) {
     const int whole = mode.order[0] + mode.order[1] + mode.order[2];
-    if (whole == 0 || whole > 3) continue;
+    if (whole == 0 || whole > (subject.inner ? 3 : 1)) continue;
     const double off = std::abs(std::log(f / mode.frequency_hz));
-    if (off >= s.mode_off || off > kMode) continue;
+    if (off >= s.mode_off || off > (subject.inner ? kMode : kGuessedMode)) continue;
     s.mode_off = off;
     const char* const words[3] = {"width", "height", "depth"};
     s.mode = whole == 1 ? std::string(words[mode.order[0] > 0   ? 0
@@ -135,10 +136,21 @@ void follow_variants(CaseView& v, const WiggleSearch& search) {
   }
 }
 
+/// The box's inside; where it was not told, its outside less the usual walls.
+std::optional<InnerBox> inside_of(const CaseSubject& s) {
+  constexpr double kWalls_m = 0.036;  // two of 18 mm, common practice
+  if (s.inner || !s.baffle) return s.inner;
+  if (s.loading != "sealed" && s.loading != "vented" && s.loading != "passive-radiator") return {};
+  const InnerBox box{s.baffle->width_m() - kWalls_m, s.baffle->height_m() - kWalls_m,
+                     s.baffle->depth_m() - kWalls_m};
+  const bool closed = std::min({box.width_m, box.height_m, box.depth_m}) > 0.05;
+  return closed ? std::optional(box) : std::nullopt;
+}
+
 /// Waves of the box's air.
 std::vector<BoxMode> modes_of(const CaseSubject& s) {
-  return s.inner ? box_modes(*s.inner, 2500.0, inner_speed_m_s(s.damping, kC))
-                 : std::vector<BoxMode>();
+  const auto inner = inside_of(s);
+  return inner ? box_modes(*inner, 2500.0, inner_speed_m_s(s.damping, kC)) : std::vector<BoxMode>();
 }
 
 /// Loops of the impedance in the box and in free air.
@@ -187,7 +199,8 @@ void match_features(CaseView& v) {
       });
     };
     f.at_mode = std::any_of(modes.begin(), modes.end(), [&](const BoxMode& mode) {
-      if (mode.order[0] + mode.order[1] + mode.order[2] == 0) return false;
+      const int whole = mode.order[0] + mode.order[1] + mode.order[2];
+      if (whole == 0 || (whole > 1 && !v.material->subject.inner)) return false;
       const double off = near(mode.frequency_hz);
       return off < kMode || (off < kBeside && other_side(mode.frequency_hz));
     });

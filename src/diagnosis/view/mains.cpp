@@ -63,8 +63,8 @@ class Parabola {
 };
 
 /// How far a list's rows by a frequency stand over the run of those around, dB. Nothing where rows
-/// are sparse.
-std::optional<double> stands_db(const Response& curve, double f) {
+/// are sparse, 0 where they stand out no more than so many times what those scatter.
+std::optional<double> stands_db(const Response& curve, double f, double times = 4.0) {
   if (f <= curve.axis().front() || f >= curve.axis().back()) return std::nullopt;
   const double step = row_step(curve, f);
   const double wide = std::max(0.17, 5.0 * step);
@@ -81,7 +81,7 @@ std::optional<double> stands_db(const Response& curve, double f) {
   const auto run = around.fit();
   if (!run || there < -1e8) return std::nullopt;
   const double over = there - run->height;
-  return over > 4.0 * run->scatter ? over : 0.0;
+  return over > times * run->scatter ? over : 0.0;
 }
 
 struct Spikes {
@@ -133,17 +133,29 @@ SeenMains mains_in(const CaseMaterial& material) {
   return seen;
 }
 
-Response without_mains(const Response& curve) {
-  constexpr double kMultiples = 10.0;
+std::optional<double> told_mains_hz(const SeenMains& seen) {
+  if (seen.count < 4 || seen.takes < 2) return std::nullopt;
+  return seen.mains_hz;
+}
+
+Response without_mains(const Response& curve, std::optional<double> told_hz) {
+  constexpr int kMultiples = 10;
+  constexpr double kByItself_db = 0.5;
   const auto mains = mains_of(curve);
-  if (!mains) return curve;
+  if (!mains && !told_hz) return curve;
+  const double mains_hz = mains ? mains->hz : *told_hz;
+  std::array<bool, kMultiples + 1> leave = {};
+  for (int m = 1; m <= kMultiples; ++m)
+    leave[static_cast<std::size_t>(m)] =
+        mains.has_value() || stands_db(curve, m * mains_hz, 2.0).value_or(0.0) > kByItself_db;
   std::vector<double> hz;
   std::vector<std::complex<double>> values;
   for (std::size_t i = 0; i < curve.size(); ++i) {
     const double f = curve.axis()[i];
-    const double multiple = std::round(f / mains->hz);
-    if (multiple >= 1.0 && multiple <= kMultiples && i + 1 < curve.size() &&
-        std::abs(std::log2(f / (multiple * mains->hz))) < reach(row_step(curve, f)))
+    const double multiple = std::round(f / mains_hz);
+    if (multiple >= 1.0 && multiple <= kMultiples && leave[static_cast<std::size_t>(multiple)] &&
+        i + 1 < curve.size() &&
+        std::abs(std::log2(f / (multiple * mains_hz))) < reach(row_step(curve, f)))
       continue;
     hz.push_back(f);
     values.push_back(curve.value(i));

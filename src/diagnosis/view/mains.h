@@ -1,5 +1,6 @@
 #pragma once
 
+#include <optional>
 #include <string>
 
 #include "acoustics/spectrum/response.h"
@@ -21,6 +22,12 @@ struct SeenMains {
 
 /// A curve without the rows by the multiples of the mains, where it shows them (up to the tenth);
 /// as it is where it does not.
-[[nodiscard]] Response without_mains(const Response& curve);
+/// @param told_hz  the mains that other takes of the set show: then each row by itself counts that
+///                 stands out by half a decibel.
+[[nodiscard]] Response without_mains(const Response& curve,
+                                     std::optional<double> told_hz = std::nullopt);
+
+/// The mains' frequency where several takes show it by most of its multiples.
+[[nodiscard]] std::optional<double> told_mains_hz(const SeenMains& seen);
 
 }  // namespace lalometer

@@ -97,9 +97,10 @@ CaseView view_of(const CaseMaterial& material, const std::string& variant,
     if (t->horizontal_deg == 0.0 && t->vertical_deg == 0.0 && v.axis_take == nullptr)
       v.axis_take = t;
   v.axis = FrequencyAxis::logarithmic(20.0, 20000.0, kPerOctave);
+  const auto mains_hz = told_mains_hz(mains_in(material));
   for (const CaseTake& t : material.takes)
     if (t.kind != CaseTake::Kind::kImpedance)
-      v.levels[&t] = level_on(without_mains(t.curve), *v.axis);
+      v.levels[&t] = level_on(without_mains(t.curve, mains_hz), *v.axis);
   if (v.axis_take != nullptr) {
     v.level_db = v.levels[v.axis_take];
     v.valid = intersect(v.axis_take->curve.valid(),

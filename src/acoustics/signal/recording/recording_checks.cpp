@@ -54,10 +54,43 @@ double rms_of(std::span<const double> signal) {
   return std::sqrt(energy_of(signal) / static_cast<double>(signal.size()));
 }
 
+namespace {
+
+/// Samples in tops that were cut flat before a noise came onto them: five and more in a row within
+/// `even` of the rail, and beside them, two samples on, already far below. The top of a sine falls
+/// by its square: as wide a one has fallen to three times `even` there, not to eight times.
+std::size_t flattened(std::span<const double> signal, double rail, double even) {
+  constexpr std::size_t kShortest = 5;
+  constexpr double kFalls = 8.0;
+  constexpr std::size_t kTops = 20;
+  std::size_t tops = 0;
+  std::size_t samples = 0;
+  for (std::size_t at = 2; at + 2 < signal.size();) {
+    const double sign = signal[at] < 0.0 ? -1.0 : 1.0;
+    std::size_t end = at;
+    while (end < signal.size() && sign * signal[end] >= rail - even) ++end;
+    if (end - at >= kShortest && end + 1 < signal.size() &&
+        sign * signal[at - 2] < rail - kFalls * even &&
+        sign * signal[end + 1] < rail - kFalls * even) {
+      ++tops;
+      samples += end - at;
+    }
+    at = std::max(end, at + 1);
+  }
+  return tops < kTops ? 0 : samples;
+}
+
+}  // namespace
+
 Clipping find_clipping(std::span<const double> signal, double full_scale) {
   const double peak = peak_of(signal);
   Clipping result;
-  if (peak < 0.5 * full_scale) return result;
+  const auto before_noise = [&]() -> Clipping {
+    constexpr double kEven = 2e-3;
+    const std::size_t count = flattened(signal, peak, kEven * peak);
+    return {count, count > 0 ? (1.0 - kEven) * peak : 0.0};
+  };
+  if (peak < 0.5 * full_scale) return before_noise();
   const double near = peak - 1e-4 * full_scale;
   std::size_t at = 0;
   // Each rail on its own: a run must not jump from one to the other.
@@ -78,7 +111,7 @@ Clipping find_clipping(std::span<const double> signal, double full_scale) {
     }
     if (flat < 3) result = {};
   }
-  return result;
+  return result.clipped_count > 0 ? result : before_noise();
 }
 
 std::size_t longest_constant_run(std::span<const double> signal) {

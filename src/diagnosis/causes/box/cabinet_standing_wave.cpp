@@ -5,20 +5,64 @@
 
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/sound/ringing.h"
 
 /// The air of the box rings between two walls.
 namespace lalometer {
 namespace {
 
-std::vector<Claim> claims(const CaseView& v) {
+/// By what stands out of the sound where a wave of the box lies and no loop tells more.
+std::vector<Claim> of_sound(const CaseView& v) {
   std::vector<Claim> all;
+  for (std::size_t i = 0; i < v.features.size(); ++i) {
+    const SeenFeature& f = v.features[i];
+    const bool looped = std::any_of(v.wiggles.begin(), v.wiggles.end(), [&](const SeenWiggle& w) {
+      return std::abs(std::log(w.wiggle.frequency_hz.value / f.at_hz)) < 0.12;
+    });
+    if (!f.at_mode || looped || f.at_hz < 100.0 || f.at_hz > 1500.0) continue;
+    Claim c(0.15);
+    c.feature = i;
+    c.saw(1.5, "a wave of the box lies there");
+    if (v.box_impedance != nullptr)
+      c.saw(0.2, "the impedance in the box has no loop there", ToldBy::kInBox);
+    if (f.near)
+      c.saw(*f.near > 0.5 ? 3.0 : 0.15,
+            *f.near > 0.5 ? "the cone's near field has it too" : "the near field does not have it",
+            ToldBy::kNear);
+    if (f.wiggle_free && *f.wiggle_free > 0.4)
+      c.saw(0.1, "the driver has it in free air too", ToldBy::kFreeAir);
+    if (f.horizontal)
+      c.saw(*f.horizontal > 0.65  ? 2.5
+            : *f.horizontal > 0.3 ? 1.0
+                                  : 0.15,
+            *f.horizontal > 0.65 ? "it is alike at all angles" : "it changes with the angle",
+            ToldBy::kSides);
+    if (f.from_edges && *f.from_edges > 0.45) c.saw(0.2, "the edges foretell it");
+    if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
+    saw_ringing(c, f, {.rings = 3.0, .not_so = 0.4, .low_q = 8.0, .high_q = 80.0});
+    if (std::abs(f.feature.height_db) < 1.2) c.saw(0.4, "it is small", ToldBy::kAxis);
+    c.next_step = v.box_impedance == nullptr
+                      ? "Take the impedance in the box: a wave of the air makes a loop there."
+                      : "Line the box or fill it and take again: a wave of the air shrinks.";
+    all.push_back(std::move(c));
+  }
+  return all;
+}
+
+std::vector<Claim> claims(const CaseView& v) {
+  std::vector<Claim> all = of_sound(v);
   for (std::size_t i = 0; i < v.wiggles.size(); ++i) {
     const SeenWiggle& w = v.wiggles[i];
     if (w.mode.empty()) continue;
     Claim c(0.4);
     c.wiggle = i;
-    c.saw(std::exp(-0.5 * std::pow(w.mode_off / 0.025, 2)) * (w.mode == "higher" ? 1.5 : 4.0),
-          fmt::format("the box's {} wave lies {:.1f} % from it", w.mode, 100.0 * w.mode_off),
+    const bool told = v.material->subject.inner.has_value();
+    c.saw(std::exp(-0.5 * std::pow(w.mode_off / (told ? 0.025 : 0.045), 2)) * (w.mode == "higher"
+                                                                                   ? 1.5
+                                                                               : told ? 4.0
+                                                                                      : 2.0),
+          fmt::format("the box's {} wave{} lies {:.1f} % from it", w.mode,
+                      told ? "" : ", by its outside less 18 mm of wall,", 100.0 * w.mode_off),
           ToldBy::kInBox);
     if (w.in_free_air)
       c.saw(*w.in_free_air ? 0.05 : 3.0,

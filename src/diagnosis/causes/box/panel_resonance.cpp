@@ -79,7 +79,10 @@ std::vector<Claim> claims(const CaseView& v) {
           : w.wiggle.q > 10.0 ? 1.0
                               : 0.4,
           fmt::format("its Q is {:.0f}", w.wiggle.q), ToldBy::kInBox);
-    if (v.box && f < 2.0 * v.box->fh_hz.value && w.wiggle.height_percent < 3.0)
+    const double hump_hz = v.box      ? v.box->fh_hz.value
+                           : v.closed ? v.closed->fs_hz.value
+                                      : 0.0;
+    if (f < 2.5 * hump_hz && w.wiggle.height_percent < 3.0)
       c.saw(0.3, "it lies on the flank of the humps", ToldBy::kInBox);
     if (w.pipe_off < 0.08) c.saw(0.2, "the port's pipe lies there");
     if (w.damped)

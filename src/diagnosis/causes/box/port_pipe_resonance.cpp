@@ -23,9 +23,15 @@ std::optional<double> cone_near_db(const CaseView& v, double f) {
   return std::nullopt;
 }
 
-/// What the port's near fields say at the pipe's resonance; whether there are any.
-bool saw_near(Claim& c, const CaseView& v, const CasePort& p, double pipe) {
-  bool any = false;
+/// What a port's near field shows about its pipe's resonance.
+struct PortNear {
+  double peak_db = 0.0;  ///< over what lies beside it
+  double peak_hz = 0.0;
+  double under_top_db = 0.0;            ///< under the port's own top in the bass
+  std::optional<double> share_db = {};  ///< re the cone, by near pressure and radius, at one place
+};
+
+std::optional<PortNear> near_of(const CaseView& v, const CasePort& p, double pipe) {
   for (const CaseTake& t : v.material->takes) {
     if (t.kind != CaseTake::Kind::kNearField || t.source != p.id || t.variant != v.variant)
       continue;
@@ -34,36 +40,75 @@ bool saw_near(Claim& c, const CaseView& v, const CasePort& p, double pipe) {
     double there = -400.0;
     double around = 0.0;
     double count = 0.0;
+    PortNear seen;
     for (std::size_t i = 0; i < v.axis->size(); ++i) {
       if (!std::isfinite(level[i])) continue;
       const double f = (*v.axis)[i];
       if (f < 150.0) top = std::max(top, level[i]);
       const double off = std::abs(std::log(f / pipe));
-      if (off < 0.1) there = std::max(there, level[i]);
+      if (off < 0.1 && level[i] > there) {
+        there = level[i];
+        seen.peak_hz = f;
+      }
       if (off > 0.2 && off < 0.4) {
         around += level[i];
         count += 1.0;
       }
     }
     if (count < 1.0 || there < -300.0) continue;
-    any = true;
-    c.size_db = there - around / count;
-    // Against the cone, by near pressure and radius; a wall at the back takes some of it.
-    if (const auto cone = cone_near_db(v, pipe)) {
-      const double share = there + 20.0 * std::log10(p.geometry.equivalent_radius_m()) +
-                           10.0 * std::log10(p.geometry.count) - *cone - (p.front ? 0.0 : 9.0);
-      c.saw(share > -4.0   ? 8.0
-            : share > -8.0 ? 0.9
-                           : 0.1,
-            fmt::format("there the port gives {:+.0f} dB re the cone{}", share,
-                        p.front ? "" : ", round the box"),
+    seen.peak_db = there - around / count;
+    seen.under_top_db = top - there;
+    if (const auto cone = cone_near_db(v, pipe))
+      seen.share_db = there + 20.0 * std::log10(p.geometry.equivalent_radius_m()) +
+                      10.0 * std::log10(p.geometry.count) - *cone;
+    return seen;
+  }
+  return std::nullopt;
+}
+
+void saw_near(Claim& c, const CasePort& p, const PortNear& near, const SeenFeature* there) {
+  c.size_db = near.peak_db;
+  if (!near.share_db) {
+    c.saw(near.under_top_db < 4.0 ? 2.0 : 0.3,
+          fmt::format("that is {:.0f} dB under the port's own top", near.under_top_db),
+          ToldBy::kNear);
+    return;
+  }
+  // What the sum shows tells how much of the port comes round: it needs no estimate then.
+  constexpr double kStandsOut_db = 10.0;
+  constexpr double kSpread_db = 3.0;
+  if (there != nullptr && near.peak_db > kStandsOut_db &&
+      std::abs(std::log(near.peak_hz / there->at_hz)) < 0.035) {
+    const double by = std::abs(there->feature.height_db);
+    const double needs = 20.0 * std::log10(std::pow(10.0, by / 20.0) - 1.0 + 1e-3);
+    if (*near.share_db > needs - kSpread_db) {
+      // Two decibels are what long pipes of sound boxes do, too.
+      c.saw(std::clamp(std::exp(1.8 * (by - 2.0)), 0.2, 12.0),
+            fmt::format("the port's near field peaks right there by {:.0f} dB, {:+.0f} dB re the "
+                        "cone: enough for what the sum shows",
+                        near.peak_db, *near.share_db),
             ToldBy::kNear);
-    } else {
-      c.saw(there > top - 4.0 ? 2.0 : 0.3,
-            fmt::format("that is {:.0f} dB under the port's own top", top - there), ToldBy::kNear);
+      return;
     }
   }
-  return any;
+  // A wall at the back takes some of it.
+  const double share = *near.share_db - (p.front ? 0.0 : 9.0);
+  c.saw(share > -4.0   ? 8.0
+        : share > -8.0 ? 0.9
+                       : 0.1,
+        fmt::format("there the port gives {:+.0f} dB re the cone{}", share,
+                    p.front ? "" : ", round the box"),
+        ToldBy::kNear);
+}
+
+/// The largest feature at the pipe's resonance.
+std::optional<std::size_t> feature_at(const CaseView& v, double pipe) {
+  std::optional<std::size_t> best;
+  const auto size = [&](std::size_t i) { return std::abs(v.features[i].feature.height_db); };
+  for (std::size_t i = 0; i < v.features.size(); ++i)
+    if (std::abs(std::log(v.features[i].at_hz / pipe)) <= 0.08 && (!best || size(i) >= size(*best)))
+      best = i;
+  return best;
 }
 
 std::vector<Claim> claims(const CaseView& v) {
@@ -76,18 +121,11 @@ std::vector<Claim> claims(const CaseView& v) {
     c.low_hz = pipe / 1.06;
     c.high_hz = pipe * 1.06;
     c.shape = FindingShape::kPeak;
-    const bool near = saw_near(c, v, p, pipe);
-    bool any = near;
-    // A dip where the port works against the cone.
-    const SeenFeature* there = nullptr;
-    for (std::size_t i = 0; i < v.features.size(); ++i) {
-      const SeenFeature& f = v.features[i];
-      if (std::abs(std::log(f.at_hz / pipe)) > 0.08) continue;
-      if (there != nullptr && std::abs(there->feature.height_db) > std::abs(f.feature.height_db))
-        continue;
-      there = &f;
-      c.feature = i;
-    }
+    c.feature = feature_at(v, pipe);
+    const SeenFeature* there = c.feature ? &v.features[*c.feature] : nullptr;
+    const auto near = near_of(v, p, pipe);
+    if (near) saw_near(c, p, *near, there);
+    bool any = near.has_value();
     if (there != nullptr) {
       any = true;
       c.saw(std::abs(there->feature.height_db) > 1.5 ? 6.0 : 2.5,

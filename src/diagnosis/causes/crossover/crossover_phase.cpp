@@ -59,8 +59,10 @@ std::vector<Claim> claims(const CaseView& v) {
                                             : 0.06,  // 134 degrees and more
             fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db),
             ToldBy::kFlipped);
+    // Their phase itself says more than levels about them.
+    const bool otherwise = s.between_deg && std::abs(*s.between_deg) < 58.0;
     if (s.lobe)
-      c.saw(s.lobe->for_quarter(),
+      c.saw(otherwise ? std::min(s.lobe->for_quarter(), 1.0) : s.lobe->for_quarter(),
             fmt::format(
                 "the levels up and down are those of drivers {:.0f}° apart (within {:.1f} dB)",
                 std::abs(s.lobe->between_deg), s.lobe->misfit_db),

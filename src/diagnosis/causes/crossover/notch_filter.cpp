@@ -53,18 +53,25 @@ std::optional<double> under_db(const CaseView& v, const std::vector<double>& lev
 }
 
 /// Where the level is lowest about a peak of the impedance: with a network beside it, the trap's
-/// own place lies up to half an octave above that of the peak.
-double lowest_near(const CaseView& v, double f) {
+/// own place lies up to half an octave above that of the peak. Nothing where it goes on falling:
+/// what is lowest farther on is another thing's.
+std::optional<double> lowest_near(const CaseView& v, double f) {
+  constexpr double kFalls_db = 0.5;
+  const auto level_at = [&](double hz) { return mean_level(v, v.level_db, hz, -0.08, 0.08); };
   double least = std::numeric_limits<double>::infinity();
   double at = f;
   for (double octaves = -0.2; octaves < 0.55; octaves += 0.02) {
     const double hz = f * std::exp2(octaves);
     if (octaves > 0.2 && octaves_from_crossover(v, hz) < 0.5) continue;
-    const auto level = mean_level(v, v.level_db, hz, -0.08, 0.08);
+    const auto level = level_at(hz);
     if (!level || !(*level < least)) continue;
     least = *level;
     at = hz;
   }
+  for (const double octaves : {-0.12, 0.12})
+    if (const auto beyond = level_at(at * std::exp2(octaves));
+        beyond && *beyond < least - kFalls_db)
+      return std::nullopt;
   return at;
 }
 
@@ -153,7 +160,9 @@ std::vector<Claim> claims(const CaseView& v) {
     if (f < 200.0 || f > 9000.0 || of_driver(v, f)) continue;
     if (v.box && f < 1.6 * v.box->fh_hz.value) continue;
     const double from_crossover = octaves_from_crossover(v, f);
-    const double dip_hz = lowest_near(v, f);
+    const auto lowest = lowest_near(v, f);
+    if (!lowest) continue;
+    const double dip_hz = *lowest;
     const auto under = under_db(v, v.level_db, dip_hz);
     if (!under || *under > -1.5) continue;
     Claim c(0.25);
@@ -197,7 +206,11 @@ std::vector<Claim> claims(const CaseView& v) {
       return (!w.mode.empty() || w.wiggle.q > kOfACoil) &&
              std::abs(std::log(w.wiggle.frequency_hz.value / f)) < 0.06;
     });
-    if (loop != v.wiggles.end())
+    // No air moves a coil by half of what it is.
+    constexpr double kOfAir_percent = 15.0;
+    const bool coils = loop != v.wiggles.end() && loop->wiggle.q < kOfACoil &&
+                       loop->wiggle.height_percent > kOfAir_percent;
+    if (loop != v.wiggles.end() && !coils)
       c.saw(0.06,
             loop->mode.empty() ? fmt::format("that peak has a Q of {:.0f}", loop->wiggle.q)
                                : std::string("a wave of the box lies there"),

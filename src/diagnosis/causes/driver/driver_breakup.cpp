@@ -18,7 +18,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
     const SeenFeature& f = v.features[i];
     // Below, a cone moves as one; what moves then is the surround.
     const double ka = v.ka(f.leads, f.at_hz);
-    if (f.at_hz < 700.0 || ka < 1.5) continue;
+    if (f.at_hz < 700.0 || ka < (f.at_hz > 1500.0 ? 1.3 : 1.5)) continue;
     Claim c(0.1);
     c.feature = i;
     c.saw(std::clamp(std::pow(ka / 1.8, 3.0), 0.4, 2.0),

@@ -13,6 +13,14 @@
 namespace lalometer {
 namespace {
 
+/// Surrounds move by themselves between 0.5 and 1.5 kHz, common practice.
+void saw_height(Claim& c, double f) {
+  const double off = std::max(std::pow(f / 1500.0, 5.0), std::pow(500.0 / f, 3.0));
+  if (off > 1.0)
+    c.saw(std::max(1.0 / off, 0.1),
+          fmt::format("surrounds seldom move by themselves at {}", frequency_text(f)));
+}
+
 /// By loops of the impedance.
 std::vector<Claim> of_loops(const CaseView& v) {
   std::vector<Claim> all;
@@ -31,6 +39,7 @@ std::vector<Claim> of_loops(const CaseView& v) {
     const double ka = v.ka(leading_driver(v.material->subject, f), f);
     c.saw(std::clamp(std::pow(1.7 / ka, 6.0), 0.05, 1.5),
           fmt::format("the cone measures {:.1f} wavelengths round there", ka));
+    saw_height(c, f);
     if (w.wiggle.height_percent < 1.5) c.saw(0.4, "it is small", ToldBy::kInBox);
     if (!w.in_free_air)
       c.next_step =
@@ -56,6 +65,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
     c.saw(std::clamp(std::pow(1.5 / ka, 4.0), 0.3, 1.0),
           ka < 1.5 ? "the cone moves as one there; its surround may not"
                    : fmt::format("the cone measures {:.1f} wavelengths round there", ka));
+    saw_height(c, f.at_hz);
     if (f.wiggle_free)
       // What moves the sound by a decibel moves the coil.
       c.saw(*f.wiggle_free > 0.4 ? 15.0 : 0.08,
@@ -64,6 +74,8 @@ std::vector<Claim> of_sound(const CaseView& v) {
             ToldBy::kFreeAir);
     else if (f.wiggle_box && *f.wiggle_box > 0.4 && !f.at_mode)
       c.saw(5.0, "the impedance has a loop there, where no wave of the box lies", ToldBy::kInBox);
+    else if (f.wiggle_box && *f.wiggle_box < 0.3)
+      c.saw(0.4, "the impedance in the box has no loop there", ToldBy::kInBox);
     if (f.by_loop_db && *f.wiggle_free > 0.4)
       c.saw(f.moves_as_one(),
             fmt::format("the loop in free air foretells {:.1f} dB of a cone that moves as one, the "

@@ -4,6 +4,8 @@
 #include <cmath>
 
 #include "base/constants.h"
+#include "diagnosis/view/mains.h"
+#include "diagnosis/view/mains.h"
 
 namespace lalometer {
 
@@ -120,6 +122,7 @@ bool take_out_comb(CaseView& v) {
   const double about_s = 1.0 / v.comb_hz;
   const auto own = arrival_in(v.axis_take->curve, about_s * (1.0 - kWide), about_s * (1.0 + kWide));
   if (!own) return false;
+  const auto mains_hz = told_mains_hz(mains_in(*v.material));
   for (const CaseTake& t : v.material->takes) {
     if (t.kind != CaseTake::Kind::kResponse || t.variant != v.variant) continue;
     const auto its = &t == v.axis_take ? own
@@ -127,7 +130,7 @@ bool take_out_comb(CaseView& v) {
                                                     own->delay_s * (1.0 + kOfTurning));
     if (!its) continue;
     v.arrivals.emplace(&t, *its);
-    v.levels.at(&t) = level_on(without(*its, t.curve), *v.axis);
+    v.levels.at(&t) = level_on(without(*its, without_mains(t.curve, mains_hz)), *v.axis);
   }
   v.level_db = v.levels.at(v.axis_take);
   return true;

@@ -92,6 +92,30 @@ TEST(Clipping, OfASlowCleanSineNearFullScaleIsNone) {
   EXPECT_EQ(find_clipping(sine).clipped_count, 0U);
 }
 
+// An amplifier or a stage before the converter clips, then the converter's own noise comes on top.
+TEST(Clipping, BeforeTheNoiseIsSeenTooAndSlowOrLoudSinesAreNot) {
+  const SweepSpec s = spec();
+  test::Normals normal(5);
+  const auto noisy = [&](std::vector<double> x, double gain, double rail) {
+    for (double& v : x) v = std::clamp(gain * v, -rail, rail) + 1e-4 * normal();
+    return x;
+  };
+  const std::vector<double> sweep = faded_sweep(s);
+  EXPECT_EQ(find_clipping(noisy(sweep, 0.9, 2.0)).clipped_count, 0U);
+  for (const double rail : {0.7, 0.3}) {
+    const Clipping found = find_clipping(noisy(sweep, 1.5 * rail, rail));
+    EXPECT_GT(found.clipped_count, 5000U) << rail;
+    EXPECT_NEAR(found.rail, rail, 0.01 * rail);
+  }
+  std::vector<double> slow(96000);
+  for (std::size_t i = 0; i < slow.size(); ++i)
+    slow[i] = std::sin(2.0 * kPi * 12.0 * static_cast<double>(i) / kRate_hz);
+  EXPECT_EQ(find_clipping(noisy(slow, 0.9, 2.0)).clipped_count, 0U);
+  // A gentle limit: nothing is flat.
+  for (double& v : slow) v = std::tanh(1.5 * v);
+  EXPECT_EQ(find_clipping(noisy(slow, 0.6, 2.0)).clipped_count, 0U);
+}
+
 // White noise of rms s against a sweep of amplitude A: per bin the sweep's |X|^2 = A^2 L/(4 f) fs^2
 // (stationary phase) against s^2 times the samples of the window.
 TEST(BandSnr, EqualsTheStationaryPhaseFigure) {
