@@ -26,6 +26,7 @@ from session import Writer
 
 # What else is true of some loudspeakers: neither right nor wrong.
 ALSO = {"cavity-resonance": {"dipole-cancellation"}, "dipole-cancellation": {"cavity-resonance"}}
+MISMATCH_DB = 5.0
 OF_ONE_DRIVER = {"baffle-step", "beaming"}  # without a network nothing makes up for either
 
 
@@ -37,6 +38,14 @@ def said_of(found):
     for cause in found["overall"]:
         said[cause["cause"]] = max(said[cause["cause"]], cause["probability"])
     return dict(said)
+
+
+def jump_db(level_at, crossing):
+    """How far the sides lie nearer the axis above the crossing than below: what a mismatch is, whoever planted it."""
+    if not crossing:
+        return 0.0
+    side = lambda f: np.mean([level_at(f, h) - level_at(f, 0.0) for h in (-60.0, -45.0, 45.0, 60.0)], axis=0)
+    return np.max(side(crossing * np.geomspace(1.0, 1.7, 8))) - np.min(side(crossing * np.geomspace(0.6, 1.0, 8)))
 
 
 def plain_step_db(s):
@@ -69,6 +78,8 @@ def plain_one(cli, kind, seed, keep=None):
     also = ALSO.get(kind, set()) | (OF_ONE_DRIVER if len(speaker.ways) == 1 else set())
     if plain_step_db(speaker) > 4.0:
         also = also | {"baffle-step"}
+    if jump_db(lambda f, h: plain.level(speaker.pressure(f, h)), speaker.cross) > MISMATCH_DB:
+        also = also | {"directivity-mismatch"}
     return kind, seed, true, {c: p for c, p in said.items() if c in true or c not in also}
 
 
@@ -87,6 +98,8 @@ def one(cli, kind, seed, keep=None, hard=False, pairs=False):
         said = ask_cli(cli, folder)
     if step_db(system) > 4.0:
         also = also | {"baffle-step"}
+    if jump_db(lambda f, h: level(pressure(system, f, h)), system.crossing if len(system.drivers) > 1 else 0.0) > MISMATCH_DB:
+        also = also | {"directivity-mismatch"}
     return kind, seed, true, {c: p for c, p in said.items() if c in true or c not in also}
 
 
@@ -107,7 +120,7 @@ def main():
             results = list(pool.map(lambda job: plain_one(a.cli, *job), jobs))
         else:
             results = list(pool.map(lambda job: one(a.cli, *job, hard=a.hard, pairs=a.pairs), jobs))
-    told, right, wrong, top, asked, sound, called = 0, 0, 0, 0, 0, 0, 0
+    told, right, wrong, top, first, asked, sound, called = 0, 0, 0, 0, 0, 0, 0, 0
     bins = [[0, 0, 0.0] for _ in range(10)]
     for kind, seed, true, said in results:
         ranked = sorted(said.items(), key=lambda item: -item[1])
@@ -116,6 +129,7 @@ def main():
         if true:
             asked += 1
             top += lead
+            first += bool(ranked) and ranked[0][0] in true
         else:
             sound += 1
             called += bool(false)
@@ -130,7 +144,7 @@ def main():
         if not lead or false:
             loud = [f"{c} {p:.2f}" for c, p in ranked if p > 0.2]
             print(f"{kind} {seed} ({', '.join(sorted(true))}): {', '.join(loud) or 'nothing'}")
-    print(f"most probable right: {top} of {asked}; of what stands above one half true: {right} of {right + wrong};"
+    print(f"most probable right: {first} of {asked} (of pairs both lead: {top}); of what stands above one half true: {right} of {right + wrong};"
           f" sound ones called something: {called} of {sound}")
     total = sum(b[0] for b in bins)
     error = sum(abs(b[2] - b[1]) for b in bins) / max(total, 1)

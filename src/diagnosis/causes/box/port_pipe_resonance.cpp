@@ -128,7 +128,10 @@ std::vector<Claim> claims(const CaseView& v) {
     bool any = near.has_value();
     if (there != nullptr) {
       any = true;
-      c.saw(std::abs(there->feature.height_db) > 1.5 ? 6.0 : 2.5,
+      const double by = std::abs(there->feature.height_db);
+      c.saw(by > 3.0   ? 10.0
+            : by > 1.5 ? 6.0
+                       : 2.5,
             fmt::format("the response has a {} of {:.1f} dB there",
                         there->feature.height_db > 0.0 ? "peak" : "dip",
                         std::abs(there->feature.height_db)),

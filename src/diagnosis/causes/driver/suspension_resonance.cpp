@@ -21,6 +21,14 @@ void saw_height(Claim& c, double f) {
           fmt::format("surrounds seldom move by themselves at {}", frequency_text(f)));
 }
 
+bool at_a_pipe(const CaseView& v, double f) {
+  constexpr double kNear = 0.16;
+  const auto& ports = v.material->subject.ports;
+  return std::any_of(ports.begin(), ports.end(), [&](const CasePort& port) {
+    return std::abs(std::log(f / pipe_resonance_hz(port.geometry, kSpeedOfSound20_m_s))) < kNear;
+  });
+}
+
 /// By loops of the impedance.
 std::vector<Claim> of_loops(const CaseView& v) {
   std::vector<Claim> all;
@@ -73,7 +81,8 @@ std::vector<Claim> of_sound(const CaseView& v) {
                                  : "nothing in the driver's free-air impedance",
             ToldBy::kFreeAir);
     else if (f.wiggle_box && *f.wiggle_box > 0.4 && !f.at_mode)
-      c.saw(5.0, "the impedance has a loop there, where no wave of the box lies", ToldBy::kInBox);
+      c.saw(at_a_pipe(v, f.at_hz) ? 1.5 : 5.0,
+            "the impedance has a loop there, where no wave of the box lies", ToldBy::kInBox);
     else if (f.wiggle_box && *f.wiggle_box < 0.3)
       c.saw(0.4, "the impedance in the box has no loop there", ToldBy::kInBox);
     if (f.by_loop_db && *f.wiggle_free > 0.4)
@@ -99,10 +108,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
       c.saw(f.at_mode ? 0.5 : 1.5,
             f.at_mode ? "a wave of the box lies there" : "no wave of the box lies there",
             ToldBy::kSides);
-    for (const CasePort& port : v.material->subject.ports)
-      if (!own && std::abs(std::log(f.at_hz /
-                                    pipe_resonance_hz(port.geometry, kSpeedOfSound20_m_s))) < 0.16)
-        c.saw(0.4, "the port's pipe lies there");
+    if (!own && at_a_pipe(v, f.at_hz)) c.saw(0.4, "the port's pipe lies there");
     if (!saw_ringing(c, f, {.rings = 3.0, .not_so = 0.5, .low_q = 3.0, .high_q = 20.0}) &&
         f.q > 4.0 && f.q < 20.0)
       c.saw(1.4, fmt::format("its Q is {:.0f}", f.q), ToldBy::kAxis);
