@@ -28,8 +28,10 @@ std::vector<Claim> of_sound(const CaseView& v) {
     c.saw(std::clamp(std::pow(f.q / 16.0, 2.0), 0.3, 5.0), fmt::format("its Q is {:.0f}", f.q),
           ToldBy::kAxis);
     if (f.at_hz > 900.0) c.saw(0.4, "that is high for a wall");
-    // What is narrow rings long; a row or two of noise are narrow as well.
-    saw_ringing(c, f, {.rings = 3.0, .not_so = f.q > 15.0 ? 0.3 : 0.9, .low_q = 15.0});
+    // What is narrow rings long; a row or two of noise are narrow as well, but not so high.
+    constexpr double kNoNoise_db = 3.0;
+    const bool doubtful = f.q > 15.0 && std::abs(f.feature.height_db) < kNoNoise_db;
+    saw_ringing(c, f, {.rings = 3.0, .not_so = doubtful ? 0.3 : 0.9, .low_q = 15.0});
     if (std::abs(f.feature.height_db) < 1.0) c.saw(0.5, "it is small", ToldBy::kAxis);
     if (f.horizontal)
       c.saw(*f.horizontal > 0.5 ? 2.5 : 0.3,
@@ -52,7 +54,11 @@ std::vector<Claim> of_sound(const CaseView& v) {
       if (std::abs(std::log(f.at_hz / pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s))) <
           kBesidePipe)
         c.saw(0.1, "the port's pipe lies there");
-    if (f.at_mode) c.saw(0.3, "a wave of the box lies there");
+    // A wave that is heard so well moves the coil.
+    constexpr double kNoLoop = 0.3;
+    const bool no_wave =
+        f.wiggle_box && *f.wiggle_box < kNoLoop && std::abs(f.feature.height_db) > kNoNoise_db;
+    if (f.at_mode && !no_wave) c.saw(0.3, "a wave of the box lies there");
     c.next_step = "Press or brace the walls and take again: a wall's resonance moves.";
     all.push_back(std::move(c));
   }
@@ -79,9 +85,7 @@ std::vector<Claim> claims(const CaseView& v) {
           : w.wiggle.q > 10.0 ? 1.0
                               : 0.4,
           fmt::format("its Q is {:.0f}", w.wiggle.q), ToldBy::kInBox);
-    const double hump_hz = v.box      ? v.box->fh_hz.value
-                           : v.closed ? v.closed->fs_hz.value
-                                      : 0.0;
+    const double hump_hz = v.box ? v.box->fh_hz.value : v.closed ? v.closed->fs_hz.value : 0.0;
     if (f < 2.5 * hump_hz && w.wiggle.height_percent < 3.0)
       c.saw(0.3, "it lies on the flank of the humps", ToldBy::kInBox);
     if (w.pipe_off < 0.08) c.saw(0.2, "the port's pipe lies there");
