@@ -11,6 +11,7 @@
 namespace lalometer {
 namespace {
 
+using made::bell;
 using made::level_of;
 using made::probability;
 using testing::Contains;
@@ -206,6 +207,40 @@ TEST(BoxCausesTest, ALoopBelongsToTheAirThePanelOrTheSurroundByWhatElseHasIt) {
   EXPECT_LT(probability(without, "suspension-resonance"), probability(own, "suspension-resonance"));
 }
 
+// Where the inner sizes were not told, the outer ones less the usual walls must do: 380 mm less 36
+// have their half wave at 499 Hz.
+TEST(BoxCausesTest, AWaveIsFoundByTheOuterSizesToo) {
+  CaseMaterial m = kiosk();
+  m.subject.inner.reset();
+  m.takes.push_back(impedance("box", impedance_of(vented(), {{493.0, 0.05, 40.0}})));
+  m.takes.push_back(impedance("free", impedance_of({}), "free-air"));
+  const Diagnosis wave = diagnose(m);
+  ASSERT_NE(at(wave, 493.0), nullptr);
+  EXPECT_EQ(at(wave, 493.0)->causes.front().cause, "cabinet-standing-wave");
+  EXPECT_GT(at(wave, 493.0)->causes.front().probability, 0.5);
+  EXPECT_THAT(at(wave, 493.0)->causes.front().evidence, Contains(HasSubstr("18 mm of wall")));
+  // An open panel has no inside.
+  m.subject.loading = "open-baffle";
+  EXPECT_LT(probability(diagnose(m), "cabinet-standing-wave"), 0.1);
+}
+
+// Without any impedance the cone's near field tells the box's air from what lies before it.
+TEST(BoxCausesTest, AWaveIsFoundByItsSoundWhereNoImpedanceWasTaken) {
+  const auto with_dip = [](double level) {
+    return level_of([=](double f) { return level + bell(f, 493.0, -4.0, 0.05); });
+  };
+  CaseMaterial m = kiosk();
+  for (const double a : {0.0, 30.0, -30.0}) m.takes.push_back(response(a, with_dip(85.0)));
+  m.takes.push_back({.kind = CaseTake::Kind::kNearField,
+                     .name = "near",
+                     .source = "woofer",
+                     .curve = with_dip(110.0)});
+  const double both = probability(diagnose(m), "cabinet-standing-wave");
+  EXPECT_GT(both, 0.3);
+  m.takes.back().curve = level_of([](double) { return 110.0; });
+  EXPECT_LT(probability(diagnose(m), "cabinet-standing-wave"), 0.5 * both);
+}
+
 TEST(BoxCausesTest, LiningThatShrinksALoopSpeaksForTheAir) {
   CaseMaterial m = kiosk();
   m.variants = {{"bare", ""}, {"lined", "damping"}};
@@ -260,6 +295,29 @@ TEST(SoundCausesTest, APortThatSoundsAsLoudAsTheConeIsHeardAsAPipe) {
   m.takes[0].curve = level_of([](double) { return 85.0; });
   EXPECT_LT(probability(diagnose(m), "port-pipe-resonance"), 0.3)
       << "round the box nobody hears it";
+}
+
+// A port at the back that the sum shows has come round, whatever was thought of the way.
+TEST(SoundCausesTest, APipeAtTheBackCountsByWhatTheSumShows) {
+  CaseMaterial m = kiosk();
+  const double pipe = pipe_resonance_hz(port(), kC);
+  const auto near = [](const char* source, Response curve) {
+    return CaseTake{.kind = CaseTake::Kind::kNearField,
+                    .name = source,
+                    .source = source,
+                    .curve = std::move(curve)};
+  };
+  for (const double a : {0.0, 30.0, -30.0})
+    m.takes.push_back(
+        response(a, level_of([&](double f) { return 85.0 + bell(f, pipe, 3.5, 0.04); })));
+  m.takes.push_back(near("woofer", level_of([](double) { return 100.0; })));
+  // 9 dB more by its smaller radius: 4 dB under the cone.
+  m.takes.push_back(
+      near("port", level_of([&](double f) { return 75.0 + bell(f, pipe, 30.0, 0.06); })));
+  EXPECT_GT(probability(diagnose(m), "port-pipe-resonance"), 0.6);
+  // As soft a port cannot have made that peak.
+  m.takes.back().curve = level_of([&](double f) { return 55.0 + bell(f, pipe, 30.0, 0.06); });
+  EXPECT_LT(probability(diagnose(m), "port-pipe-resonance"), 0.3);
 }
 
 TEST(SoundCausesTest, LevelsThatJumpToTheSidesThroughTheCrossoverAreAMismatch) {
@@ -328,6 +386,35 @@ TEST(BenchCausesTest, ScatteredRowsAreNoiseAndSharpNullsAreNot) {
   EXPECT_GT(probability(diagnose(m), "noise"), 0.5);
   m.takes[0].curve = with(0.02, true);
   EXPECT_LT(probability(diagnose(m), "noise"), 0.1);
+}
+
+// Near fields down to 20 Hz show seven multiples of the mains; the axis, gated from 190 Hz on, has
+// three of them among its own dips: they are the mains', and no walls.
+TEST(BenchCausesTest, HumThatOtherTakesShowIsNoWallOnTheAxis) {
+  const auto hummed = [](double level, double low, double slope_db) {
+    const FrequencyAxis axis = FrequencyAxis::logarithmic(low, 18000.0, 48.0);
+    std::vector<std::complex<double>> values;
+    for (std::size_t i = 0; i < axis.size(); ++i) {
+      const double multiple = std::round(axis[i] / 50.0);
+      const bool nearest = multiple >= 1.0 && multiple <= 7.0 &&
+                           std::abs(std::log2(axis[i] / (50.0 * multiple))) < 0.5 / 48.0;
+      values.push_back(from_level(
+          level + (nearest ? 2.5 : 0.0) + slope_db * std::sin(2.0 * kPi * axis[i] / 430.0), 0.0,
+          level_reference(Quantity::kPressure)));
+    }
+    return *Response::make(axis, std::move(values), Quantity::kPressure, {low, 18000.0}, false);
+  };
+  CaseMaterial m = kiosk();
+  for (const double a : {0.0, 30.0, -30.0})
+    m.takes.push_back(response(a, hummed(85.0, 190.0, 2.5)));
+  for (const char* source : {"woofer", "port"})
+    m.takes.push_back({.kind = CaseTake::Kind::kNearField,
+                       .name = source,
+                       .source = source,
+                       .curve = hummed(110.0, 20.0, 0.0)});
+  const Diagnosis d = diagnose(m);
+  EXPECT_GT(probability(d, "mains-hum"), 0.7);
+  EXPECT_LT(probability(d, "panel-resonance"), 0.3);
 }
 
 TEST(BenchCausesTest, HumOfOneTakeIsNamedWithIt) {

@@ -81,6 +81,17 @@ TEST(CombTest, WhatComesFromTheBoxsOwnEdgesIsNoReflection) {
   EXPECT_LT(probability(diagnose(with_echo(0.15e-3, 0.6, false)), "reflection"), 0.5);
 }
 
+// The rear of an open panel arrives later by itself, but no later than round the panel.
+TEST(CombTest, WhatComesFromFartherThanRoundAnOpenPanelIsAReflection) {
+  const auto said = [](double detour_m) {
+    CaseMaterial m = with_echo(detour_m / 343.2, 0.4, false);
+    m.subject.loading = "open-baffle";
+    return probability(diagnose(m), "reflection");
+  };
+  EXPECT_GT(said(0.9), 0.6);
+  EXPECT_LT(said(0.35), 0.1) << "400 mm of panel";
+}
+
 // A wall of half a decibel, less than each take's rows scatter, is there at every angle.
 TEST(CommonTest, WhatAllAnglesShareStandsOutOfTheirNoise) {
   const auto diagnosed = [](double share) {
