@@ -31,7 +31,7 @@ std::vector<Claim> claims(const CaseView& v) {
     // Every box has some of it.
     const double both = std::min(std::abs(f.edges_db), std::abs(f.feature.height_db));
     if (both < kOrdinary_db)
-      c.saw(std::max(0.05, std::pow(both / kOrdinary_db, 8.0)), "no more than an ordinary box has",
+      c.saw(std::max(0.05, std::pow(both / kOrdinary_db, 6.0)), "no more than an ordinary box has",
             ToldBy::kAxis);
     else
       c.saw(std::min(3.0, std::pow(both / kOrdinary_db, 2.0)), "more than an ordinary box has",
@@ -40,7 +40,7 @@ std::vector<Claim> claims(const CaseView& v) {
     if (f.horizontal) {
       // An ordinary box's edges are gone there as well: that makes them hardly a fault.
       if (*f.horizontal < 0.35)
-        c.saw(both < kOrdinary_db ? 1.5 : 3.0, "it is gone to the sides", ToldBy::kSides);
+        c.saw(both < kOrdinary_db ? 2.0 : 3.0, "it is gone to the sides", ToldBy::kSides);
       else if (*f.horizontal > 0.8)
         c.saw(0.2, "it is the same to the sides", ToldBy::kSides);
     }

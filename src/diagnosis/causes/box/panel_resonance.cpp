@@ -28,9 +28,12 @@ std::vector<Claim> of_sound(const CaseView& v) {
     c.saw(std::clamp(std::pow(f.q / 16.0, 2.0), 0.3, 5.0), fmt::format("its Q is {:.0f}", f.q),
           ToldBy::kAxis);
     if (f.at_hz > 900.0) c.saw(0.4, "that is high for a wall");
-    // What is narrow rings long; a row or two of noise are narrow as well, but not so high.
+    // What is narrow rings long; a row or two of noise are narrow as well, but neither so high nor
+    // the same at all angles.
     constexpr double kNoNoise_db = 3.0;
-    const bool doubtful = f.q > 15.0 && std::abs(f.feature.height_db) < kNoNoise_db;
+    const bool alike = f.horizontal && *f.horizontal > 0.65;
+    const bool doubtful =
+        f.q > 15.0 && std::abs(f.feature.height_db) < (alike ? 0.5 * kNoNoise_db : kNoNoise_db);
     saw_ringing(c, f, {.rings = 3.0, .not_so = doubtful ? 0.3 : 0.9, .low_q = 15.0});
     if (std::abs(f.feature.height_db) < 1.0) c.saw(0.5, "it is small", ToldBy::kAxis);
     if (f.horizontal)
