@@ -31,7 +31,8 @@ std::optional<double> number_after(const std::string& text, const std::string& w
   if (begin == std::string::npos) return std::nullopt;
   double value = 0.0;
   const auto [end, code] = std::from_chars(text.data() + begin, text.data() + text.size(), value);
-  return code == std::errc() ? std::optional(value) : std::nullopt;
+  if (code != std::errc()) return std::nullopt;
+  return value;
 }
 
 }  // namespace
