@@ -87,6 +87,8 @@ Clipping find_clipping(std::span<const double> signal, double full_scale) {
   Clipping result;
   const auto before_noise = [&]() -> Clipping {
     constexpr double kEven = 2e-3;
+    constexpr double kLeast = 0.02;  // below, steps of a 16-bit converter are as flat
+    if (peak < kLeast * full_scale) return {};
     const std::size_t count = flattened(signal, peak, kEven * peak);
     return {count, count > 0 ? (1.0 - kEven) * peak : 0.0};
   };

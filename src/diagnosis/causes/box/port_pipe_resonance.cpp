@@ -80,7 +80,9 @@ void saw_near(Claim& c, const CasePort& p, const PortNear& near, const SeenFeatu
   if (there != nullptr && near.peak_db > kStandsOut_db &&
       std::abs(std::log(near.peak_hz / there->at_hz)) < 0.035) {
     const double by = std::abs(there->feature.height_db);
-    const double needs = 20.0 * std::log10(std::pow(10.0, by / 20.0) - 1.0 + 1e-3);
+    // A peak of the sum needs 10^(dB/20) - 1 of the cone's sound, a dip only 1 - 10^(-dB/20).
+    const double moved = std::abs(std::pow(10.0, there->feature.height_db / 20.0) - 1.0);
+    const double needs = 20.0 * std::log10(moved + 1e-3);
     if (*near.share_db > needs - kSpread_db) {
       // Two decibels are what long pipes of sound boxes do, too.
       c.saw(std::clamp(std::exp(1.8 * (by - 2.0)), 0.2, 12.0),

@@ -116,6 +116,18 @@ TEST(Clipping, BeforeTheNoiseIsSeenTooAndSlowOrLoudSinesAreNot) {
   EXPECT_EQ(find_clipping(noisy(slow, 0.6, 2.0)).clipped_count, 0U);
 }
 
+// A loopback that is not plugged in: the last bits of a 16-bit converter stand still in turns.
+TEST(Clipping, OfAnEmptyInputsLastBitIsNone) {
+  test::Normals normal(11);
+  std::vector<double> x(48000);
+  double slow = 0.0;
+  for (double& v : x) {
+    slow = 0.97 * slow + 0.2 * normal();
+    v = std::clamp(std::round(slow), -1.0, 1.0) / 32768.0;
+  }
+  EXPECT_EQ(find_clipping(x).clipped_count, 0U);
+}
+
 // White noise of rms s against a sweep of amplitude A: per bin the sweep's |X|^2 = A^2 L/(4 f) fs^2
 // (stationary phase) against s^2 times the samples of the window.
 TEST(BandSnr, EqualsTheStationaryPhaseFigure) {
