@@ -14,7 +14,8 @@ namespace lalometer {
 /// at least three samples in a row stay within 1e-4 of it (a clean sine does so only below one
 /// cycle per 200 samples and only at a level that says nothing of the converter, so the rail must
 /// also be >= 0.5). Of a stage before the converter the tops carry its noise: twenty of them, five
-/// samples long and more within 0.2 % of the largest magnitude, with edges that no sine has.
+/// samples long and more within 0.2 % of the largest magnitude (0.02 at least), with edges that no
+/// sine has.
 struct Clipping {
   std::size_t clipped_count = 0;  ///< samples at the rail, in runs of three or more
   double rail = 0.0;              ///< magnitude of the rail, 0 where there is none

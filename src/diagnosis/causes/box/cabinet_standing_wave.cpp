@@ -31,12 +31,10 @@ std::vector<Claim> of_sound(const CaseView& v) {
             ToldBy::kNear);
     if (f.wiggle_free && *f.wiggle_free > 0.4)
       c.saw(0.1, "the driver has it in free air too", ToldBy::kFreeAir);
-    if (f.horizontal)
-      c.saw(*f.horizontal > 0.65  ? 2.5
-            : *f.horizontal > 0.3 ? 1.0
-                                  : 0.15,
-            *f.horizontal > 0.65 ? "it is alike at all angles" : "it changes with the angle",
-            ToldBy::kSides);
+    if (f.horizontal && *f.horizontal > 0.65)
+      c.saw(2.5, "it is alike at all angles", ToldBy::kSides);
+    if (f.horizontal && *f.horizontal < 0.3)
+      c.saw(0.15, "it is gone to the sides", ToldBy::kSides);
     if (f.from_edges && *f.from_edges > 0.45) c.saw(0.2, "the edges foretell it");
     if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
     saw_ringing(c, f, {.rings = 3.0, .not_so = 0.4, .low_q = 8.0, .high_q = 80.0});
