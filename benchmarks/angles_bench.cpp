@@ -57,12 +57,13 @@ const Set& set() {
   return made;
 }
 
-std::shared_ptr<const OrbitMaterial> material_of(const std::vector<Analysis>& read) {
+std::shared_ptr<const OrbitMaterial> material_of(const std::vector<Analysis>& read,
+                                                 const Parallel& parallel) {
   AngleTakes takes;
   for (std::size_t i = 0; i < read.size(); ++i)
     takes.far.push_back({&set().takes[i], &read[i].curve, read[i].origin, read[i].calibrated});
   return std::make_shared<const OrbitMaterial>(
-      *orbit_material(takes, std::nullopt, OrbitWish{}, "benchmark"));
+      *orbit_material(takes, std::nullopt, OrbitWish{}, "benchmark", {}, parallel));
 }
 
 std::vector<Analysis> read_all(const Parallel& parallel) {
@@ -92,20 +93,22 @@ BENCHMARK(BareTransformsOfAngles)->Unit(benchmark::kMillisecond)->UseRealTime();
 void AnglesFromImpulses(benchmark::State& state) {
   const Parallel parallel = on_threads();
   for (auto _ : state)
-    benchmark::DoNotOptimize(angle_reading(material_of(read_all(parallel)), {}, {}, parallel));
+    benchmark::DoNotOptimize(
+        angle_reading(material_of(read_all(parallel), parallel), {}, {}, parallel));
 }
 BENCHMARK(AnglesFromImpulses)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 void AnglesFromCurves(benchmark::State& state) {
   const Parallel parallel = on_threads();
   const std::vector<Analysis> read = read_all(parallel);
-  for (auto _ : state) benchmark::DoNotOptimize(angle_reading(material_of(read), {}, {}, parallel));
+  for (auto _ : state)
+    benchmark::DoNotOptimize(angle_reading(material_of(read, parallel), {}, {}, parallel));
 }
 BENCHMARK(AnglesFromCurves)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 void AnglesTurned(benchmark::State& state) {
   const Parallel parallel = on_threads();
-  const auto material = material_of(read_all(parallel));
+  const auto material = material_of(read_all(parallel), parallel);
   AngleView view;
   view.draft = true;
   for (auto _ : state) {

@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "acoustics/signal/deconvolve.h"
+#include "base/memory.h"
 
 namespace {
 
@@ -52,4 +53,8 @@ BENCHMARK(Deconvolve)->Unit(benchmark::kMillisecond);
 
 }  // namespace
 
-BENCHMARK_MAIN();
+int main(int argc, char** argv) {
+  lalometer::keep_freed_memory();  // as the programs do
+  benchmark::Initialize(&argc, argv);
+  benchmark::RunSpecifiedBenchmarks();
+}

@@ -10,6 +10,7 @@
 #include <cstdio>
 
 #include "base/log.h"
+#include "base/memory.h"
 #include "desk/frame/main_window.h"
 #include "desk/parts/theme.h"
 #include "exchange/transform_wisdom.h"
@@ -172,6 +173,7 @@ int run(int argc, char** argv) {
 }  // namespace lalometer
 
 int main(int argc, char** argv) {
+  lalometer::keep_freed_memory();
   const lalometer::TransformWisdom wisdom;
   return lalometer::run(argc, argv);
 }

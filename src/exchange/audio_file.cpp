@@ -143,26 +143,26 @@ Result<AudioData> read_audio(std::span<const std::byte> bytes, const std::string
   audio.channels.resize(channels);
   for (auto& channel : audio.channels) channel.reserve(frames);
   constexpr std::size_t kAtOnce = 4096;
-  std::vector<double> piece(std::min(frames, kAtOnce) * channels);
+  std::vector<double> piece(channels == 1 ? 0 : std::min(frames, kAtOnce) * channels);
   for (std::size_t at = 0; at < frames;) {
     const std::size_t wanted = std::min(kAtOnce, frames - at);
+    // One channel is read where it stays.
+    std::vector<double>& only = audio.channels.front();
+    if (channels == 1) only.resize(at + wanted);
+    const std::span<double> heard(channels == 1 ? only.data() + at : piece.data(),
+                                  wanted * channels);
     const sf_count_t got =
-        sf_readf_double(file.get(), piece.data(), static_cast<sf_count_t>(wanted));
+        sf_readf_double(file.get(), heard.data(), static_cast<sf_count_t>(wanted));
     if (got < static_cast<sf_count_t>(wanted)) {
       const auto there = at + static_cast<std::size_t>(std::max<sf_count_t>(got, 0));
       return bad_input(fmt::format("The file ends after {} of {} samples.", there, info.frames),
                        file_name);
     }
-    const std::span heard(piece.data(), wanted * channels);
     if (const auto odd = odd_sample(heard))
       return bad_input(fmt::format("Sample {} is not a finite number.", at + *odd / channels),
                        file_name);
-    if (channels == 1) {
-      audio.channels.front().insert(audio.channels.front().end(), heard.begin(), heard.end());
-    } else {
-      for (std::size_t i = 0; i < heard.size(); ++i)
-        audio.channels[i % channels].push_back(heard[i]);
-    }
+    for (std::size_t i = 0; channels > 1 && i < heard.size(); ++i)
+      audio.channels[i % channels].push_back(heard[i]);
     at += wanted;
   }
   if (const std::uint64_t missing = missing_sound(bytes); missing > 0) {

@@ -1,5 +1,6 @@
 #include "acoustics/directivity/orbit.h"
 
+#include <Eigen/Core>
 #include <algorithm>
 #include <cmath>
 
@@ -25,6 +26,17 @@ void sort_once(std::vector<Orbit::Ray>& rays) {
 
 }  // namespace
 
+std::vector<double> levels_of(const Response& curve) {
+  constexpr double kLeast = 1e-40;
+  const double reference = level_reference(curve.quantity());
+  const auto n = static_cast<Eigen::Index>(curve.size());
+  const Eigen::Map<const Eigen::ArrayXcd> values(curve.values().data(), n);
+  std::vector<double> level(curve.size());
+  Eigen::Map<Eigen::ArrayXd>(level.data(), n) =
+      (values.abs2() / (reference * reference)).max(kLeast).log() * (10.0 / std::log(10.0));
+  return level;
+}
+
 Response of_levels(const FrequencyAxis& axis, const std::vector<double>& level_db,
                    Quantity quantity, ValidRange valid) {
   std::vector<Complex> values;
@@ -35,7 +47,10 @@ Response of_levels(const FrequencyAxis& axis, const std::vector<double>& level_d
 }
 
 double wrapped_deg(double degrees) {
-  const double w = std::abs(degrees) < 180.0 ? degrees : std::remainder(degrees, 360.0);
+  // Two angles lie less than two turns apart.
+  const double w = std::abs(degrees) < 180.0   ? degrees
+                   : std::abs(degrees) < 540.0 ? degrees - std::copysign(360.0, degrees)
+                                               : std::remainder(degrees, 360.0);
   return w <= -180.0 + 1e-9 ? w + 360.0 : w;
 }
 
@@ -90,8 +105,7 @@ Result<Orbit> Orbit::make(std::vector<Ray> horizontal, std::vector<Ray> vertical
                                    orbit.axis_->hz().begin());
       if (!same) ray.curve = resampled(ray.curve, *orbit.axis_);
       if (same && ray.level_db.size() == ray.curve.size()) continue;
-      ray.level_db.resize(ray.curve.size());
-      for (std::size_t i = 0; i < ray.level_db.size(); ++i) ray.level_db[i] = ray.curve.level_db(i);
+      ray.level_db = levels_of(ray.curve);
     }
   orbit.horizontal_ = std::move(horizontal);
   orbit.vertical_ = std::move(vertical);

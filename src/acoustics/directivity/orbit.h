@@ -18,7 +18,7 @@ class Orbit {
     double degrees;  ///< -180 < degrees <= 180
     Response curve;
     bool mirrored = false;              ///< the other side stands in for it
-    std::vector<double> level_db = {};  ///< of the curve; make() fills it
+    std::vector<double> level_db = {};  ///< of the curve; make() fills it where it is empty
   };
   /// Curves at angles of both planes; 0 and 180 belong to both. An angle that is given twice counts
   /// once, the first. They are brought to the axis of the ray at 0 (the one nearest to it where
@@ -72,6 +72,9 @@ class Orbit {
 /// where it has fewer.
 [[nodiscard]] Orbit thinned(const Orbit& orbit, double per_octave, double low_hz = 0.0,
                             double high_hz = 1e12);
+
+/// Levels of a whole curve: what Response::level_db says of each point, in half the time.
+[[nodiscard]] std::vector<double> levels_of(const Response& curve);
 
 /// Levels as a response without phase.
 [[nodiscard]] Response of_levels(const FrequencyAxis& axis, const std::vector<double>& level_db,

@@ -9,26 +9,40 @@
 namespace lalometer {
 namespace {
 
-/// Running integral of a piecewise linear function over x, so that a window's mean is two look-ups.
+/// Power and complex value of a curve, which are averaged alike.
+struct Point {
+  double power, real, imaginary;
+
+  friend Point operator+(const Point& a, const Point& b) {
+    return {a.power + b.power, a.real + b.real, a.imaginary + b.imaginary};
+  }
+  friend Point operator-(const Point& a, const Point& b) {
+    return {a.power - b.power, a.real - b.real, a.imaginary - b.imaginary};
+  }
+  friend Point operator*(double k, const Point& a) {
+    return {k * a.power, k * a.real, k * a.imaginary};
+  }
+};
+
+/// Running integral of what is piecewise linear over x, so that a window's mean is two look-ups.
 class RunningIntegral {
  public:
-  RunningIntegral(const std::vector<double>& x, std::vector<double> y)
-      : x_(x), y_(std::move(y)), sum_(y_.size(), 0.0) {
-    for (std::size_t i = 1; i < y_.size(); ++i) {
-      sum_[i] = sum_[i - 1] + 0.5 * (y_[i] + y_[i - 1]) * (x_[i] - x_[i - 1]);
-    }
+  RunningIntegral(const std::vector<double>& x, const std::vector<Point>& y)
+      : x_(x), y_(y), sum_(y.size(), Point{0.0, 0.0, 0.0}) {
+    for (std::size_t i = 1; i < y_.size(); ++i)
+      sum_[i] = sum_[i - 1] + 0.5 * (x_[i] - x_[i - 1]) * (y_[i] + y_[i - 1]);
   }
   /// Integral from the first point to x at segment i (x_[i] <= at <= x_[i + 1]).
-  [[nodiscard]] double upto(std::size_t i, double at) const {
-    const double t = (at - x_[i]) / (x_[i + 1] - x_[i]);
-    const double y_at = y_[i] + t * (y_[i + 1] - y_[i]);
-    return sum_[i] + 0.5 * (y_[i] + y_at) * (at - x_[i]);
+  [[nodiscard]] Point upto(std::size_t i, double at) const {
+    const double past = at - x_[i];
+    const double t = past / (x_[i + 1] - x_[i]);
+    return sum_[i] + past * (y_[i] + 0.5 * t * (y_[i + 1] - y_[i]));
   }
 
  private:
   const std::vector<double>& x_;
-  std::vector<double> y_;
-  std::vector<double> sum_;
+  const std::vector<Point>& y_;
+  std::vector<Point> sum_;
 };
 
 struct Window {
@@ -78,10 +92,21 @@ double whole_turn(const std::vector<std::complex<double>>& values) {
   return std::arg(values.back()) - std::arg(values.front()) + 2.0 * kPi * turns;
 }
 
-double window_mean(const RunningIntegral& integral, const Window& w, double at_point) {
+Point window_mean(const RunningIntegral& integral, const Window& w, const Point& at_point) {
   if (w.high <= w.low) return at_point;
-  return (integral.upto(w.high_index, w.high) - integral.upto(w.low_index, w.low)) /
-         (w.high - w.low);
+  return 1.0 / (w.high - w.low) *
+         (integral.upto(w.high_index, w.high) - integral.upto(w.low_index, w.low));
+}
+
+/// log2 of an axis, from one curve to the next: the curves of a set lie on the same.
+const std::vector<double>& octaves_of(const FrequencyAxis& axis) {
+  thread_local std::vector<double> of, octaves;
+  if (!std::equal(axis.hz().begin(), axis.hz().end(), of.begin(), of.end())) {
+    of.assign(axis.hz().begin(), axis.hz().end());
+    octaves.resize(of.size());
+    std::transform(of.begin(), of.end(), octaves.begin(), [](double f) { return std::log2(f); });
+  }
+  return octaves;
 }
 
 enum class Magnitude { kPower, kComplex };
@@ -90,12 +115,7 @@ enum class Magnitude { kPower, kComplex };
 Response smooth_with(const Response& curve, const FrequencyAxis& axis, int bands_per_octave,
                      Magnitude rule) {
   const std::size_t n = curve.size();
-  std::vector<double> x(n);
-  for (std::size_t i = 0; i < n; ++i) x[i] = std::log2(curve.axis()[i]);
-
-  std::vector<double> power(n);
-  std::vector<double> real(n);
-  std::vector<double> imaginary(n);
+  const std::vector<double>& x = octaves_of(curve.axis());
   // With a steep phase the complex mean vanishes; the mean slope over frequency is only a delay and
   // is put back afterwards. The complex option leaves it in, as its name says.
   double slope = 0.0;
@@ -105,16 +125,14 @@ Response smooth_with(const Response& curve, const FrequencyAxis& axis, int bands
     slope = whole_turn(curve.values()) / (curve.axis().back() - curve.axis().front());
   }
   std::vector<std::complex<double>> back(n, 1.0);
+  std::vector<Point> points(n);
   for (std::size_t i = 0; i < n; ++i) {
     if (slope != 0.0) back[i] = std::polar(1.0, slope * curve.axis()[i]);
-    const auto turned = curve.value(i) * std::conj(back[i]);
-    power[i] = std::norm(turned);
-    real[i] = turned.real();
-    imaginary[i] = turned.imag();
+    const std::complex<double> v = curve.value(i);
+    points[i] = {std::norm(v), v.real() * back[i].real() + v.imag() * back[i].imag(),
+                 v.imag() * back[i].real() - v.real() * back[i].imag()};
   }
-  const RunningIntegral power_integral(x, power);
-  const RunningIntegral real_integral(x, real);
-  const RunningIntegral imaginary_integral(x, imaginary);
+  const RunningIntegral integral(x, points);
 
   const bool own = &axis == &curve.axis();
   std::vector<std::complex<double>> values(axis.size());
@@ -125,23 +143,27 @@ Response smooth_with(const Response& curve, const FrequencyAxis& axis, int bands
     const std::size_t at = std::abs(x[w.low_index] - w.low) < std::abs(x[w.low_index + 1] - w.low)
                                ? w.low_index
                                : w.low_index + 1;
-    const std::complex<double> mean(window_mean(real_integral, w, real[at]),
-                                    window_mean(imaginary_integral, w, imaginary[at]));
+    const Point mean = window_mean(integral, w, points[at]);
     if (rule == Magnitude::kComplex) {
-      values[i] = mean;
+      values[i] = {mean.real, mean.imaginary};
       continue;
     }
-    const double magnitude = std::sqrt(std::max(window_mean(power_integral, w, power[at]), 0.0));
-    const double length = std::sqrt(std::norm(mean));
+    const double square = mean.real * mean.real + mean.imaginary * mean.imaginary;
     const std::complex<double> on = own ? back[i] : std::polar(1.0, slope * axis[i]);
-    values[i] = magnitude * on * (length > 0.0 ? mean / length : std::complex<double>(1.0));
+    if (square > 0.0) {
+      const double scale = std::sqrt(std::max(mean.power, 0.0) / square);
+      values[i] = {scale * (on.real() * mean.real - on.imag() * mean.imaginary),
+                   scale * (on.real() * mean.imaginary + on.imag() * mean.real)};
+    } else {
+      values[i] = std::sqrt(std::max(mean.power, 0.0)) * on;
+    }
   }
-  const Response smooth =
+  Response smooth =
       *Response::make(axis, std::move(values), curve.quantity(), curve.valid(), curve.has_phase());
+  if (curve.flight_s() != 0.0) smooth = smooth.with_flight(curve.flight_s());
   // What neighbours have in common is not known, so that smoothing does not narrow the spread.
-  return smooth.with_flight(curve.flight_s())
-      .with_spread(curve.spread().empty() ? std::vector<double>()
-                                          : resampled(curve, axis).spread());
+  if (!curve.spread().empty()) smooth = smooth.with_spread(resampled(curve, axis).spread());
+  return smooth;
 }
 
 }  // namespace

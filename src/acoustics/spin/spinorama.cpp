@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <Eigen/Core>
 #include <algorithm>
 #include <array>
 #include <cmath>
@@ -18,10 +19,6 @@ struct Angle {
   double degrees;
 };
 
-double level_of(double power) {
-  return 10.0 * std::log10(std::max(power, 1e-40));
-}
-
 std::vector<Angle> both_sides(double from, double to) {
   std::vector<Angle> angles;
   for (double d = from; d <= to + 0.1; d += 10.0) {
@@ -31,45 +28,51 @@ std::vector<Angle> both_sides(double from, double to) {
   return angles;
 }
 
+/// sum += weight * row.
+void add(double weight, const std::vector<double>& row, std::vector<double>& sum) {
+  const auto n = static_cast<Eigen::Index>(sum.size());
+  Eigen::Map<Eigen::ArrayXd>(sum.data(), n) +=
+      weight * Eigen::Map<const Eigen::ArrayXd>(row.data(), n);
+}
+
 /// Mean power over angles; nothing where one is missing.
-std::vector<double> mean_power(const Orbit& orbit, const std::vector<Angle>& angles) {
-  std::vector<double> sum(orbit.axis().size(), 0.0);
+std::vector<double> mean_power(const SpinPowers& powers, const std::vector<Angle>& angles) {
+  std::vector<double> sum(powers.points, 0.0);
   for (const Angle& angle : angles) {
-    const Orbit::Ray* ray = orbit.at(angle.plane, angle.degrees);
-    if (ray == nullptr) return {};
-    for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += std::norm(ray->curve.value(i));
+    const std::vector<double>& row = powers.at(angle.plane, angle.degrees);
+    if (row.empty()) return {};
+    add(1.0, row, sum);
   }
   for (double& v : sum) v /= static_cast<double>(angles.size());
   return sum;
 }
 
-/// Levels of powers in the curves' own quantity.
-SpatialAverage levels(const Orbit& orbit, const std::vector<double>& power) {
-  const std::vector<Orbit::Ray>& any = orbit.rays(Plane::kHorizontal).empty()
-                                           ? orbit.rays(Plane::kVertical)
-                                           : orbit.rays(Plane::kHorizontal);
-  const double reference = level_reference(any.front().curve.quantity());
-  SpatialAverage out;
-  out.reserve(power.size());
-  for (const double p : power) out.push_back(level_of(p / (reference * reference)));
+/// Levels of powers in the curves' own quantity, at least -400 dB.
+SpatialAverage levels(const SpinPowers& powers, const std::vector<double>& power) {
+  const double reference = level_reference(powers.quantity);
+  const auto n = static_cast<Eigen::Index>(power.size());
+  const Eigen::Map<const Eigen::ArrayXd> of(power.data(), n);
+  SpatialAverage out(power.size());
+  Eigen::Map<Eigen::ArrayXd>(out.data(), n) =
+      (of / (reference * reference)).max(1e-40).log() * (10.0 / std::log(10.0));
   return out;
 }
 
-std::vector<double> total_power(const Orbit& orbit) {
-  std::vector<double> sum(orbit.axis().size(), 0.0);
+std::vector<double> total_power(const SpinPowers& powers) {
+  std::vector<double> sum(powers.points, 0.0);
   double weights = 0.0;
-  const auto add = [&](Plane plane, double degrees) {
-    const Orbit::Ray* ray = orbit.at(plane, degrees);
-    if (ray == nullptr) return false;
+  const auto added = [&](Plane plane, double degrees) {
+    const std::vector<double>& row = powers.at(plane, degrees);
+    if (row.empty()) return false;
     const double w = power_weight(degrees);
     weights += w;
-    for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += w * std::norm(ray->curve.value(i));
+    add(w, row, sum);
     return true;
   };
   for (int d = -170; d <= 180; d += 10) {
-    if (!add(Plane::kHorizontal, d)) return {};
+    if (!added(Plane::kHorizontal, d)) return {};
     // Straight ahead and straight behind are one ray of both circles.
-    if (d != 0 && d != 180 && !add(Plane::kVertical, d)) return {};
+    if (d != 0 && d != 180 && !added(Plane::kVertical, d)) return {};
   }
   for (double& v : sum) v /= weights;
   return sum;
@@ -146,8 +149,70 @@ double power_weight(double degrees) {
   return kPowerWeights[static_cast<std::size_t>(std::lround(d / 10.0))];
 }
 
-Spinorama spinorama(const Orbit& orbit) {
+const std::vector<double>& SpinPowers::at(Plane plane, double degrees) const {
+  const auto k = static_cast<std::size_t>(std::lround((wrapped_deg(degrees) + 170.0) / 10.0));
+  return plane == Plane::kHorizontal ? horizontal[k] : vertical[k];
+}
+
+Spinorama spin_averages(const SpinPowers& powers) {
   Spinorama s;
+  s.on_axis_db = levels(powers, powers.at(Plane::kHorizontal, 0.0));
+  std::vector<Angle> window = both_sides(0.0, 30.0);
+  window.push_back({Plane::kVertical, 10.0});
+  window.push_back({Plane::kVertical, -10.0});
+  const auto listening = mean_power(powers, window);
+  const auto floor = mean_power(
+      powers, {{Plane::kVertical, -20.0}, {Plane::kVertical, -30.0}, {Plane::kVertical, -40.0}});
+  const auto ceiling = mean_power(
+      powers, {{Plane::kVertical, 40.0}, {Plane::kVertical, 50.0}, {Plane::kVertical, 60.0}});
+  const auto front = mean_power(powers, both_sides(0.0, 30.0));
+  const auto side = mean_power(powers, both_sides(40.0, 80.0));
+  const auto rear = mean_power(powers, both_sides(90.0, 180.0));
+  std::vector<double> early;
+  if (!floor.empty() && !ceiling.empty() && !front.empty() && !side.empty() && !rear.empty())
+    for (std::size_t i = 0; i < floor.size(); ++i)
+      early.push_back((floor[i] + ceiling[i] + front[i] + side[i] + rear[i]) / 5.0);
+  const auto power = total_power(powers);
+  s.listening_window_db = levels(powers, listening);
+  s.floor_db = levels(powers, floor);
+  s.ceiling_db = levels(powers, ceiling);
+  s.front_wall_db = levels(powers, front);
+  s.side_wall_db = levels(powers, side);
+  s.rear_wall_db = levels(powers, rear);
+  s.early_reflections_db = levels(powers, early);
+  s.sound_power_db = levels(powers, power);
+  s.sound_power_di_db = less(s.listening_window_db, s.sound_power_db);
+  s.early_reflections_di_db = less(s.listening_window_db, s.early_reflections_db);
+  if (!listening.empty() && !early.empty() && !power.empty()) {
+    std::vector<double> room(listening.size());
+    for (std::size_t i = 0; i < room.size(); ++i)
+      room[i] = 0.12 * listening[i] + 0.44 * early[i] + 0.44 * power[i];
+    s.predicted_in_room_db = levels(powers, room);
+  }
+  return s;
+}
+
+SpinPowers spin_powers(const Orbit& orbit) {
+  const std::vector<Orbit::Ray>& any = orbit.rays(Plane::kHorizontal).empty()
+                                           ? orbit.rays(Plane::kVertical)
+                                           : orbit.rays(Plane::kHorizontal);
+  SpinPowers powers{.quantity = any.front().curve.quantity(), .points = orbit.axis().size()};
+  for (const Plane plane : {Plane::kHorizontal, Plane::kVertical})
+    for (std::size_t k = 0; k < powers.horizontal.size(); ++k) {
+      const Orbit::Ray* ray = orbit.at(plane, SpinPowers::degrees(k));
+      if (ray == nullptr) continue;
+      std::vector<double>& row =
+          plane == Plane::kHorizontal ? powers.horizontal[k] : powers.vertical[k];
+      row.resize(powers.points);
+      const auto n = static_cast<Eigen::Index>(powers.points);
+      Eigen::Map<Eigen::ArrayXd>(row.data(), n) =
+          Eigen::Map<const Eigen::ArrayXcd>(ray->curve.values().data(), n).abs2();
+    }
+  return powers;
+}
+
+Spinorama spinorama(const Orbit& orbit) {
+  Spinorama s = spin_averages(spin_powers(orbit));
   const auto note = [&](Plane plane, double degrees) {
     const Orbit::Ray* ray = orbit.at(plane, degrees);
     if (ray != nullptr && !ray->mirrored) return;
@@ -158,41 +223,6 @@ Spinorama spinorama(const Orbit& orbit) {
   for (int d = -170; d <= 180; d += 10) {
     note(Plane::kHorizontal, d);
     if (d != 0 && d != 180) note(Plane::kVertical, d);
-  }
-  if (const Orbit::Ray* axis = orbit.on_axis())
-    for (std::size_t i = 0; i < orbit.axis().size(); ++i)
-      s.on_axis_db.push_back(axis->curve.level_db(i));
-  std::vector<Angle> window = both_sides(0.0, 30.0);
-  window.push_back({Plane::kVertical, 10.0});
-  window.push_back({Plane::kVertical, -10.0});
-  const auto listening = mean_power(orbit, window);
-  const auto floor = mean_power(
-      orbit, {{Plane::kVertical, -20.0}, {Plane::kVertical, -30.0}, {Plane::kVertical, -40.0}});
-  const auto ceiling = mean_power(
-      orbit, {{Plane::kVertical, 40.0}, {Plane::kVertical, 50.0}, {Plane::kVertical, 60.0}});
-  const auto front = mean_power(orbit, both_sides(0.0, 30.0));
-  const auto side = mean_power(orbit, both_sides(40.0, 80.0));
-  const auto rear = mean_power(orbit, both_sides(90.0, 180.0));
-  std::vector<double> early;
-  if (!floor.empty() && !ceiling.empty() && !front.empty() && !side.empty() && !rear.empty())
-    for (std::size_t i = 0; i < floor.size(); ++i)
-      early.push_back((floor[i] + ceiling[i] + front[i] + side[i] + rear[i]) / 5.0);
-  const auto power = total_power(orbit);
-  s.listening_window_db = levels(orbit, listening);
-  s.floor_db = levels(orbit, floor);
-  s.ceiling_db = levels(orbit, ceiling);
-  s.front_wall_db = levels(orbit, front);
-  s.side_wall_db = levels(orbit, side);
-  s.rear_wall_db = levels(orbit, rear);
-  s.early_reflections_db = levels(orbit, early);
-  s.sound_power_db = levels(orbit, power);
-  s.sound_power_di_db = less(s.listening_window_db, s.sound_power_db);
-  s.early_reflections_di_db = less(s.listening_window_db, s.early_reflections_db);
-  if (!listening.empty() && !early.empty() && !power.empty()) {
-    std::vector<double> room(listening.size());
-    for (std::size_t i = 0; i < room.size(); ++i)
-      room[i] = 0.12 * listening[i] + 0.44 * early[i] + 0.44 * power[i];
-    s.predicted_in_room_db = levels(orbit, room);
   }
   return s;
 }

@@ -1,5 +1,7 @@
 #pragma once
 
+#include <array>
+
 #include "acoustics/directivity/orbit.h"
 
 namespace lalometer {
@@ -29,6 +31,23 @@ struct Spinorama {
   std::vector<std::string> mirrored;
 };
 [[nodiscard]] Spinorama spinorama(const Orbit& orbit);
+
+/// Squared magnitudes at the angles that the averages are made of, over one axis: -170, -160, ...
+/// 180 degrees of each circle.
+struct SpinPowers {
+  Quantity quantity = Quantity::kPressure;
+  std::size_t points = 0;
+  std::array<std::vector<double>, 36> horizontal = {}, vertical = {};  ///< empty: missing
+
+  [[nodiscard]] static double degrees(std::size_t k) {
+    return 10.0 * static_cast<double>(k) - 170.0;
+  }
+  /// @param degrees  a multiple of ten.
+  [[nodiscard]] const std::vector<double>& at(Plane plane, double degrees) const;
+};
+[[nodiscard]] SpinPowers spin_powers(const Orbit& orbit);
+/// The averages alone; which angles are missing or mirrored is told by spinorama().
+[[nodiscard]] Spinorama spin_averages(const SpinPowers& powers);
 
 /// Share of the sphere that a ray at 0, 10, ... 180 degrees of either circle stands for; +x, -x and
 /// both planes have the same one (CTA-2034-A; from memory).

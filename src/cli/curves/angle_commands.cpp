@@ -2,6 +2,7 @@
 
 #include <memory>
 
+#include "base/work_owner.h"
 #include "cli/options/option_checks.h"
 #include "exchange/audio_file.h"
 #include "exchange/curve_file.h"
@@ -28,7 +29,7 @@ Result<OrbitMaterial> material_for(const Doors& doors, const SpinOptions& o) {
   wish.driver = o.driver;
   wish.mirror = o.mirror;
   wish.extend = !o.no_extension;
-  auto material = orbit_material(source, wish, o.path);
+  auto material = orbit_material(source, wish, o.path, on_threads());
   if (!material) return material;
   for (const Error& problem : source.problems) material->notes.push_back(problem.text());
   return material;

@@ -344,14 +344,15 @@ void find_slips(const std::vector<Row>& rows, Plane plane, std::vector<std::stri
 
 }  // namespace
 
-std::vector<std::string> angle_suspicions(const Orbit& orbit) {
-  std::vector<std::string> found;
+std::vector<std::string> angle_suspicions(const Orbit& orbit, const Parallel& parallel) {
   const std::vector<std::size_t> band = band_of(orbit);
-  if (band.size() < 8) return found;
-  for (const Plane plane : {Plane::kHorizontal, Plane::kVertical}) {
+  if (band.size() < 8) return {};
+  std::vector<std::string> found[2];
+  parallel(2, [&](std::size_t p) {
+    const Plane plane = p == 0 ? Plane::kHorizontal : Plane::kVertical;
     const auto& rays = orbit.rays(plane);
     const Orbit::Ray* axis = orbit.at(plane, 0.0);
-    if (rays.size() < 3 || axis == nullptr) continue;
+    if (rays.size() < 3 || axis == nullptr) return;
     std::vector<Row> rows;
     for (const Orbit::Ray& ray : rays) {
       Row row{ray.degrees, {}, 0.0};
@@ -360,10 +361,11 @@ std::vector<std::string> angle_suspicions(const Orbit& orbit) {
                  static_cast<double>(row.level.size());
       rows.push_back(std::move(row));
     }
-    find_doubles(rows, plane, found);
-    if (!find_swaps(rows, plane, found)) find_slips(rows, plane, found);
-  }
-  return found;
+    find_doubles(rows, plane, found[p]);
+    if (!find_swaps(rows, plane, found[p])) find_slips(rows, plane, found[p]);
+  });
+  found[0].insert(found[0].end(), found[1].begin(), found[1].end());
+  return found[0];
 }
 
 }  // namespace lalometer

@@ -36,7 +36,7 @@ Result<std::string> variant_of(const ImportPreview& source, const std::string& w
   return with.empty() ? std::string() : with.front();
 }
 
-Response scaled(const Response& curve, double factor) {
+Response scaled(Response curve, double factor) {
   if (factor == 1.0) return curve;
   std::vector<Complex> values = curve.values();
   for (Complex& v : values) v *= factor;
@@ -186,6 +186,10 @@ std::size_t rays_of(const Orbit& orbit) {
   return count;
 }
 
+bool is_vertical(const Placement& place) {
+  return place.vertical_deg != 0.0;
+}
+
 double off_axis_deg(const AngleTake& one) {
   const Placement p = place_of(*one.take);
   return std::abs(p.horizontal_deg) + std::abs(p.vertical_deg);
@@ -236,7 +240,7 @@ bool tells_strain(const Take& take) {
 Result<OrbitMaterial> orbit_material(const AngleTakes& takes,
                                      const std::optional<SubjectGeometry>& geometry,
                                      const OrbitWish& wish, const std::string& where,
-                                     std::vector<std::string> notes) {
+                                     std::vector<std::string> notes, const Parallel& parallel) {
   const AngleTake& lead = *std::min_element(
       takes.far.begin(), takes.far.end(),
       [](const AngleTake& a, const AngleTake& b) { return off_axis_deg(a) < off_axis_deg(b); });
@@ -246,10 +250,12 @@ Result<OrbitMaterial> orbit_material(const AngleTakes& takes,
   std::optional<Bass> bass;
   if (wish.extend && !takes.near.empty() && geometry)
     bass = bass_of(takes.near, *geometry, lead, where, notes);
-  std::vector<Orbit::Ray> rays[2];
-  bool moved = false;
-  bool calibrated = true;
-  for (const AngleTake& one : takes.far) {
+  std::vector<std::optional<Orbit::Ray>> made(takes.far.size());
+  const auto factor_of = [&](const AngleTake& one) {
+    return drive / one.take->conditions.drive_v * place_of(*one.take).distance_m / distance;
+  };
+  parallel(made.size(), [&](std::size_t k) {
+    const AngleTake& one = takes.far[k];
     const Placement place = place_of(*one.take);
     Response curve = *one.curve;
     if (bass) {
@@ -263,12 +269,19 @@ Result<OrbitMaterial> orbit_material(const AngleTakes& takes,
       // The model's levels stand for 1 m and the near fields' drive; this take has its own.
       curve = extended(e, curve, place);
     }
-    const double factor = drive / one.take->conditions.drive_v * place.distance_m / distance;
-    moved = moved || factor != 1.0;
+    curve = scaled(std::move(curve), factor_of(one));
+    std::vector<double> level_db = levels_of(curve);
+    made[k] = Orbit::Ray{is_vertical(place) ? place.vertical_deg : place.horizontal_deg,
+                         std::move(curve), false, std::move(level_db)};
+  });
+  std::vector<Orbit::Ray> rays[2];
+  bool moved = false;
+  bool calibrated = true;
+  for (std::size_t k = 0; k < made.size(); ++k) {
+    const AngleTake& one = takes.far[k];
+    moved = moved || factor_of(one) != 1.0;
     calibrated = calibrated && one.calibrated;
-    const bool vertical = place.vertical_deg != 0.0;
-    rays[vertical ? 1 : 0].push_back(
-        {vertical ? place.vertical_deg : place.horizontal_deg, scaled(curve, factor), false});
+    rays[is_vertical(place_of(*one.take)) ? 1 : 0].push_back(*std::move(made[k]));
   }
   if (moved)
     notes.push_back(fmt::format("Takes of another drive or distance were brought to {} V and {} m.",
@@ -279,7 +292,7 @@ Result<OrbitMaterial> orbit_material(const AngleTakes& takes,
   if (const std::size_t counted = rays_of(*orbit); counted < given)
     notes.push_back(fmt::format("{} take{} of an angle that is there already: the first counts.",
                                 given - counted, given - counted == 1 ? "" : "s"));
-  for (const std::string& text : angle_suspicions(*orbit)) notes.push_back(text);
+  for (const std::string& text : angle_suspicions(*orbit, parallel)) notes.push_back(text);
   OrbitMaterial out{.orbit = wish.mirror ? orbit->mirrored() : *std::move(orbit),
                     .drive_v = drive,
                     .distance_m = distance,
@@ -312,7 +325,7 @@ Result<OrbitMaterial> orbit_material(const AngleTakes& takes,
 }
 
 Result<OrbitMaterial> orbit_material(const ImportPreview& source, const OrbitWish& wish,
-                                     const std::string& where) {
+                                     const std::string& where, const Parallel& parallel) {
   std::vector<std::string> notes;
   const auto chosen = chosen_of(source, wish, where, notes);
   if (!chosen) return tl::unexpected(chosen.error());
@@ -348,7 +361,7 @@ Result<OrbitMaterial> orbit_material(const ImportPreview& source, const OrbitWis
   };
   hear(chosen->far, takes.far);
   hear(chosen->alone, takes.alone);
-  return orbit_material(takes, geometry, wish, where, std::move(notes));
+  return orbit_material(takes, geometry, wish, where, std::move(notes), parallel);
 }
 
 }  // namespace lalometer

@@ -2,6 +2,7 @@
 
 #include "acoustics/directivity/coverage.h"
 #include "acoustics/signal/time_origin.h"
+#include "base/progress.h"
 #include "book/description/subject_geometry.h"
 #include "book/records.h"
 #include "workbench/level/distortion_study.h"
@@ -63,14 +64,17 @@ struct AngleTakes {
 [[nodiscard]] Result<OrbitMaterial> orbit_material(const AngleTakes& takes,
                                                    const std::optional<SubjectGeometry>& geometry,
                                                    const OrbitWish& wish, const std::string& where,
-                                                   std::vector<std::string> notes = {});
+                                                   std::vector<std::string> notes = {},
+                                                   const Parallel& parallel = in_turn);
 /// Out of a set, a book, a folder or an AES69 file.
 [[nodiscard]] Result<OrbitMaterial> orbit_material(const ImportPreview& source,
-                                                   const OrbitWish& wish, const std::string& where);
+                                                   const OrbitWish& wish, const std::string& where,
+                                                   const Parallel& parallel = in_turn);
 
 /// What the data say against the angles they were filed under: doubled, swapped, slipped ones, in
 /// words. A ray is held against what its neighbours and the other side would make of each angle
 /// near it. Rays more than 25 dB under the axis (nulls of dipoles) are not judged.
-[[nodiscard]] std::vector<std::string> angle_suspicions(const Orbit& orbit);
+[[nodiscard]] std::vector<std::string> angle_suspicions(const Orbit& orbit,
+                                                        const Parallel& parallel = in_turn);
 
 }  // namespace lalometer

@@ -80,7 +80,7 @@ void answer_box(ReportMaterial& m) {
 }
 
 void answer_angles(ReportMaterial& m, const Parallel& parallel) {
-  auto orbit = orbit_material(m.preview, {}, m.where);
+  auto orbit = orbit_material(m.preview, {}, m.where, parallel);
   if (!orbit) {
     m.angles.why_not = orbit.error().message;
     return;

@@ -60,7 +60,8 @@ bool by_chirps(Clock clock) {
 /// for the arrival. Where the clock starts at the excitation the tape measure says when the direct
 /// sound is due: the first rise to a quarter of the peak within a box's depth of that, if there is
 /// sound at all.
-std::optional<double> arrival_when_due(const ImpulseResponse& h, double flight_s) {
+/// @param loudest  magnitude of the whole response.
+std::optional<double> arrival_when_due(const ImpulseResponse& h, double flight_s, double loudest) {
   constexpr double kEarly_s = 0.5e-3;
   constexpr double kLate_s = 2.0e-3;
   constexpr double kOfLoudest = 0.1;
@@ -72,7 +73,7 @@ std::optional<double> arrival_when_due(const ImpulseResponse& h, double flight_s
   const std::size_t from = index(flight_s - kEarly_s);
   const auto due = all.subspan(from, index(flight_s + kLate_s) - from);
   const double peak = peak_of(due);
-  if (due.empty() || peak < kOfLoudest * peak_of(all)) return std::nullopt;
+  if (due.empty() || peak < kOfLoudest * loudest) return std::nullopt;
   for (std::size_t i = 0; i < due.size(); ++i)
     if (std::abs(due[i]) >= 0.25 * peak) return h.time_s(from + i);
   return std::nullopt;
@@ -118,7 +119,7 @@ void find_times(ImpulseStage& stage, const ImpulseResponse& h, const Take& take,
   }
   const double tolerance_s = std::max(kAgreement_s, kAgreementPeriods / found->top_hz);
   if (taped && found->time_s > flight_s + std::max(kTooLate_s, tolerance_s)) {
-    if (const auto due = arrival_when_due(h, flight_s)) {
+    if (const auto due = arrival_when_due(h, flight_s, found->peak)) {
       // What was taken for the arrival is the reflection.
       if (found->time_s > *due + earliest_s) {
         found->first_reflection_s = found->time_s;
@@ -157,8 +158,7 @@ ImpulseStage staged(const AnalysisInput& in, ImpulseResponse h, Clock clock, dou
   const Stimulus& s = in.take.conditions.stimulus;
   stage.uncut = std::make_shared<const ImpulseResponse>(std::move(h));
   stage.harmonics_s = harmonic_lead_s(s, 2.0);
-  stage.recorded_s =
-      static_cast<double>(stage.uncut->samples.size()) / stage.uncut->sample_rate_hz;
+  stage.recorded_s = static_cast<double>(stage.uncut->samples.size()) / stage.uncut->sample_rate_hz;
   stage.factor = factor;
   stage.repeats = in.take.conditions.repeats;
   if (in.take.form != RawForm::kImpulseFile) {

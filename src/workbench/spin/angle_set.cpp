@@ -85,24 +85,27 @@ AngleReading angle_reading(std::shared_ptr<const OrbitMaterial> taken, const Ang
   // The models look along the loudspeaker's own axis.
   const BeamForetold none;
   const BeamForetold& models = view.turned() || view.draft ? none : foretold;
+  r.spin = spin_reading(m, !view.draft, parallel);
+  // The longest first, so that none is left alone at the end.
   const std::function<void()> parts[] = {
-      [&] { r.spin = spin_reading(m, !view.draft); },
       [&] {
-        r.horizontal = circle_reading(m, Plane::kHorizontal, view.fall_db, models.horizontal);
-        r.vertical = circle_reading(m, Plane::kVertical, view.fall_db, models.vertical);
+        if (!view.draft) r.aim = best_axis(taken->orbit);
       },
       [&] {
+        if (!view.draft) r.features = index_features(m.orbit, r.spin.spin);
+      },
+      [&] {
+        r.horizontal = circle_reading(m, Plane::kHorizontal, view.fall_db, models.horizontal);
+      },
+      [&] { r.vertical = circle_reading(m, Plane::kVertical, view.fall_db, models.vertical); },
+      [&] {
         if (view.draft) return;
-        r.aim = best_axis(taken->orbit);
+        r.rating_changes = rating_changes(m.orbit, r.spin.spin, r.spin.preference);
         if (view.turned()) return;
         r.lobes = lobe_readings(*taken);
         r.windows = crossover_windows(*taken);
       }};
   parallel(std::size(parts), [&](std::size_t i) { parts[i](); });
-  if (!view.draft) {
-    r.features = index_features(m.orbit, r.spin.spin);
-    r.rating_changes = rating_changes(m.orbit, r.spin.spin, r.spin.preference);
-  }
   if (std::string limits = spoken_limits(m.orbit); !limits.empty())
     r.notes.push_back(std::move(limits));
   return r;
@@ -163,7 +166,7 @@ Node<OrbitMaterial> orbit_node(const AngleSetInputs& in, const AngleView& view) 
             wish.mirror = view.mirror;
             wish.extend = view.extend;
             return orbit_material(takes, in.geometry ? std::optional(*in.geometry) : std::nullopt,
-                                  wish, in.far.front().take.name);
+                                  wish, in.far.front().take.name, {}, making.parallel);
           },
           bytes_of};
 }

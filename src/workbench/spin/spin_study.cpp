@@ -14,7 +14,7 @@ namespace {
 
 using Complex = std::complex<double>;
 
-constexpr int kReplicas = 24;
+constexpr std::size_t kReplicas = 24;
 constexpr double kStudent95 = 2.069;    // of 23 degrees of freedom
 constexpr double kAngle_deg = 0.25;     // one standard deviation
 constexpr double kDistance_m = 0.0015;  // the same
@@ -32,74 +32,74 @@ double value_of(const std::optional<Estimate>& e) {
   return e ? e->value : kNone;
 }
 
-ValidRange band_of(const Orbit& orbit, double f3) {
-  const double low = std::max({100.0, orbit.valid().low_hz, std::isfinite(f3) ? 1.5 * f3 : 0.0});
-  const double high = std::min({16000.0, orbit.valid().high_hz, orbit.axis().back()});
+ValidRange band_of(const FrequencyAxis& axis, const ValidRange& valid, double f3) {
+  const double low = std::max({100.0, valid.low_hz, std::isfinite(f3) ? 1.5 * f3 : 0.0});
+  const double high = std::min({16000.0, valid.high_hz, axis.back()});
   return {low, high};
 }
 
-Figures figures_of(const Orbit& orbit, const Spinorama& spin, double to_reference_db) {
+/// @param on_axis  the curve straight ahead; null where there is none.
+Figures figures_of(const FrequencyAxis& axis, const ValidRange& valid, const Response* on_axis,
+                   const Spinorama& spin, double to_reference_db) {
   Figures f{kNone, kNone, kNone, kNone, kNone, kNone, kNone};
-  const Orbit::Ray* axis = orbit.on_axis();
-  if (axis != nullptr) {
-    const Response curve = axis->curve.with_valid(intersect(axis->curve.valid(), orbit.valid()));
+  if (on_axis != nullptr) {
+    const Response curve = on_axis->with_valid(intersect(on_axis->valid(), valid));
     if (const auto mean = sensitivity_db(curve)) {
       f.sensitivity = *mean + to_reference_db;
       const Response run = level_run(curve, 12);
       f.f3 = value_of(fall_off_hz(run, *mean, 3.0, 0.1));
       f.f6 = value_of(fall_off_hz(run, *mean, 6.0, 0.1));
       f.f10 = value_of(fall_off_hz(run, *mean, 10.0, 0.1));
-      const ValidRange band = band_of(orbit, f.f3);
+      const ValidRange band = band_of(axis, valid, f.f3);
       double low = 1e9;
       double high = -1e9;
       for (std::size_t i = 0; i < curve.size(); ++i) {
-        if (!band.contains(curve.axis()[i])) continue;
+        if (!band.contains(axis[i])) continue;
         low = std::min(low, curve.level_db(i));
         high = std::max(high, curve.level_db(i));
       }
       if (high > low) f.deviation = 0.5 * (high - low);
     }
   }
-  const double from = std::max({100.0, orbit.valid().low_hz, orbit.axis().front()});
-  const double to = std::min({16000.0, orbit.valid().high_hz, orbit.axis().back()});
+  const double from = std::max({100.0, valid.low_hz, axis.front()});
+  const double to = std::min({16000.0, valid.high_hz, axis.back()});
   if (!spin.predicted_in_room_db.empty() && to > 8.0 * from)
-    if (const auto trend = trend_of(orbit.axis(), spin.predicted_in_room_db, from, to))
+    if (const auto trend = trend_of(axis, spin.predicted_in_room_db, from, to))
       f.slope = trend->slope_db_per_octave;
-  const Preference p = preference_of(orbit.axis(), orbit.valid(), spin);
+  const Preference p = preference_of(axis, valid, spin);
   if (p.score) f.score = *p.score;
   return f;
 }
 
 /// A microphone's correction that is off: slow waves over log f, 0.1 dB rms.
-std::vector<double> other_correction(const FrequencyAxis& axis, std::mt19937_64& engine) {
-  constexpr int kWaves = 5;
-  std::normal_distribution<double> normal;
-  std::vector<double> db(axis.size(), 0.0);
-  for (int k = 1; k <= kWaves; ++k) {
-    const double up = normal(engine);
-    const double across = normal(engine);
-    for (std::size_t i = 0; i < db.size(); ++i) {
-      // The slowest goes through half a turn from 20 Hz to 20 kHz.
-      const double turn = kPi * k * std::log2(axis[i] / 20.0) / std::log2(1000.0);
-      db[i] += kCorrection_db / std::sqrt(kWaves) * (up * std::cos(turn) + across * std::sin(turn));
+class OtherCorrection {
+ public:
+  explicit OtherCorrection(const FrequencyAxis& axis) : points_(axis.size()) {
+    for (int k = 1; k <= kWaves; ++k)
+      for (std::size_t i = 0; i < points_; ++i) {
+        // The slowest goes through half a turn from 20 Hz to 20 kHz.
+        const double turn = kPi * k * std::log2(axis[i] / 20.0) / std::log2(1000.0);
+        up_.push_back(kCorrection_db / std::sqrt(kWaves) * std::cos(turn));
+        across_.push_back(kCorrection_db / std::sqrt(kWaves) * std::sin(turn));
+      }
+  }
+  [[nodiscard]] std::vector<double> drawn_db(std::mt19937_64& engine) const {
+    std::normal_distribution<double> normal;
+    std::vector<double> db(points_, 0.0);
+    for (std::size_t at = 0; at < up_.size(); at += points_) {
+      const double up = normal(engine);
+      const double across = normal(engine);
+      for (std::size_t i = 0; i < points_; ++i)
+        db[i] += up * up_[at + i] + across * across_[at + i];
     }
+    return db;
   }
-  return db;
-}
 
-/// dB a degree at each point of each ray: what half a degree of the table moves.
-std::vector<std::vector<double>> slopes_of(const std::vector<Orbit::Ray>& rays) {
-  std::vector<std::vector<double>> slopes(rays.size());
-  for (std::size_t k = 0; k < rays.size(); ++k) {
-    const Orbit::Ray& before = rays[(k + rays.size() - 1) % rays.size()];
-    const Orbit::Ray& after = rays[(k + 1) % rays.size()];
-    const double apart = std::abs(wrapped_deg(after.degrees - before.degrees));
-    if (!(apart > 1.0 && apart < 60.0)) continue;
-    for (std::size_t i = 0; i < after.level_db.size(); ++i)
-      slopes[k].push_back((after.level_db[i] - before.level_db[i]) / apart);
-  }
-  return slopes;
-}
+ private:
+  static constexpr int kWaves = 5;
+  std::size_t points_;
+  std::vector<double> up_, across_;  ///< of each wave, one after the other
+};
 
 /// What the gate cuts off of the bass, at one standard deviation: of 48 high-passes (2nd and 4th
 /// order, 25 to 120 Hz) behind gates of 3.3, 5 and 10 ms, in SciPy, 0.6 dB rms at 1/T, 0.31 at 1.5,
@@ -110,69 +110,124 @@ double cut_off_db(double hz, double gated_from_hz) {
   return kAtTheLimit_db * std::pow(gated_from_hz / hz, 2);
 }
 
-/// exp of a decibel or two, in nepers: six terms of its series, to 1e-7.
+constexpr double kToLog = 0.23025850929940458;  // ln(10) / 10: nepers of power in a decibel
+
+/// exp of a decibel or two: the series, to 1e-5.
 double exp_of_little(double x) {
-  if (std::abs(x) > 0.2) return std::exp(x);
-  return 1.0 + x * (1.0 + x / 2.0 * (1.0 + x / 3.0 * (1.0 + x / 4.0 * (1.0 + x / 5.0))));
+  if (std::abs(x) > 0.4) return std::exp(x);
+  return 1.0 + x * (1.0 + x * (0.5 + x * (1.0 / 6.0 + x * (1.0 / 24.0 + x * (1.0 / 120.0)))));
 }
 
-/// The same set with everything a little elsewhere.
-Orbit shaken(const Orbit& orbit, const std::vector<std::vector<double>> (&slopes)[2],
-             double distance_m, double gated_from_hz, std::mt19937_64& engine) {
-  std::normal_distribution<double> normal;
-  std::vector<double> correction_db = other_correction(orbit.axis(), engine);
-  // One bass for all angles, so one error.
-  const double cut = gated_from_hz > 0.0 ? normal(engine) : 0.0;
-  for (std::size_t i = 0; i < correction_db.size(); ++i)
-    correction_db[i] += cut * cut_off_db(orbit.axis()[i], gated_from_hz);
-  constexpr double kToLog = 0.11512925464970229;  // ln(10) / 20
-  std::vector<Orbit::Ray> rays[2];
-  for (const Plane plane : {Plane::kHorizontal, Plane::kVertical}) {
-    const std::size_t p = plane == Plane::kHorizontal ? 0 : 1;
-    const auto& all = orbit.rays(plane);
-    for (std::size_t k = 0; k < all.size(); ++k) {
-      const double turn = kAngle_deg * normal(engine);
-      const double nearer_db = -20.0 * std::log10(1.0 + kDistance_m * normal(engine) / distance_m);
-      const std::vector<double>& slope = slopes[p][k];
-      const std::vector<double>& spread = all[k].curve.spread();
-      std::vector<Complex> values = all[k].curve.values();
-      std::vector<double> level = all[k].level_db;
-      for (std::size_t i = 0; i < values.size(); ++i) {
-        double db = nearer_db + correction_db[i];
-        if (!slope.empty()) db += turn * slope[i];
-        if (!spread.empty()) db += spread[i] / kToLog * normal(engine);
-        level[i] += db;
-        values[i] *= exp_of_little(db * kToLog);
-      }
-      rays[p].push_back({all[k].degrees,
-                         *Response::make(orbit.axis(), std::move(values), all[k].curve.quantity(),
-                                         all[k].curve.valid(), all[k].curve.has_phase()),
-                         all[k].mirrored, std::move(level)});
-    }
+/// A set's powers, and the same with everything a little elsewhere. How figures scatter shows at
+/// fewer points than the figures themselves need.
+class Shaker {
+ public:
+  explicit Shaker(const OrbitMaterial& m)
+      : few_(thinned(m.orbit, 12.0)), base_(spin_powers(few_)), m_(m) {
+    for (const Plane plane : {Plane::kHorizontal, Plane::kVertical})
+      for (std::size_t k = 0; k < base_.horizontal.size(); ++k)
+        if (const Orbit::Ray* ray = few_.at(plane, SpinPowers::degrees(k)))
+          rays_.push_back({plane, k, slope_at(plane, *ray), deviation_of(*ray)});
+    if (std::none_of(rays_.begin(), rays_.end(), [](const Ray& r) { return !r.deviation.empty(); }))
+      return;
+    std::normal_distribution<double> normal;
+    std::mt19937_64 engine(kSeed);
+    noise_.resize(16381);
+    for (double& v : noise_) v = normal(engine);
   }
-  auto made = Orbit::make(std::move(rays[0]), std::move(rays[1]));
-  return made ? *std::move(made) : orbit;
-}
+
+  /// Of the k-th shaken set; of any thread.
+  [[nodiscard]] Figures figures(std::size_t k, double to_reference_db) const {
+    const SpinPowers set = shaken(k);
+    std::optional<Response> on_axis;
+    if (const std::vector<double>& row = set.at(Plane::kHorizontal, 0.0); !row.empty()) {
+      std::vector<Complex> values(row.size());
+      for (std::size_t i = 0; i < row.size(); ++i) values[i] = std::sqrt(row[i]);
+      on_axis = *Response::make(few_.axis(), std::move(values), set.quantity,
+                                few_.on_axis()->curve.valid(), false);
+    }
+    return figures_of(few_.axis(), few_.valid(), on_axis ? &*on_axis : nullptr, spin_averages(set),
+                      to_reference_db);
+  }
+
+ private:
+  static constexpr std::uint64_t kSeed = 2034;
+  struct Ray {
+    Plane plane;
+    std::size_t at;
+    std::vector<double> slope;      ///< nepers of power a degree; empty where no neighbours tell
+    std::vector<double> deviation;  ///< nepers, one standard deviation; empty where nobody knows
+  };
+
+  /// At each point: what half a degree of the table moves.
+  [[nodiscard]] std::vector<double> slope_at(Plane plane, const Orbit::Ray& ray) const {
+    const std::vector<Orbit::Ray>& rays = few_.rays(plane);
+    const auto k = static_cast<std::size_t>(&ray - rays.data());
+    const Orbit::Ray& before = rays[(k + rays.size() - 1) % rays.size()];
+    const Orbit::Ray& after = rays[(k + 1) % rays.size()];
+    const double apart = std::abs(wrapped_deg(after.degrees - before.degrees));
+    if (!(apart > 1.0 && apart < 60.0)) return {};
+    std::vector<double> slope(after.level_db.size());
+    for (std::size_t i = 0; i < slope.size(); ++i)
+      slope[i] = kToLog * (after.level_db[i] - before.level_db[i]) / apart;
+    return slope;
+  }
+  [[nodiscard]] static std::vector<double> deviation_of(const Orbit::Ray& ray) {
+    std::vector<double> deviation = ray.curve.spread();
+    for (double& v : deviation) v *= 2.0;
+    return deviation;
+  }
+
+  [[nodiscard]] SpinPowers shaken(std::size_t k) const {
+    std::mt19937_64 engine(kSeed + 1 + k);
+    std::normal_distribution<double> normal;
+    const FrequencyAxis& axis = few_.axis();
+    std::vector<double> common = correction_.drawn_db(engine);
+    // One bass for all angles, so one error.
+    const double cut = m_.gated_from_hz > 0.0 ? normal(engine) : 0.0;
+    for (std::size_t i = 0; i < common.size(); ++i)
+      common[i] = std::exp(kToLog * (common[i] + cut * cut_off_db(axis[i], m_.gated_from_hz)));
+    SpinPowers set = base_;
+    for (const Ray& ray : rays_) {
+      const double turn = kAngle_deg * normal(engine);
+      const double nearer = std::pow(1.0 + kDistance_m * normal(engine) / m_.distance_m, -2.0);
+      std::vector<double>& row =
+          ray.plane == Plane::kHorizontal ? set.horizontal[ray.at] : set.vertical[ray.at];
+      for (std::size_t i = 0; i < row.size(); ++i) row[i] *= nearer * common[i];
+      if (!ray.slope.empty())
+        for (std::size_t i = 0; i < row.size(); ++i) row[i] *= exp_of_little(turn * ray.slope[i]);
+      if (ray.deviation.empty()) continue;
+      // From anywhere in a row of normal numbers: no two rays or sets have the same ones.
+      std::size_t from = engine() % noise_.size();
+      for (std::size_t i = 0; i < row.size(); ++i, from = from + 1 < noise_.size() ? from + 1 : 0)
+        row[i] *= exp_of_little(ray.deviation[i] * noise_[from]);
+    }
+    return set;
+  }
+
+  Orbit few_;
+  OtherCorrection correction_{few_.axis()};
+  SpinPowers base_;
+  const OrbitMaterial& m_;
+  std::vector<Ray> rays_;
+  std::vector<double> noise_ = {};
+};
 
 }  // namespace
 
-SpinReading spin_reading(const OrbitMaterial& m, bool intervals) {
+SpinReading spin_reading(const OrbitMaterial& m, bool intervals, const Parallel& parallel) {
   SpinReading r;
   r.spin = spinorama(m.orbit);
   r.preference = preference_of(m.orbit.axis(), m.orbit.valid(), r.spin);
   const double to_reference_db = 20.0 * std::log10(2.83 / m.drive_v * m.distance_m);
-  const Figures f = figures_of(m.orbit, r.spin, to_reference_db);
-  std::vector<Figures> replicas;
+  const Orbit::Ray* axis = m.orbit.on_axis();
+  const Figures f = figures_of(m.orbit.axis(), m.orbit.valid(),
+                               axis != nullptr ? &axis->curve : nullptr, r.spin, to_reference_db);
+  std::vector<Figures> replicas(intervals ? kReplicas : 0);
   if (intervals) {
-    // How figures scatter shows at fewer points than the figures themselves need.
-    const Orbit few = thinned(m.orbit, 12.0);
-    const std::vector<std::vector<double>> slopes[2] = {slopes_of(few.rays(Plane::kHorizontal)),
-                                                        slopes_of(few.rays(Plane::kVertical))};
-    std::mt19937_64 engine(2034);
-    for (int k = 0; k < kReplicas; ++k) {
-      const Orbit other = shaken(few, slopes, m.distance_m, m.gated_from_hz, engine);
-      replicas.push_back(figures_of(other, spinorama(other), to_reference_db));
-    }
+    const Shaker shaker(m);
+    parallel(replicas.size(),
+             [&](std::size_t k) { replicas[k] = shaker.figures(k, to_reference_db); });
   }
   const auto told = [&](double Figures::*which, double beside) -> std::optional<Estimate> {
     if (!std::isfinite(f.*which)) return std::nullopt;
@@ -196,7 +251,7 @@ SpinReading spin_reading(const OrbitMaterial& m, bool intervals) {
   r.f6_hz = told(&Figures::f6, 0.0);
   r.f10_hz = told(&Figures::f10, 0.0);
   r.deviation_db = told(&Figures::deviation, 0.0);
-  r.deviation_over = band_of(m.orbit, f.f3);
+  r.deviation_over = band_of(m.orbit.axis(), m.orbit.valid(), f.f3);
   r.slope_db_per_octave = told(&Figures::slope, 0.0);
   r.score = told(&Figures::score, 0.0);
 

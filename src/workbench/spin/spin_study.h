@@ -2,6 +2,7 @@
 
 #include "acoustics/impedance/estimate.h"
 #include "acoustics/spin/spinorama.h"
+#include "base/progress.h"
 #include "workbench/angles/orbit_material.h"
 
 namespace lalometer {
@@ -24,6 +25,7 @@ struct SpinReading {
 /// off by a smooth 0.2 dB alike at all angles, and the level's calibration by 0.5 dB (common
 /// practice).
 /// @param intervals  false: figures alone, for a draft.
-[[nodiscard]] SpinReading spin_reading(const OrbitMaterial& material, bool intervals = true);
+[[nodiscard]] SpinReading spin_reading(const OrbitMaterial& material, bool intervals = true,
+                                       const Parallel& parallel = in_turn);
 
 }  // namespace lalometer

@@ -17,6 +17,7 @@ struct LateSound {
 struct Arrival {
   double time_s;  ///< on the impulse response's own clock (t = 0 at zero_at)
   double top_hz;  ///< highest frequency within 10 dB of the loudest third of an octave
+  double peak;    ///< largest magnitude of the whole response
   /// First reflection after it, on the same clock; nothing where none stands out.
   std::optional<double> first_reflection_s;
   /// All that stand out after it, the first reflection in front; six at most.
@@ -32,10 +33,10 @@ struct Arrival {
 /// the delay of the highest-reaching driver (the first top of at least half the largest). The
 /// stretch that is looked at grows with the period of `top_hz`.
 ///
-/// A reflection is the first later peak of the same divided response, less the pulse that the direct
-/// sound's own band makes at the arrival (a narrow band's swings to a tenth of its top), at least
-/// `earliest_reflection_s` and the pulse's own width after the arrival, and above a tenth of it,
-/// its own undershoot, and six times the middle level around it.
+/// A reflection is the first later peak of the same divided response, less the pulse that the
+/// direct sound's own band makes at the arrival (a narrow band's swings to a tenth of its top), at
+/// least `earliest_reflection_s` and the pulse's own width after the arrival, and above a tenth of
+/// it, its own undershoot, and six times the middle level around it.
 ///
 /// Nothing where there is no pulse: peak less than 12 dB above the mean level of the whole
 /// response, unless nearly all of it lies within the stretch.

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
-#include <optional>
+#include <mutex>
 
 #include "acoustics/signal/fft.h"
 #include "base/constants.h"
@@ -65,13 +65,23 @@ AxisTransform::AxisTransform(std::size_t length, double sample_rate_hz, const Fr
   }
 }
 
-const AxisTransform& AxisTransform::kept(std::size_t length, double sample_rate_hz,
-                                         const FrequencyAxis& axis) {
-  thread_local std::optional<AxisTransform> last;
-  if (!last || last->length_ != length || last->rate_hz_ != sample_rate_hz ||
-      !(last->axis_ == axis))
-    last.emplace(length, sample_rate_hz, axis);
-  return *last;
+std::shared_ptr<const AxisTransform> AxisTransform::kept(std::size_t length, double sample_rate_hz,
+                                                         const FrequencyAxis& axis) {
+  constexpr std::size_t kMost = 4;
+  static std::mutex guard;
+  static std::vector<std::shared_ptr<const AxisTransform>> last;  // the newest in front
+  // Whoever comes second waits: it would make the same.
+  const std::scoped_lock lock(guard);
+  const auto found = std::find_if(last.begin(), last.end(), [&](const auto& one) {
+    return one->length_ == length && one->rate_hz_ == sample_rate_hz && one->axis_ == axis;
+  });
+  if (found != last.end()) {
+    std::rotate(last.begin(), found, found + 1);
+  } else {
+    last.insert(last.begin(), std::make_shared<const AxisTransform>(length, sample_rate_hz, axis));
+    if (last.size() > kMost) last.pop_back();
+  }
+  return last.front();
 }
 
 std::vector<std::complex<double>> AxisTransform::of(std::span<const double> x) const {

@@ -1,6 +1,7 @@
 #pragma once
 
 #include <complex>
+#include <memory>
 #include <span>
 #include <vector>
 
@@ -13,18 +14,20 @@ namespace lalometer {
 ///
 /// A transform of some twice the length, whose lines near each frequency are weighted by a
 /// Kaiser-Bessel function, while the samples were divided by that function's own transform: within
-/// 1e-10 of the sum of magnitudes, where a straight line between the lines of eight times the length
-/// is within some 1e-3. What depends on axis and length alone is worked out once.
-/// Source: J. A. Fessler, B. P. Sutton, Nonuniform fast Fourier transforms using min-max
-/// interpolation, IEEE Trans. Signal Processing 51 (2003), the Kaiser-Bessel case.
+/// 1e-10 of the sum of magnitudes, where a straight line between the lines of eight times the
+/// length is within some 1e-3. What depends on axis and length alone is worked out once. Source: J.
+/// A. Fessler, B. P. Sutton, Nonuniform fast Fourier transforms using min-max interpolation, IEEE
+/// Trans. Signal Processing 51 (2003), the Kaiser-Bessel case.
 class AxisTransform {
  public:
   /// @param length  of the longest signal, at least 1. @param axis  up to half the rate; what lies
   /// beyond is read there.
   AxisTransform(std::size_t length, double sample_rate_hz, const FrequencyAxis& axis);
-  /// From one signal to the next of a kind, kept for each thread: one for whatever was asked last.
-  [[nodiscard]] static const AxisTransform& kept(std::size_t length, double sample_rate_hz,
-                                                 const FrequencyAxis& axis);
+  /// From one signal to the next of a kind, for all threads: the last few that were asked for are
+  /// kept.
+  [[nodiscard]] static std::shared_ptr<const AxisTransform> kept(std::size_t length,
+                                                                 double sample_rate_hz,
+                                                                 const FrequencyAxis& axis);
 
   /// @param x  at most length() samples.
   [[nodiscard]] std::vector<std::complex<double>> of(std::span<const double> x) const;

@@ -123,8 +123,8 @@ struct Tail {
 
 std::vector<std::complex<double>> spectrum_on_axis(std::span<const double> x, double sample_rate_hz,
                                                    double shift, const FrequencyAxis& axis) {
-  const AxisTransform& transform =
-      AxisTransform::kept(std::max<std::size_t>(x.size(), 1), sample_rate_hz, axis);
+  const auto kept = AxisTransform::kept(std::max<std::size_t>(x.size(), 1), sample_rate_hz, axis);
+  const AxisTransform& transform = *kept;
   std::vector<std::complex<double>> values = transform.of(x);
   const double forward = shift - static_cast<double>(transform.middle());
   for (std::size_t i = 0; i < values.size(); ++i)
@@ -142,8 +142,8 @@ Response gated_response(const ImpulseResponse& response, const Gate& gate,
   if (count > 0) {
     // Gates of nearly the same length share what a length costs.
     constexpr std::size_t kSteps = 64;
-    const AxisTransform& transform =
-        AxisTransform::kept((count + kSteps - 1) / kSteps * kSteps, rate, axis);
+    const auto kept = AxisTransform::kept((count + kSteps - 1) / kSteps * kSteps, rate, axis);
+    const AxisTransform& transform = *kept;
     const bool goes_on = gate.tail == GateTail::kContinued;
     // The tail's time counts from half a sample before its first.
     const Tail tail =

@@ -5,7 +5,6 @@
 
 #include "base/constants.h"
 #include "diagnosis/view/mains.h"
-#include "diagnosis/view/mains.h"
 
 namespace lalometer {
 
@@ -36,12 +35,6 @@ void find_comb(CaseView& v) {
 }
 
 namespace {
-
-std::vector<double> levels_of(const Response& curve) {
-  std::vector<double> level(curve.size());
-  for (std::size_t i = 0; i < level.size(); ++i) level[i] = curve.level_db(i);
-  return level;
-}
 
 /// Of the rows themselves: between them a comb may turn faster than they can follow.
 std::optional<SecondArrival> arrival_in(const Response& curve, double least_s, double most_s,

@@ -1,0 +1,10 @@
+#pragma once
+
+namespace lalometer {
+
+/// For a program's start: memory that was freed is kept for the next take instead of going back to
+/// the system page by page, which costs as much as some of the work on it. A set of 70 takes holds
+/// some 40 MB; up to 64 MB are kept.
+void keep_freed_memory();
+
+}  // namespace lalometer
