@@ -42,7 +42,7 @@ CaseMaterial two_points(double degrees, const std::vector<double>& angles, doubl
 
 std::optional<Lobe> lobe(const CaseMaterial& m) {
   const CaseView v = view_of(m);
-  return lobe_of(v, m.subject.crossovers.front());
+  return lobe_of(v, m.subject.crossovers.front(), m.subject.crossovers.front().frequency_hz);
 }
 
 TEST(LobeTest, LevelsUpAndDownTellThePhaseOfTwoPoints) {

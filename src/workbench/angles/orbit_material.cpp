@@ -179,7 +179,7 @@ std::optional<Bass> bass_of(const std::vector<AngleTake>& near_takes,
 }
 
 /// Rays of both circles; what belongs to both counts once.
-std::size_t rays_of(const Orbit& orbit) {
+std::size_t count_of(const Orbit& orbit) {
   std::size_t count = orbit.rays(Plane::kHorizontal).size();
   for (const Orbit::Ray& ray : orbit.rays(Plane::kVertical))
     if (std::abs(ray.degrees) > 0.5 && ray.degrees < 179.5) ++count;
@@ -188,6 +188,50 @@ std::size_t rays_of(const Orbit& orbit) {
 
 bool is_vertical(const Placement& place) {
   return place.vertical_deg != 0.0;
+}
+
+/// The responses at their angles, brought to the drive and distance of the one that leads.
+struct Rays {
+  std::vector<Orbit::Ray> horizontal = {}, vertical = {};
+  bool moved = false;
+  bool calibrated = true;
+};
+double factor_to(const AngleTake& lead, const AngleTake& one) {
+  return lead.take->conditions.drive_v / one.take->conditions.drive_v *
+         place_of(*one.take).distance_m / place_of(*lead.take).distance_m;
+}
+Rays rays_of(const std::vector<AngleTake>& takes, const std::optional<Bass>& bass,
+             const std::optional<SubjectGeometry>& geometry, const AngleTake& lead,
+             const Parallel& parallel) {
+  std::vector<std::optional<Orbit::Ray>> made(takes.size());
+  parallel(made.size(), [&](std::size_t k) {
+    const AngleTake& one = takes[k];
+    const Placement place = place_of(*one.take);
+    Response curve = *one.curve;
+    if (bass) {
+      const Extension e{bass->near,
+                        *geometry,
+                        bass->joined.joined_at_hz,
+                        bass->joined.level_offset_db - 20.0 * std::log10(place.distance_m) +
+                            20.0 * std::log10(one.take->conditions.drive_v / bass->near.drive_v),
+                        bass->joined.overlap,
+                        speed_of_sound_m_s(lead.take->conditions.temperature_c)};
+      // The model's levels stand for 1 m and the near fields' drive; this take has its own.
+      curve = extended(e, curve, place);
+    }
+    curve = scaled(std::move(curve), factor_to(lead, one));
+    std::vector<double> level_db = levels_of(curve);
+    made[k] = Orbit::Ray{is_vertical(place) ? place.vertical_deg : place.horizontal_deg,
+                         std::move(curve), false, std::move(level_db)};
+  });
+  Rays rays;
+  for (std::size_t k = 0; k < made.size(); ++k) {
+    rays.moved = rays.moved || factor_to(lead, takes[k]) != 1.0;
+    rays.calibrated = rays.calibrated && takes[k].calibrated;
+    (is_vertical(place_of(*takes[k].take)) ? rays.vertical : rays.horizontal)
+        .push_back(*std::move(made[k]));
+  }
+  return rays;
 }
 
 double off_axis_deg(const AngleTake& one) {
@@ -250,54 +294,22 @@ Result<OrbitMaterial> orbit_material(const AngleTakes& takes,
   std::optional<Bass> bass;
   if (wish.extend && !takes.near.empty() && geometry)
     bass = bass_of(takes.near, *geometry, lead, where, notes);
-  std::vector<std::optional<Orbit::Ray>> made(takes.far.size());
-  const auto factor_of = [&](const AngleTake& one) {
-    return drive / one.take->conditions.drive_v * place_of(*one.take).distance_m / distance;
-  };
-  parallel(made.size(), [&](std::size_t k) {
-    const AngleTake& one = takes.far[k];
-    const Placement place = place_of(*one.take);
-    Response curve = *one.curve;
-    if (bass) {
-      const Extension e{bass->near,
-                        *geometry,
-                        bass->joined.joined_at_hz,
-                        bass->joined.level_offset_db - 20.0 * std::log10(place.distance_m) +
-                            20.0 * std::log10(one.take->conditions.drive_v / bass->near.drive_v),
-                        bass->joined.overlap,
-                        c};
-      // The model's levels stand for 1 m and the near fields' drive; this take has its own.
-      curve = extended(e, curve, place);
-    }
-    curve = scaled(std::move(curve), factor_of(one));
-    std::vector<double> level_db = levels_of(curve);
-    made[k] = Orbit::Ray{is_vertical(place) ? place.vertical_deg : place.horizontal_deg,
-                         std::move(curve), false, std::move(level_db)};
-  });
-  std::vector<Orbit::Ray> rays[2];
-  bool moved = false;
-  bool calibrated = true;
-  for (std::size_t k = 0; k < made.size(); ++k) {
-    const AngleTake& one = takes.far[k];
-    moved = moved || factor_of(one) != 1.0;
-    calibrated = calibrated && one.calibrated;
-    rays[is_vertical(place_of(*one.take)) ? 1 : 0].push_back(*std::move(made[k]));
-  }
-  if (moved)
+  Rays far = rays_of(takes.far, bass, geometry, lead, parallel);
+  if (far.moved)
     notes.push_back(fmt::format("Takes of another drive or distance were brought to {} V and {} m.",
                                 three_digits(drive), three_digits(distance)));
-  const std::size_t given = rays[0].size() + rays[1].size();
-  auto orbit = Orbit::make(std::move(rays[0]), std::move(rays[1]));
+  auto orbit = Orbit::make(std::move(far.horizontal), std::move(far.vertical));
   if (!orbit) return tl::unexpected(Error{orbit.error().code, orbit.error().message, where});
-  if (const std::size_t counted = rays_of(*orbit); counted < given)
+  if (const std::size_t counted = count_of(*orbit); counted < takes.far.size())
     notes.push_back(fmt::format("{} take{} of an angle that is there already: the first counts.",
-                                given - counted, given - counted == 1 ? "" : "s"));
+                                takes.far.size() - counted,
+                                takes.far.size() - counted == 1 ? "" : "s"));
   for (const std::string& text : angle_suspicions(*orbit, parallel)) notes.push_back(text);
   OrbitMaterial out{.orbit = wish.mirror ? orbit->mirrored() : *std::move(orbit),
                     .drive_v = drive,
                     .distance_m = distance,
                     .speed_of_sound_m_s = c,
-                    .calibrated = calibrated,
+                    .calibrated = far.calibrated,
                     .geometry = geometry,
                     .notes = std::move(notes)};
   out.valid_from_hz = std::max(out.orbit.valid().low_hz, out.orbit.axis().front());
@@ -306,9 +318,7 @@ Result<OrbitMaterial> orbit_material(const AngleTakes& takes,
     if (!one.curve->has_phase() ||
         (!is_common_time(one.origin) && one.origin.source != TimeOrigin::Source::kFile))
       continue;
-    const double factor =
-        drive / one.take->conditions.drive_v * place_of(*one.take).distance_m / distance;
-    out.alone.emplace_back(one.take->conditions.driver, scaled(*one.curve, factor));
+    out.alone.emplace_back(one.take->conditions.driver, scaled(*one.curve, factor_to(lead, one)));
   }
   tell_strain(out, takes);
   if (bass) {

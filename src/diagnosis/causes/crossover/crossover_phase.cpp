@@ -17,23 +17,28 @@ namespace {
 void saw_depth(Claim& c, const SeenCrossing& s) {
   constexpr double kOfSoundOnes_db = 3.4;
   const double deep = -s.depth_db;
-  const bool alike = s.sides_db && *s.sides_db < 0.5 * s.depth_db;
+  // A delay shrinks to the sides, where the ways differ less: half of it is alike.
+  const bool alike = s.sides_db && *s.sides_db < 0.4 * s.depth_db;
   const double mean = alike ? 0.5 * (deep - *s.sides_db) : deep;
   // Where their phase itself was taken, a depth that edges make as well says little.
   // Two of odd order add up a quarter period apart (Butterworth's): what misses nothing is right.
   const double least = mean < 1.0 ? 0.19 : s.between_deg ? 0.9 : mean < 2.0 ? 0.2 : 0.4;
   const double ratio =
-      mean > 12.0  ? 0.3
-      : mean > 8.5 ? 0.5
+      s.hole_beside() ? 8.0
+      : mean > 12.0   ? 0.3
+      : mean > 8.5    ? 0.5
                    : std::clamp(std::exp(3.0 * (mean - kOfSoundOnes_db)), least, alike ? 6.0 : 1.5);
-  c.saw(
-      ratio,
-      fmt::format("where {} and {} meet {:.1f} dB are missing{}", s.crossing->low, s.crossing->high,
-                  deep, alike ? fmt::format(", to the sides {:.1f} dB", -*s.sides_db) : ""),
-      ToldBy::kSides);
+  c.saw(ratio,
+        fmt::format("where {} and {} meet {:.1f} dB are missing{}{}", s.crossing->low,
+                    s.crossing->high, deep,
+                    s.hole_beside()
+                        ? fmt::format(" at {}, beside the crossover", frequency_text(s.at_hz))
+                        : std::string(),
+                    alike ? fmt::format(", to the sides {:.1f} dB", -*s.sides_db) : ""),
+        ToldBy::kSides);
   if (s.sides_db && !alike)
-    c.saw(0.3, fmt::format("to the sides only {:.1f} dB are missing", -*s.sides_db),
-          ToldBy::kSides);
+    c.saw(*s.sides_db < -4.0 ? 0.8 : 0.3,
+          fmt::format("to the sides only {:.1f} dB are missing", -*s.sides_db), ToldBy::kSides);
 }
 
 std::vector<Claim> claims(const CaseView& v) {

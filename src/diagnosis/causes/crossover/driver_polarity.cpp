@@ -29,6 +29,9 @@ std::vector<Claim> claims(const CaseView& v) {
           fmt::format("a null of {:.0f} dB where {} and {} meet", deep, s.crossing->low,
                       s.crossing->high),
           ToldBy::kAxis);
+    if (s.hole_beside())
+      c.saw(0.3, fmt::format("the null lies at {}, beside the crossover", frequency_text(s.at_hz)),
+            ToldBy::kAxis);
     if (s.between_deg) {
       const double off = std::abs(*s.between_deg);
       c.saw(off > 130.0   ? 12.0
@@ -49,7 +52,9 @@ std::vector<Claim> claims(const CaseView& v) {
     saw_alone(c, v, s);
     saw_bent(c, v, s);
     if (s.sides_db)
-      c.saw(*s.sides_db < 0.4 * s.depth_db ? 1.8 : 0.4,
+      c.saw(*s.sides_db < 0.75 * s.depth_db  ? 1.8
+            : *s.sides_db < 0.4 * s.depth_db ? 0.8
+                                             : 0.4,
             fmt::format("to the sides {:.1f} dB are missing", -*s.sides_db), ToldBy::kSides);
     if (!s.flipped_db)
       c.next_step = "Flip one driver and take again, 2 minutes: a wrong polarity fills.";

@@ -6,6 +6,7 @@
 #include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/meeting/lobe.h"
 
 /// Two sources too far apart: a dip up or down only, lower as the angle grows.
 namespace lalometer {
@@ -37,18 +38,24 @@ std::vector<Claim> claims(const CaseView& v) {
     if (low == nullptr || high == nullptr) continue;
     const double spacing = std::hypot(low->x_m - high->x_m, low->y_m - high->y_m);
     const double waves = spacing * x.frequency_hz / kSpeedOfSound20_m_s;
+    // The null nearest to the axis, or what is deepest.
+    constexpr double kNull_db = -12.0;
     double deepest = 0.0;
     double at_deg = 0.0;
     for (const CaseTake* t : v.responses()) {
       if (t->vertical_deg == 0.0 || std::abs(t->vertical_deg) > 31.0) continue;
       const std::vector<double>& level = v.levels.at(t);
+      double here = 0.0;
       for (std::size_t i = 0; i < v.axis->size(); ++i) {
         if (std::abs(std::log2((*v.axis)[i] / x.frequency_hz)) > 0.6) continue;
-        const double less = level[i] - v.level_db[i];
-        if (less < deepest) {
-          deepest = less;
-          at_deg = t->vertical_deg;
-        }
+        here = std::min(here, level[i] - v.level_db[i]);
+      }
+      const bool nearer = std::abs(t->vertical_deg) < std::abs(at_deg) - 0.5;
+      const bool further = std::abs(t->vertical_deg) > std::abs(at_deg) + 0.5;
+      if (here < kNull_db && deepest < kNull_db ? nearer || (!further && here < deepest)
+                                                : here < deepest) {
+        deepest = here;
+        at_deg = t->vertical_deg;
       }
     }
     if (!(deepest < -5.0)) continue;
@@ -63,10 +70,17 @@ std::vector<Claim> claims(const CaseView& v) {
           fmt::format("{} and {} lie {:.0f} mm apart, {:.2f} wavelengths at the crossover", x.low,
                       x.high, 1e3 * spacing, waves));
     const double nearest = nearest_m(*low, *high);
-    if (spacing < kAsNear * nearest)
+    const bool as_near = spacing < kAsNear * nearest;
+    if (as_near)
       c.saw(0.2, fmt::format("they stand about as near as their frames allow ({:.0f} mm)",
                              1e3 * nearest));
-    c.saw(std::abs(at_deg) < 21.0 ? 2.5 : 0.7,
+    // In phase on the axis, a null so near it is their spacing's alone.
+    const auto lobe = lobe_of(v, x, x.frequency_hz);
+    const bool null =
+        !as_near && deepest < kNull_db && (!lobe || std::abs(lobe->between_deg) < 50.0);
+    c.saw(std::abs(at_deg) > 21.0 ? 0.7
+          : null                  ? 6.0
+                                  : 2.5,
           fmt::format("{:.0f}° {} the level falls by {:.0f} dB there", std::abs(at_deg),
                       at_deg > 0.0 ? "up" : "down", -deepest),
           ToldBy::kUpDown);

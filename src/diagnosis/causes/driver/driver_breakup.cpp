@@ -11,28 +11,47 @@
 namespace lalometer {
 namespace {
 
+/// The cone that may bend: of the driver that leads, or of the lower one where two meet and
+/// something says that it is no matter of their sum: the coil feels it, or it is too sharp and too
+/// much alike at all angles.
+std::string cone_of(const CaseView& v, const SeenFeature& f) {
+  constexpr double kMeet_octaves = 0.5;
+  for (const CaseCrossover& x : v.material->subject.crossovers) {
+    if (f.leads != x.high || std::abs(std::log2(f.at_hz / x.frequency_hz)) > kMeet_octaves)
+      continue;
+    const bool felt = f.wiggle_free.value_or(0.0) > 0.4 && v.free_impedance != nullptr &&
+                      (v.free_impedance->driver.empty() || v.free_impedance->driver == x.low);
+    const bool sharp = f.q > 6.0 && f.horizontal.value_or(0.0) > 0.65;
+    if (felt || sharp) return x.low;
+  }
+  return f.leads;
+}
+
 /// By what stands out of the sound.
 std::vector<Claim> of_sound(const CaseView& v) {
   std::vector<Claim> all;
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
     // Below, a cone moves as one; what moves then is the surround.
-    const double ka = v.ka(f.leads, f.at_hz);
+    const std::string cone = cone_of(v, f);
+    const double ka = v.ka(cone, f.at_hz);
     if (f.at_hz < 700.0 || ka < (f.at_hz > 1500.0 ? 1.3 : 1.5)) continue;
     Claim c(0.1);
     c.feature = i;
     c.saw(std::clamp(std::pow(ka / 1.8, 3.0), 0.4, 2.0),
           fmt::format("{} measures {:.1f} wavelengths round: it may bend there",
-                      f.leads.empty() ? "a cone of the usual size" : f.leads, ka));
+                      cone.empty() ? "a cone of the usual size" : cone, ka));
     if (f.horizontal) {
       if (*f.horizontal > 0.65)
         c.saw(3.5, "it is alike at all angles", ToldBy::kSides);
       else if (*f.horizontal < 0.25)
-        c.saw(0.15, "it is gone to the sides", ToldBy::kSides);
+        // Where two drivers meet it sounds as their sum does, which is another at each angle.
+        c.saw(cone == f.leads ? 0.15 : 0.6, "it is gone to the sides", ToldBy::kSides);
     }
     if (f.vertical && *f.vertical > 0.65) c.saw(1.5, "up and down as well", ToldBy::kUpDown);
+    // No edge moves a coil.
     if (f.from_edges && *f.from_edges > 0.45)
-      c.saw(0.25, "the edges foretell it");
+      c.saw(f.wiggle_free.value_or(0.0) > 0.4 ? 0.6 : 0.25, "the edges foretell it");
     else if (f.from_edges && *f.from_edges < 0.2 && f.crossover_octaves > 0.2)
       c.saw(2.0, "the edges foretell nothing there");
     if (f.large_baffle)

@@ -11,6 +11,9 @@
 namespace lalometer {
 namespace {
 
+constexpr double kHole_db = -5.0;
+constexpr double kBeside_octaves = 0.12;
+
 struct Depth {
   double at_hz = 0.0;
   double db = 0.0;
@@ -60,6 +63,12 @@ std::optional<double> between_deg(const CaseView& v, const CaseCrossover& x) {
 
 }  // namespace
 
+bool SeenCrossing::hole_beside() const {
+  constexpr double kDeep_db = -8.7;
+  constexpr double kOff_octaves = 0.15;
+  return depth_db < kDeep_db && std::abs(std::log2(at_hz / crossing->frequency_hz)) > kOff_octaves;
+}
+
 std::vector<SeenCrossing> crossings(const CaseView& v) {
   std::vector<SeenCrossing> all;
   if (v.axis_take == nullptr) return all;
@@ -76,7 +85,13 @@ std::vector<SeenCrossing> crossings(const CaseView& v) {
       }
     }
     s.between_deg = between_deg(v, x);
-    s.lobe = lobe_of(v, x);
+    s.lobe = lobe_of(v, x, x.frequency_hz);
+    // A hole is where they really meet, whatever was told; what follows the levels better counts.
+    if (depth->db < kHole_db &&
+        std::abs(std::log2(depth->at_hz / x.frequency_hz)) > kBeside_octaves)
+      if (const auto there = lobe_of(v, x, depth->at_hz);
+          there && (!s.lobe || there->misfit_db < s.lobe->misfit_db))
+        s.lobe = there;
     const std::size_t place = v.axis->bracket(depth->at_hz);
     double sides = 0.0;
     double count = 0.0;

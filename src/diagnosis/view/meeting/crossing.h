@@ -20,6 +20,11 @@ struct SeenCrossing {
   std::optional<double> flipped_db = std::nullopt;  ///< louder with a driver flipped
   std::optional<double> sides_db = std::nullopt;    ///< the same depth to the sides, mean
   std::optional<Lobe> lobe = std::nullopt;          ///< what the angles up and down say
+
+  /// A deep hole plainly off the crossover: there the drivers are no longer alike in level, so that
+  /// it takes a phase that turns, as a delay's does. Reversed ones are deepest where they are
+  /// alike.
+  [[nodiscard]] bool hole_beside() const;
 };
 /// All of the drawing's crossovers that the reference curve reaches.
 [[nodiscard]] std::vector<SeenCrossing> crossings(const CaseView& view);

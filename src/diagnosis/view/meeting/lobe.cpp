@@ -12,7 +12,10 @@
 namespace lalometer {
 namespace {
 
-constexpr double kSpread_db = 2.2;  // edges and what else a piston at its place is not
+/// Edges and what else a piston at its place is not, at least; as much again as the best phase is
+/// off where none follows the levels well.
+constexpr double kSpread_db = 1.2;
+constexpr double kOfMisfit = 1.3;
 constexpr double kFloor_db = -22.0;
 constexpr std::size_t kPhases = 72;
 constexpr std::array<double, 9> kRatios = {0.35, 0.5, 0.65, 0.8, 1.0, 1.25, 1.55, 2.0, 2.9};
@@ -61,16 +64,23 @@ std::array<double, kPhases> misfits(const CaseView& v, const CaseDriver& low,
   const double k = 2.0 * kPi * (*v.axis)[place] / kSpeedOfSound20_m_s;
   const double far = std::max(v.axis_take->distance_m, 0.2);
   const Way ahead = way_of(low, high, 0.0, far, k);
+  std::vector<Way> ways;
+  for (const Angle& a : angles) {
+    ways.push_back(way_of(low, high, a.degrees, far, k));
+    // The phase is that on the axis: the way there counts as theirs.
+    ways.back().more_m -= ahead.more_m;
+  }
+  const Way axis{0.0, ahead.lower, ahead.upper};
   std::array<double, kPhases> out = {};
   for (std::size_t p = 0; p < kPhases; ++p) {
     const double phase = 2.0 * kPi * static_cast<double>(p) / kPhases;
     double best = std::numeric_limits<double>::infinity();
     for (const double ratio : kRatios) {
-      const double axis_db = sum_db(ahead, k, ratio, phase);
+      const double axis_db = sum_db(axis, k, ratio, phase);
       double sum = 0.0;
-      for (const Angle& a : angles) {
-        const double seen = std::max((*a.level)[place] - v.level_db[place], kFloor_db);
-        const double told = sum_db(way_of(low, high, a.degrees, far, k), k, ratio, phase) - axis_db;
+      for (std::size_t i = 0; i < angles.size(); ++i) {
+        const double seen = std::max((*angles[i].level)[place] - v.level_db[place], kFloor_db);
+        const double told = sum_db(ways[i], k, ratio, phase) - axis_db;
         sum += std::min(std::pow(seen - told, 2), 64.0);
       }
       best = std::min(best, sum / static_cast<double>(angles.size()));
@@ -82,20 +92,20 @@ std::array<double, kPhases> misfits(const CaseView& v, const CaseDriver& low,
 
 }  // namespace
 
-std::optional<Lobe> lobe_of(const CaseView& v, const CaseCrossover& x) {
+std::optional<Lobe> lobe_of(const CaseView& v, const CaseCrossover& x, double about_hz) {
   if (v.axis_take == nullptr) return std::nullopt;
   const CaseDriver* low = v.material->subject.driver(x.low);
   const CaseDriver* high = v.material->subject.driver(x.high);
   if (low == nullptr || high == nullptr) return std::nullopt;
   const double apart = std::abs(low->y_m - high->y_m);
   // Too near they have no lobe there; too far one that a centimetre turns by a quarter period.
-  const double waves = apart * x.frequency_hz / kSpeedOfSound20_m_s;
+  const double waves = apart * about_hz / kSpeedOfSound20_m_s;
   if (waves < 0.25 || waves > 1.45) return std::nullopt;
   std::array<double, kPhases> square = {};
   double counted = 0.0;
   std::size_t taken = 0;
   for (const double octaves : kPlaces) {
-    const std::size_t place = v.axis->bracket(x.frequency_hz * std::exp2(octaves));
+    const std::size_t place = v.axis->bracket(about_hz * std::exp2(octaves));
     if (!std::isfinite(v.level_db[place])) continue;
     std::vector<Angle> angles = angles_of(v);
     std::erase_if(angles, [&](const Angle& a) { return !std::isfinite((*a.level)[place]); });
@@ -109,7 +119,7 @@ std::optional<Lobe> lobe_of(const CaseView& v, const CaseCrossover& x) {
   // Frequencies so near say one thing together; the angles are what is independent.
   const auto best = std::min_element(square.begin(), square.end());
   // Where no phase follows them well, they tell little.
-  const double spread = std::max(kSpread_db * kSpread_db, *best / counted);
+  const double spread = std::max(kSpread_db * kSpread_db, kOfMisfit * kOfMisfit * *best / counted);
   const double weight = static_cast<double>(taken) / (2.0 * spread * counted);
   std::array<double, 3> mean = {};
   std::array<double, 3> count = {};
@@ -122,8 +132,8 @@ std::optional<Lobe> lobe_of(const CaseView& v, const CaseCrossover& x) {
       count[which] += 1.0;
     };
     if (off <= 55.0) into(0);
-    if (off >= 78.0 && off <= 118.0) into(1);
-    if (off >= 135.0) into(2);
+    if (off >= 70.0 && off <= 120.0) into(1);
+    if (off >= 132.0) into(2);
   }
   const double in_phase = mean[0] / count[0] + 1e-6;
   Lobe lobe;

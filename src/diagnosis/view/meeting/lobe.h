@@ -10,10 +10,11 @@ namespace lalometer {
 /// What the levels above and below the axis say of the phase in which two drivers meet: their ways
 /// to the microphone differ by a known length at every angle, so that each phase has its own lobe.
 struct Lobe {
-  double between_deg = 0.0;  ///< upper over lower driver that follows the levels best, -180 to 180
-  double misfit_db = 0.0;    ///< rms of that
-  /// How much likelier the levels are with the drivers a quarter period apart (78 to 118 degrees),
-  /// or the wrong way round (135 to 180), than in phase as usual networks have it (up to 55).
+  double between_deg =
+      0.0;  ///< upper over lower driver on the axis, as follows the levels best, -180 to 180
+  double misfit_db = 0.0;  ///< rms of that
+  /// How much likelier the levels are with the drivers a quarter period apart (70 to 120 degrees),
+  /// or the wrong way round (132 to 180), than in phase as usual networks have it (up to 55).
   double quarter_ratio = 1.0;
   double reversed_ratio = 1.0;
 
@@ -26,9 +27,10 @@ struct Lobe {
     return std::clamp(own * std::min(1.0, own / other), 0.03, 25.0);
   }
 };
-/// At least three angles up and down within 35 degrees; the levels re the axis about the crossover,
+/// At least three angles up and down within 35 degrees; the levels re the axis about a frequency,
 /// both drivers as pistons at their drawn places, their ratio of levels free at each frequency.
 /// Nothing where they lie less than a quarter of a wavelength apart, or more than one and a half.
-[[nodiscard]] std::optional<Lobe> lobe_of(const CaseView& view, const CaseCrossover& crossing);
+[[nodiscard]] std::optional<Lobe> lobe_of(const CaseView& view, const CaseCrossover& crossing,
+                                          double about_hz);
 
 }  // namespace lalometer

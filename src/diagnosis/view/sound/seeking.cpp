@@ -95,9 +95,34 @@ void see_swap(const CaseView& v, SeenFeature& s, const CaseTake& t, std::optiona
     s.swaps.push_back({change, v.material->variant(t.variant)->spoken(), *share, t.id});
 }
 
+/// Where two drivers meet both play: the one that has the feature by itself, where a take tells.
+std::string who_has(const CaseView& v, const SeenFeature& s, const std::vector<double>& own,
+                    Look look) {
+  constexpr double kMeet_octaves = 0.5;
+  constexpr double kHas = 0.5;
+  for (const CaseCrossover& x : v.material->subject.crossovers) {
+    const std::string& other = s.leads == x.low ? x.high : x.low;
+    if ((s.leads != x.low && s.leads != x.high) ||
+        std::abs(std::log2(s.at_hz / x.frequency_hz)) > kMeet_octaves)
+      continue;
+    Mean leads, beside;
+    for (const CaseTake& t : v.material->takes) {
+      if (!is_response(t) || t.driver.empty() || !t.flipped.empty() || !t.condition.empty() ||
+          t.variant != v.variant || t.horizontal_deg != 0.0 || t.vertical_deg != 0.0)
+        continue;
+      if (t.driver == s.leads) leads.add(share_in(v, s.feature, t, own, look));
+      if (t.driver == other) beside.add(share_in(v, s.feature, t, own, look));
+    }
+    if (beside.value().value_or(0.0) > kHas && *beside.value() > leads.value().value_or(0.0) + kHas)
+      return other;
+  }
+  return s.leads;
+}
+
 /// What every other take says of a feature.
 void ask_others(CaseView& v, SeenFeature& s, const std::vector<double>& own, Look look) {
   const CaseMaterial& m = *v.material;
+  s.leads = who_has(v, s, own, look);
   const CaseDriver* lead = m.subject.driver(s.leads);
   // Above ka = 1 a near field is none any more.
   const bool small = lead != nullptr && s.at_hz * lead->radius_m < kC / (2.0 * kPi);
