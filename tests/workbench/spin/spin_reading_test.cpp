@@ -149,7 +149,8 @@ TEST(SpinIntervals, CountNoiseByTheRootOfItsPoints) {
 TEST(SpinIntervals, AreTheSameOnAnyNumberOfThreads) {
   const Loudspeaker speaker{60.0, 0.065, 0.14, 2200.0, 1.0, 3000.0, -1.0, 5000.0};
   const OrbitMaterial m =
-      material_of(orbit_of([&](Plane p, double d, double f) { return speaker.at(p, d, f); }));
+      material_of(orbit_of([&](Plane p, double d, double f) { return speaker.at(p, d, f); },
+                           Circles{.per_octave = 12.0, .low_hz = 20.0}));
   const SpinReading one = spin_reading(m);
   const SpinReading four = spin_reading(m, true, on_threads(4));
   ASSERT_TRUE(one.score && four.score && one.sensitivity_db && four.sensitivity_db);

@@ -40,10 +40,12 @@ std::vector<Claim> claims(const CaseView& v) {
     const double waves = spacing * x.frequency_hz / kSpeedOfSound20_m_s;
     // The null nearest to the axis, or what is deepest.
     constexpr double kNull_db = -12.0;
+    bool looked = false;
     double deepest = 0.0;
     double at_deg = 0.0;
     for (const CaseTake* t : v.responses()) {
       if (t->vertical_deg == 0.0 || std::abs(t->vertical_deg) > 31.0) continue;
+      looked = true;
       const std::vector<double>& level = v.levels.at(t);
       double here = 0.0;
       for (std::size_t i = 0; i < v.axis->size(); ++i) {
@@ -58,7 +60,9 @@ std::vector<Claim> claims(const CaseView& v) {
         at_deg = t->vertical_deg;
       }
     }
-    if (!(deepest < -5.0)) continue;
+    // Where nobody looked up or down, the drawing alone tells, of plainly too much.
+    constexpr double kPlainly = 1.7;
+    if (!(deepest < -5.0) && (looked || waves < kPlainly)) continue;
     Claim c(0.25);
     c.at_hz = x.frequency_hz;
     c.low_hz = x.frequency_hz / 1.5;
@@ -78,13 +82,15 @@ std::vector<Claim> claims(const CaseView& v) {
     const auto lobe = lobe_of(v, x, x.frequency_hz);
     const bool null =
         !as_near && deepest < kNull_db && (!lobe || std::abs(lobe->between_deg) < 50.0);
-    c.saw(std::abs(at_deg) > 21.0 ? 0.7
-          : null                  ? 6.0
-                                  : 2.5,
-          fmt::format("{:.0f}° {} the level falls by {:.0f} dB there", std::abs(at_deg),
-                      at_deg > 0.0 ? "up" : "down", -deepest),
-          ToldBy::kUpDown);
-    c.next_step = "A lower crossover, or drivers closer together.";
+    if (looked)
+      c.saw(std::abs(at_deg) > 21.0 ? 0.7
+            : null                  ? 6.0
+                                    : 2.5,
+            fmt::format("{:.0f}° {} the level falls by {:.0f} dB there", std::abs(at_deg),
+                        at_deg > 0.0 ? "up" : "down", -deepest),
+            ToldBy::kUpDown);
+    c.next_step = looked ? "A lower crossover, or drivers closer together."
+                         : "Take 15 and 30 degrees up and down: two sources show there.";
     all.push_back(std::move(c));
   }
   return all;

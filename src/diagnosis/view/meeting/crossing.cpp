@@ -40,6 +40,11 @@ std::optional<Depth> depth_of(const CaseView& v, const std::vector<double>& leve
     if (std::abs(std::log2(at / f)) > 0.5 || !(level[i] < lowest.db)) continue;
     lowest = {at, level[i]};
   }
+  // The lowest of many rows that scatter lies low by itself.
+  constexpr double kOfScatter = 2.0;
+  constexpr double kOrdinary_db = 0.3;  // bends of the curve itself
+  const double scatter = scatter_db(v.axis_take->curve, 0.3 * f, 3.3 * f).value_or(0.0);
+  lowest.db += kOfScatter * std::max(0.0, scatter - kOrdinary_db);
   lowest.db -= 0.5 * (below + above);
   return std::isfinite(lowest.db) ? std::optional(lowest) : std::nullopt;
 }
@@ -92,7 +97,6 @@ std::vector<SeenCrossing> crossings(const CaseView& v) {
       if (const auto there = lobe_of(v, x, depth->at_hz);
           there && (!s.lobe || there->misfit_db < s.lobe->misfit_db))
         s.lobe = there;
-    const std::size_t place = v.axis->bracket(depth->at_hz);
     double sides = 0.0;
     double count = 0.0;
     for (const CaseTake& t : v.material->takes) {
@@ -101,8 +105,13 @@ std::vector<SeenCrossing> crossings(const CaseView& v) {
         continue;
       const std::vector<double>& level = v.levels.at(&t);
       if (!t.flipped.empty()) {
-        if (t.horizontal_deg == 0.0 && std::isfinite(level[place]))
-          s.flipped_db = level[place] - v.level_db[place];
+        // What it does most about the crossover: beside it one of the two leads, and little moves.
+        if (t.horizontal_deg == 0.0)
+          for (const double at : {x.frequency_hz, depth->at_hz})
+            if (const double moved = mean_db(v, level, at / 1.08, at * 1.08) -
+                                     mean_db(v, v.level_db, at / 1.08, at * 1.08);
+                std::isfinite(moved) && std::abs(moved) > std::abs(s.flipped_db.value_or(0.0)))
+              s.flipped_db = moved;
         continue;
       }
       const double h = std::abs(t.horizontal_deg);
