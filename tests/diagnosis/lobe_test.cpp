@@ -130,5 +130,99 @@ TEST(LobeTest, APhaseSeenByTheLobeIsNamedAndAPolarityIsAnother) {
   EXPECT_LT(probability(diagnose(two_points(0.0, angles)), "crossover-phase"), 0.2);
 }
 
+/// Flat, with a hole of the sum on the axis, and half of it to the sides.
+CaseMaterial with_hole(double at_hz, double db, double to_the_sides) {
+  CaseMaterial m = two_ways();
+  for (const double a : {0.0, 15.0, -15.0, 30.0, -30.0})
+    m.takes.push_back(at_angle(a, level_of([=](double f) {
+                                 return 86.0 +
+                                        bell(f, at_hz, a == 0.0 ? db : to_the_sides * db, 0.12);
+                               })));
+  return m;
+}
+
+// Drivers the wrong way round cancel where they are alike in level: at the crossover. A delay turns
+// the phase on, and they cancel beside it.
+TEST(MeetingTest, AHoleBesideTheCrossoverIsADelaysAndOneOnItAPolaritys) {
+  const Diagnosis beside = diagnose(with_hole(2000.0 * std::exp2(0.28), -13.0, 0.5));
+  EXPECT_GT(probability(beside, "crossover-phase"), probability(beside, "driver-polarity"));
+  const Diagnosis on = diagnose(with_hole(2000.0, -13.0, 1.0));
+  EXPECT_GT(probability(on, "driver-polarity"), 0.5);
+  EXPECT_GT(probability(on, "driver-polarity"), probability(on, "crossover-phase"));
+}
+
+// The lowest of many rows of noise is low by itself, and half an octave off the crossover a flipped
+// driver moves little.
+TEST(MeetingTest, NoiseMakesNoHoleAndAFlippedDriverIsReadAboutTheCrossover) {
+  std::uint32_t seed = 7;
+  const auto noisy = [&](double null_db) {
+    return level_of([&](double f) {
+      double sum = 0.0;
+      for (int i = 0; i < 6; ++i) {
+        seed = (seed * 1103515245U + 12345U) & 0x7fffffffU;
+        sum += static_cast<double>(seed) / 0x40000000 - 1.0;
+      }
+      return 86.0 + 0.8 * sum + bell(f, 2000.0, null_db, 0.25);
+    });
+  };
+  CaseMaterial m = two_ways();
+  for (const double a : {0.0, 15.0, -15.0, 30.0, -30.0}) m.takes.push_back(at_angle(a, noisy(0.0)));
+  m.takes.push_back(at_angle(0.0, noisy(-16.0)));
+  m.takes.back().flipped = "tweeter";
+  const Diagnosis d = diagnose(m);
+  EXPECT_LT(probability(d, "crossover-phase"), 0.3);
+  EXPECT_LT(probability(d, "driver-polarity"), 0.3);
+}
+
+// Phases that were taken, of each driver alone, outweigh what levels about them say.
+TEST(MeetingTest, AMeasuredPhaseOutweighsTheLobe) {
+  const std::vector<double> angles = {-30.0, -20.0, -10.0, 10.0, 20.0, 30.0};
+  const auto with_phase = [&](double degrees) {
+    CaseMaterial m = two_points(90.0, angles);
+    for (const char* driver : {"woofer", "tweeter"})
+      m.takes.push_back(
+          alone(driver, curve(Quantity::kPressure, 100.0, 18000.0, 48.0, true, [&](double) {
+                  return std::polar(0.3, driver[0] == 'w' ? 0.0 : degrees * kPi / 180.0);
+                })));
+    return probability(diagnose(m), "crossover-phase");
+  };
+  EXPECT_LT(with_phase(10.0), 0.3);
+  EXPECT_GT(with_phase(90.0), 0.7);
+}
+
+// Between centres of 0.45 m at 2 kHz lie 2.6 wavelengths: nulls 11 degrees off the axis, whether or
+// not anybody looked. Two large cones that stand as near as they can are none of that.
+TEST(MeetingTest, SpacingIsSaidByTheDrawingWhereNobodyLookedUp) {
+  CaseMaterial m = with_hole(2000.0, 0.0, 0.0);
+  m.subject.drivers[1].y_m = m.subject.drivers[0].y_m + 0.45;
+  EXPECT_GT(probability(diagnose(m), "source-spacing-lobing"), 0.5);
+  m.subject.drivers[1].y_m = m.subject.drivers[0].y_m + 0.25;
+  EXPECT_LT(probability(diagnose(m), "source-spacing-lobing"), 0.1) << "1.46 wavelengths";
+  CaseMaterial near = with_hole(2000.0, 0.0, 0.0);
+  near.subject.drivers[0].radius_m = 0.16;
+  near.subject.drivers[1].radius_m = 0.14;
+  near.subject.drivers[1].y_m = near.subject.drivers[0].y_m + 0.4;
+  EXPECT_LT(probability(diagnose(near), "source-spacing-lobing"), 0.5);
+}
+
+// Half an octave over its crossover a woofer still plays. What it has by itself, or what its coil
+// feels, is its cone's and no matter of the sum.
+TEST(MeetingTest, AConeThatBendsWhereTwoDriversMeetIsFoundByItsOwnTakes) {
+  CaseMaterial m = two_ways();
+  const auto dip = [](double f) { return 86.0 + bell(f, 2400.0, -2.4, 0.07); };
+  for (const double a : {0.0, 15.0, -15.0, 30.0, -30.0, 45.0, -45.0})
+    m.takes.push_back(at_angle(a, level_of(dip)));
+  const double whole = probability(diagnose(m), "driver-breakup");
+  m.takes.push_back(alone("woofer", level_of(dip)));
+  m.takes.push_back(alone("tweeter", level_of([](double) { return 86.0; })));
+  const Diagnosis d = diagnose(m);
+  EXPECT_GT(probability(d, "driver-breakup"), std::max(whole, 0.7));
+  EXPECT_GT(probability(d, "driver-breakup"), probability(d, "crossover-phase"));
+  // The other way round it is the dome's, which measures half a wavelength there.
+  m.takes[m.takes.size() - 2].driver = "tweeter";
+  m.takes.back().driver = "woofer";
+  EXPECT_LT(probability(diagnose(m), "driver-breakup"), 0.5);
+}
+
 }  // namespace
 }  // namespace lalometer

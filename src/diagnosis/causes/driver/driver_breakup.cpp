@@ -17,7 +17,8 @@ namespace {
 std::string cone_of(const CaseView& v, const SeenFeature& f) {
   constexpr double kMeet_octaves = 0.5;
   for (const CaseCrossover& x : v.material->subject.crossovers) {
-    if (f.leads != x.high || std::abs(std::log2(f.at_hz / x.frequency_hz)) > kMeet_octaves)
+    if (f.leads != x.high || f.alone.value_or(0.0) > 0.6 ||
+        std::abs(std::log2(f.at_hz / x.frequency_hz)) > kMeet_octaves)
       continue;
     const bool felt = f.wiggle_free.value_or(0.0) > 0.4 && v.free_impedance != nullptr &&
                       (v.free_impedance->driver.empty() || v.free_impedance->driver == x.low);
