@@ -41,7 +41,8 @@ Json fault(const std::string& word, const Json& subject, Lot& lot) {
     f["frequency_hz"] = std::min(lot.between(1500, 2200), 0.75 * crossing);
     f["q"] = lot.between(7, 16);
   }
-  if (word == "crossover-phase") f["delay_ms"] = 250.0 / crossing;
+  // They meet some 45 degrees apart, the upper one ahead (drawn_cases.cpp).
+  if (word == "crossover-phase") f["delay_ms"] = 380.0 / crossing;
   return f;
 }
 

@@ -100,6 +100,27 @@ TEST(DrawnCases, TheirFaultsCanBeSeen) {
   }
 }
 
+// A wrong phase is one that is heard: a quarter of a period on the axis, whatever the drivers' own.
+TEST(DrawnCases, AWrongPhaseIsAQuarterOfAPeriodWhereTheDriversMeet) {
+  int seen = 0;
+  for (const int seed : {1, 2, 3, 4})
+    for (const PracticeCase& one : drawn_cases(seed)) {
+      if (one.causes != std::vector<std::string>{"crossover-phase"}) continue;
+      const auto plan = simulation_plan_of(one.plan_json, one.id, 1);
+      const PracticeBenchSetup& bench = plan->variants.back().bench;
+      const double f = plan->description.crossovers.front().frequency_hz.value();
+      std::complex<double> heard[2];
+      for (const std::size_t keep : {0U, 1U}) {
+        PracticeSpeaker alone = bench.speaker;
+        alone.ways = {bench.speaker.ways.at(keep)};
+        heard[keep] = PracticeField(alone, bench.room).at(f).direct_pa_per_v;
+      }
+      EXPECT_NEAR(std::abs(std::arg(heard[0] / heard[1])) * 180.0 / kPi, 90.0, 25.0) << one.id;
+      ++seen;
+    }
+  EXPECT_GE(seen, 3);
+}
+
 TEST(DrawnCases, AVerdictMustNameAllFaultsAndNoOther) {
   PracticeCase one;
   one.causes = {"box-leak", "crossover-phase"};

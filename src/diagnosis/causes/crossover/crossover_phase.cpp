@@ -53,9 +53,10 @@ std::vector<Claim> claims(const CaseView& v) {
     saw_depth(c, s);
     if (s.between_deg) {
       const double off = std::abs(*s.between_deg);
-      c.saw(off > 70.0 && off < 112.0   ? 10.0
-            : off > 58.0 && off < 130.0 ? 1.5
-                                        : 0.1,
+      c.saw(off > 70.0 && off < 112.0    ? 10.0
+            : off > 58.0 && off < 118.0  ? 1.5
+            : off < 130.0 && off > 118.0 ? 0.5  // more likely half a turn less the usual 55
+                                         : 0.1,
             fmt::format("alone they are {:.0f}° apart there", off), ToldBy::kAlone);
     }
     if (s.flipped_db)
@@ -64,10 +65,8 @@ std::vector<Claim> claims(const CaseView& v) {
                                             : 0.06,  // 134 degrees and more
             fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db),
             ToldBy::kFlipped);
-    // Their phase itself says more than levels about them.
-    const bool otherwise = s.between_deg && std::abs(*s.between_deg) < 58.0;
     if (s.lobe)
-      c.saw(otherwise ? std::min(s.lobe->for_quarter(), 1.0) : s.lobe->for_quarter(),
+      c.saw(s.beside_phase(s.lobe->for_quarter()),
             fmt::format(
                 "the levels up and down are those of drivers {:.0f}° apart (within {:.1f} dB)",
                 std::abs(s.lobe->between_deg), s.lobe->misfit_db),

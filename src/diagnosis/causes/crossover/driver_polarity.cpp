@@ -44,7 +44,7 @@ std::vector<Claim> claims(const CaseView& v) {
             fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db),
             ToldBy::kFlipped);
     if (s.lobe)
-      c.saw(s.lobe->for_reversed(),
+      c.saw(s.beside_phase(s.lobe->for_reversed()),
             fmt::format(
                 "the levels up and down are those of drivers {:.0f}° apart (within {:.1f} dB)",
                 std::abs(s.lobe->between_deg), s.lobe->misfit_db),

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <cmath>
 #include <limits>
 
@@ -74,6 +75,10 @@ bool SeenCrossing::hole_beside() const {
   return depth_db < kDeep_db && std::abs(std::log2(at_hz / crossing->frequency_hz)) > kOff_octaves;
 }
 
+double SeenCrossing::beside_phase(double of_lobe) const {
+  return between_deg ? std::clamp(of_lobe, 0.5, 2.0) : of_lobe;
+}
+
 std::vector<SeenCrossing> crossings(const CaseView& v) {
   std::vector<SeenCrossing> all;
   if (v.axis_take == nullptr) return all;
@@ -110,7 +115,8 @@ std::vector<SeenCrossing> crossings(const CaseView& v) {
           for (const double at : {x.frequency_hz, depth->at_hz})
             if (const double moved = mean_db(v, level, at / 1.08, at * 1.08) -
                                      mean_db(v, v.level_db, at / 1.08, at * 1.08);
-                std::isfinite(moved) && std::abs(moved) > std::abs(s.flipped_db.value_or(0.0)))
+                std::isfinite(moved) &&
+                (!s.flipped_db || std::abs(moved) > std::abs(*s.flipped_db)))
               s.flipped_db = moved;
         continue;
       }

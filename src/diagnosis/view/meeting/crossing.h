@@ -25,6 +25,8 @@ struct SeenCrossing {
   /// it takes a phase that turns, as a delay's does. Reversed ones are deepest where they are
   /// alike.
   [[nodiscard]] bool hole_beside() const;
+  /// What the lobe says, less where the phase itself was taken, which says more.
+  [[nodiscard]] double beside_phase(double of_lobe) const;
 };
 /// All of the drawing's crossovers that the reference curve reaches.
 [[nodiscard]] std::vector<SeenCrossing> crossings(const CaseView& view);

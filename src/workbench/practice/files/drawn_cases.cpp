@@ -85,7 +85,9 @@ Json with_figures(const std::string& fault, const Json& subject, Lot& lot) {
   } else if (fault == "mistuned-box") {
     f["factor"] = lot.chance(0.5) ? lot.between(1.35, 1.55) : lot.between(0.62, 0.74);
   } else if (fault == "crossover-phase") {
-    f["delay_ms"] = 250.0 / crossing * lot.between(0.9, 1.1);
+    // The drivers of a random two-way meet some 45 degrees apart, the upper one ahead: late by so
+    // much, it is a quarter of a period behind.
+    f["delay_ms"] = 380.0 / crossing * lot.between(0.95, 1.05);
   } else if (fault == "notch-filter") {
     f["frequency_hz"] = lot.between(700, 1200);
   } else if (fault == "noise") {
