@@ -131,8 +131,8 @@ std::optional<Lobe> lobe_of(const CaseView& v, const CaseCrossover& x, double ab
       mean[which] += likely;
       count[which] += 1.0;
     };
-    if (off <= 55.0) into(0);
-    if (off >= 70.0 && off <= 120.0) into(1);
+    if (off <= 60.0) into(0);
+    if (off >= 76.0 && off <= 120.0) into(1);
     if (off >= 132.0) into(2);
   }
   const double in_phase = mean[0] / count[0] + 1e-6;

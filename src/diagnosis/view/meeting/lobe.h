@@ -13,8 +13,8 @@ struct Lobe {
   double between_deg =
       0.0;  ///< upper over lower driver on the axis, as follows the levels best, -180 to 180
   double misfit_db = 0.0;  ///< rms of that
-  /// How much likelier the levels are with the drivers a quarter period apart (70 to 120 degrees),
-  /// or the wrong way round (132 to 180), than in phase as usual networks have it (up to 55).
+  /// How much likelier the levels are with the drivers a quarter period apart (76 to 120 degrees),
+  /// or the wrong way round (132 to 180), than in phase as usual networks have it (up to 60).
   double quarter_ratio = 1.0;
   double reversed_ratio = 1.0;
 
