@@ -179,6 +179,16 @@ void find_wiggles_of(CaseView& v) {
   }
 }
 
+/// Whether an impedance's rows lie close enough to show a loop as sharp as a feature; a loop of
+/// that Q spans 1.4 / Q octaves.
+bool shows(const CaseTake& impedance, const SeenFeature& f) {
+  constexpr double kRowsInALoop = 1.7;
+  const FrequencyAxis& axis = impedance.curve.axis();
+  if (axis.size() < 2) return false;
+  const std::size_t i = axis.bracket(f.at_hz);
+  return std::log2(axis[i + 1] / axis[i]) * kRowsInALoop < 1.4 / f.q;
+}
+
 /// Which features they belong to.
 void match_features(CaseView& v) {
   const std::vector<BoxMode> modes = modes_of(v.material->subject);
@@ -190,6 +200,7 @@ void match_features(CaseView& v) {
       for (const SeenWiggle& w : v.wiggles)
         if (near(w.wiggle.frequency_hz.value) < 0.06)
           f.wiggle_box = std::max(*f.wiggle_box, w.wiggle.height_percent);
+      if (*f.wiggle_box == 0.0 && !shows(*v.box_impedance, f)) f.wiggle_box.reset();
     }
     // A wave makes a dip on one side of itself and a peak on the other.
     const auto other_side = [&](double hz) {
@@ -216,7 +227,9 @@ void match_features(CaseView& v) {
     for (const Wiggle& w : *free)
       if (near(w.frequency_hz.value) < std::max(reach, place_spread(w)))
         f.wiggle_free = std::max(*f.wiggle_free, w.height_percent);
-    if (v.free_air && *f.wiggle_free > 0.0) {
+    if (*f.wiggle_free == 0.0 && v.free_impedance != nullptr && !shows(*v.free_impedance, f))
+      f.wiggle_free.reset();
+    if (v.free_air && f.wiggle_free.value_or(0.0) > 0.0) {
       const std::complex<double> whole = v.free_air->motor.at(f.at_hz);
       const std::complex<double> motional =
           whole - v.free_air->re_ohm.value - v.free_air->coil.impedance_ohm(f.at_hz);

@@ -23,7 +23,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
     Claim c(0.15);
     c.feature = i;
     c.saw(1.5, "a wave of the box lies there");
-    if (v.box_impedance != nullptr)
+    if (f.wiggle_box)
       c.saw(0.2, "the impedance in the box has no loop there", ToldBy::kInBox);
     if (f.near)
       c.saw(*f.near > 0.5 ? 3.0 : 0.15,
