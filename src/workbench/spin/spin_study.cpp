@@ -14,8 +14,8 @@ namespace {
 
 using Complex = std::complex<double>;
 
-constexpr std::size_t kReplicas = 24;
-constexpr double kStudent95 = 2.069;    // of 23 degrees of freedom
+constexpr std::size_t kReplicas = 48;
+constexpr double kStudent95 = 2.012;    // of 47 degrees of freedom
 constexpr double kAngle_deg = 0.25;     // one standard deviation
 constexpr double kDistance_m = 0.0015;  // the same
 constexpr double kCorrection_db = 0.1;

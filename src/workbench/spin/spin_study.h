@@ -20,7 +20,7 @@ struct SpinReading {
   std::vector<std::string> notes = {};
 };
 
-/// Figures with intervals: the set is made again 24 times with each angle 0.5 degrees and the
+/// Figures with intervals: the set is made again 48 times with each angle 0.5 degrees and the
 /// microphone 3 mm off (twice the standard deviation), noise as told, the microphone's correction
 /// off by a smooth 0.2 dB alike at all angles, and the level's calibration by 0.5 dB (common
 /// practice).
