@@ -242,6 +242,30 @@ TEST(ImpedanceEvidenceTest, BothSidesOfOneResonanceAreOneCauses) {
   EXPECT_LT(probability(d, "driver-breakup"), 0.3);
 }
 
+// A wave of Q 12 spans an eighth of an octave: at 12 rows an octave its loop lies between them, and
+// that none was seen speaks against nothing.
+TEST(ImpedanceEvidenceTest, RowsFartherApartThanALoopIsWideSayNothingOfIt) {
+  CaseMaterial m = one_cone(0.06);
+  m.subject.inner = InnerBox{0.16, 0.348, 0.2};
+  for (const double a : {0.0, 30.0, -30.0})
+    m.takes.push_back(
+        at_angle(a, level_of([](double f) { return 86.0 + bell(f, 493.0, -4.0, 0.05); })));
+  const auto box = [](double rows_an_octave) {
+    return CaseTake{
+        .kind = CaseTake::Kind::kImpedance,
+        .name = "box",
+        .condition = "in-box",
+        .curve = curve(Quantity::kImpedance, 8.0, 12000.0, rows_an_octave, true, [](double f) {
+          return 6.0 + Complex(0.0, 2.0 * kPi * f * 3e-4) +
+                 30.0 / (1.0 + Complex(0.0, 4.0) * (f / 60.0 - 60.0 / f));
+        })};
+  };
+  m.takes.push_back(box(96.0));
+  const double dense = probability(diagnose(m), "cabinet-standing-wave");
+  m.takes.back() = box(12.0);
+  EXPECT_GT(probability(diagnose(m), "cabinet-standing-wave"), dense + 0.1) << dense;
+}
+
 TEST(ImpedanceEvidenceTest, SamplesThatLieApartOverAThirdOfAnOctaveDiffer) {
   CaseMaterial m = one_cone(0.05);
   const auto sample = [](const char* name, double db) {
