@@ -17,7 +17,7 @@ namespace lalometer {
 namespace {
 
 /// Raised whenever the same input gives another result.
-constexpr const char* kComputation = "analysis 10";
+constexpr const char* kComputation = "analysis 11";
 
 /// The longest gate; decay goes on later.
 constexpr double kKeptAfter_s = 0.5;

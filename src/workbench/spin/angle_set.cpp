@@ -12,7 +12,7 @@ namespace {
 
 // Raised whenever the same inputs give another result.
 constexpr int kOrbitVersion = 2;
-constexpr int kReadingVersion = 1;
+constexpr int kReadingVersion = 2;
 constexpr int kAdviceVersion = 1;
 
 std::string words_of(const AngleView& v) {

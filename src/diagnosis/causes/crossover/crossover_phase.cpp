@@ -53,10 +53,11 @@ std::vector<Claim> claims(const CaseView& v) {
     saw_depth(c, s);
     if (s.between_deg) {
       const double off = std::abs(*s.between_deg);
-      c.saw(off > 70.0 && off < 112.0    ? 10.0
-            : off > 58.0 && off < 118.0  ? 1.5
-            : off < 130.0 && off > 118.0 ? 0.5  // more likely half a turn less the usual 55
-                                         : 0.1,
+      // From 118 on it is more likely half a turn less the usual 55.
+      c.saw(off <= 58.0 || off >= 130.0 ? 0.1
+            : off > 118.0               ? 0.5
+            : off > 70.0 && off < 112.0 ? 10.0
+                                        : 1.5,
             fmt::format("alone they are {:.0f}° apart there", off), ToldBy::kAlone);
     }
     if (s.flipped_db)

@@ -10,8 +10,8 @@ namespace lalometer {
 /// What the levels above and below the axis say of the phase in which two drivers meet: their ways
 /// to the microphone differ by a known length at every angle, so that each phase has its own lobe.
 struct Lobe {
-  double between_deg =
-      0.0;  ///< upper over lower driver on the axis, as follows the levels best, -180 to 180
+  /// Upper over lower driver, on the axis, that follows the levels best; -180 to 180.
+  double between_deg = 0.0;
   double misfit_db = 0.0;  ///< rms of that
   /// How much likelier the levels are with the drivers a quarter period apart (76 to 120 degrees),
   /// or the wrong way round (132 to 180), than in phase as usual networks have it (up to 60).
