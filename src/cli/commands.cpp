@@ -54,7 +54,7 @@ struct ResponseOptions {
 /// before recordings.
 Result<ImportItem> chosen_response(const Doors& doors, const ResponseOptions& o,
                                    std::optional<Stand>& stand) {
-  const ImportPreview preview = read_source(o.path, choices_of(o.reading), doors.choice);
+  const ImportPreview preview = read_for(doors, o.path, choices_of(o.reading));
   const ImportItem* best = nullptr;
   double best_angle = 1e9;
   for (const ImportItem& item : preview.items) {
@@ -170,7 +170,7 @@ int response_command(const Doors& doors, const ResponseOptions& o) {
 int export_command(Doors doors, const std::string& book_path, const std::string& target, Id take,
                    Id subject) {
   if (fs::path(target).extension() == ".sofa") {
-    const ImportPreview source = read_source(book_path, {}, doors.choice);
+    const ImportPreview source = read_for(doors, book_path);
     if (source.items.empty() && !source.problems.empty())
       return refuse(doors, source.problems.front());
     const auto written =

@@ -22,7 +22,7 @@ struct DiffractionOptions {
 };
 
 int diffraction_command(const Doors& doors, const DiffractionOptions& o) {
-  const ImportPreview source = read_source(o.path, {}, doors.choice);
+  const ImportPreview source = read_for(doors, o.path);
   if (!source.subject) {
     return refuse(doors,
                   source.problems.empty()

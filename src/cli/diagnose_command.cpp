@@ -18,10 +18,11 @@ struct DiagnoseOptions {
 };
 
 int diagnose_command(const Doors& doors, const DiagnoseOptions& o) {
-  const ImportPreview preview = read_source(o.path, choices_of(o.reading), doors.choice);
-  const auto material = case_of(preview, o.path);
+  const ImportPreview preview = read_for(doors, o.path, choices_of(o.reading));
+  const Parallel parallel = on_threads();
+  const auto material = case_of(preview, o.path, parallel);
   if (!material) return refuse(doors, material.error());
-  Told told = told_of(diagnose(*material));
+  Told told = told_of(diagnose(*material, nullptr, parallel));
   for (const Error& problem : preview.problems) told.note(problem.text());
   return print(doors, told);
 }

@@ -22,7 +22,7 @@ Result<SourceImpedance> impedance_of(const Doors& doors, const std::string& path
                                      const std::string& condition = {}) {
   ImportChoices choices;
   choices.kind = ColumnKind::kImpedance;
-  return impedance_in(read_source(path, choices, doors.choice), condition, path);
+  return impedance_in(read_for(doors, path, choices), condition, path);
 }
 
 Error placed(Error error, const std::string& path) {
@@ -128,7 +128,7 @@ struct CompareOptions {
 
 int compare_command(const Doors& doors, const CompareOptions& o) {
   const std::string& path = o.set;
-  const ImportPreview preview = read_source(path, {}, doors.choice);
+  const ImportPreview preview = read_for(doors, path);
   std::vector<std::string> aside;
   for (const Error& problem : preview.problems) {
     // Takes of kinds that are not read are named without a place; a file that cannot be used has

@@ -55,7 +55,8 @@ Result<ImportTarget> named_by_plan(const ImportOptions& o, ImportPreview& previe
 int import_command(Doors doors, const ImportOptions& o) {
   ImportChoices choices = choices_of(o.reading);
   choices.split = true;
-  ImportPreview preview = preview_import({o.files.begin(), o.files.end()}, choices);
+  ImportPreview preview =
+      preview_import({o.files.begin(), o.files.end()}, choices, {}, {}, on_threads());
   ImportTarget target;
   if (o.by_plan) {
     const auto named = named_by_plan(o, preview);

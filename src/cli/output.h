@@ -11,6 +11,7 @@
 #include "base/log.h"
 #include "base/progress.h"
 #include "base/result.h"
+#include "base/work_owner.h"
 #include "workbench/sharing/sources.h"
 #include "workbench/telling/told.h"
 
@@ -32,6 +33,12 @@ inline int refuse(const Doors& doors, const Error& error) {
   doors.err << error.text() << '\n';
   log_line(LogWeight::kTrouble, error.text());
   return kUnusable;
+}
+
+/// What a command was given, read on all cores.
+inline ImportPreview read_for(const Doors& doors, const std::filesystem::path& path,
+                              const ImportChoices& choices = {}) {
+  return read_source(path, choices, doors.choice, {}, {}, on_threads());
 }
 
 /// A progress line on standard error, only where somebody sees it.

@@ -395,12 +395,17 @@ const std::vector<Cause>& all_causes() {
   return all;
 }
 
-Diagnosis diagnose(const CaseMaterial& material, const ImpedanceSide* known) {
-  const CaseView view = view_of(material, main_variant(material), known);
+Diagnosis diagnose(const CaseMaterial& material, const ImpedanceSide* known,
+                   const Parallel& parallel) {
+  const CaseView view = view_of(material, main_variant(material), known, parallel);
   Diagnosis d = of_view(view);
-  for (const std::string& id : other_states(view)) {
-    const CaseVariant* variant = material.variant(id);
-    add_state(d, of_view(view_of(material, id)), variant == nullptr ? id : variant->spoken());
+  const std::vector<std::string> others = other_states(view);
+  std::vector<Diagnosis> states(others.size());
+  parallel(others.size(),
+           [&](std::size_t i) { states[i] = of_view(view_of(material, others[i])); });
+  for (std::size_t i = 0; i < others.size(); ++i) {
+    const CaseVariant* variant = material.variant(others[i]);
+    add_state(d, states[i], variant == nullptr ? others[i] : variant->spoken());
   }
   sort_by_weight(d);
   if (const auto next = next_of_all(view, d)) {

@@ -25,10 +25,15 @@ double reach_of(double q) {
 constexpr double kExplained = 0.8;
 constexpr double kTallest = 60.0;  ///< percent; more is an impedance peak
 
-/// 1 / (1 + j Q (f/f0 - f0/f)). @param x  ln(f / f0)
+/// 1 / (1 + j Q (f/f0 - f0/f)). @param detuned  Q (f/f0 - f0/f)
+Complex shape_at(double detuned) {
+  const double power = 1.0 / (1.0 + detuned * detuned);
+  return {power, -detuned * power};
+}
+
+/// @param x  ln(f / f0)
 Complex shape_of(double x, double q) {
-  const double detuned = 2.0 * q * std::sinh(x);
-  return Complex(1.0, -detuned) / (1.0 + detuned * detuned);
+  return shape_at(2.0 * q * std::sinh(x));
 }
 
 /// A resonance tried at one place.
@@ -52,6 +57,7 @@ class Seeker {
  public:
   Seeker(std::vector<double> log_f, std::vector<Complex> e, bool complex, double least_q)
       : x_(std::move(log_f)), e_(std::move(e)), complex_(complex) {
+    for (const double x : x_) f_.push_back(std::exp(x));
     std::vector<double> bends;
     for (std::size_t i = 1; i + 1 < e_.size(); ++i)
       bends.push_back(std::abs(e_[i] - 0.5 * (e_[i - 1] + e_[i + 1])));
@@ -105,12 +111,14 @@ class Seeker {
     const std::size_t n = w.to - w.from;
     if (n < 2 * kGround + 1) return trial;
     if (static_cast<double>(n) < 1.5 * q * (x_[w.to - 1] - x_[w.from])) return trial;
+    const double up = q * std::exp(-log_f);
+    const double down = q * std::exp(log_f);
     Eigen::Matrix4d ground = Eigen::Matrix4d::Zero();
     Eigen::Matrix4d shared = Eigen::Matrix4d::Zero();    // ground with the four columns below
     Eigen::Matrix4d products = Eigen::Matrix4d::Zero();  // among these
     for (std::size_t i = w.from; i < w.to; ++i) {
       const double x = (x_[i] - w.centre) / w.reach;
-      const Complex s = shape_of(x_[i] - log_f, q);
+      const Complex s = shape_at(up * f_[i] - down / f_[i]);
       const Eigen::Vector4d g(1.0, x, x * x - 0.3, x * (x * x - 0.6));
       const Eigen::Vector4d columns(e_[i].real(), e_[i].imag(), s.real(), s.imag());
       ground.noalias() += g * g.transpose();
@@ -168,6 +176,7 @@ class Seeker {
   }
 
   std::vector<double> x_;  ///< ln f
+  std::vector<double> f_;
   std::vector<Complex> e_;
   bool complex_;
   double sigma_;

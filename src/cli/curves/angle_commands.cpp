@@ -21,7 +21,7 @@ struct SpinOptions {
 };
 
 Result<OrbitMaterial> material_for(const Doors& doors, const SpinOptions& o) {
-  const ImportPreview source = read_source(o.path, {}, doors.choice);
+  const ImportPreview source = read_for(doors, o.path);
   if (source.items.empty() && !source.problems.empty())
     return tl::unexpected(source.problems.front());
   OrbitWish wish;

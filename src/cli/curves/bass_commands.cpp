@@ -12,7 +12,7 @@ namespace lalometer {
 namespace {
 
 int near_field_command(const Doors& doors, const std::string& path, const Placement& place) {
-  const ImportPreview preview = read_source(path, {}, doors.choice);
+  const ImportPreview preview = read_for(doors, path);
   const auto material = bass_material(preview, doors.choice.variant, path);
   if (!material) return refuse(doors, material.error());
   const auto answer = near_answer(**material, place, path);
@@ -20,7 +20,7 @@ int near_field_command(const Doors& doors, const std::string& path, const Placem
 }
 
 int splice_command(const Doors& doors, const std::string& path, double at_hz) {
-  const ImportPreview preview = read_source(path, {}, doors.choice);
+  const ImportPreview preview = read_for(doors, path);
   const auto material = bass_material(preview, doors.choice.variant, path);
   if (!material) return refuse(doors, material.error());
   const auto answer = splice_answer(**material, at_hz, path);

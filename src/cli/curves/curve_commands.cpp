@@ -13,7 +13,7 @@ namespace {
 
 /// All responses of a file, set or book.
 Result<std::vector<ImportItem>> responses_of(const Doors& doors, const std::string& path) {
-  ImportPreview preview = read_source(path, {}, doors.choice);
+  ImportPreview preview = read_for(doors, path);
   std::vector<ImportItem> found;
   for (ImportItem& item : preview.items)
     if (item.curve && !item.calibration && is_pressure(item.take)) found.push_back(std::move(item));
@@ -53,7 +53,7 @@ int difference_command(const Doors& doors, const std::string& of, const std::str
 }
 
 int offset_command(const Doors& doors, const std::string& path) {
-  const ImportPreview preview = read_source(path, {}, doors.choice);
+  const ImportPreview preview = read_for(doors, path);
   if (!preview.subject)
     return refuse(doors, preview.problems.empty()
                              ? Error{ErrorCode::kBadInput,

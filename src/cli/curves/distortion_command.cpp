@@ -260,7 +260,7 @@ class Teller {
 
 int distortion_command(const Doors& doors, const DistortionOptions& o) {
   if (!o.tones_hz.empty()) return tones_command(doors, o);
-  const ImportPreview preview = read_source(o.path, choices_of(o.reading), doors.choice);
+  const ImportPreview preview = read_for(doors, o.path, choices_of(o.reading));
   return Teller(doors, o, preview).run();
 }
 

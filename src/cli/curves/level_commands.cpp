@@ -24,7 +24,7 @@ struct DecayOptions {
 };
 
 int decay_command(const Doors& doors, const DecayOptions& o) {
-  const ImportPreview preview = read_source(o.path, choices_of(o.reading), doors.choice);
+  const ImportPreview preview = read_for(doors, o.path, choices_of(o.reading));
   const ImportItem* best = decay_item(preview, o.driver, o.source);
   if (best == nullptr) {
     if (!preview.problems.empty()) return refuse(doors, preview.problems.front());

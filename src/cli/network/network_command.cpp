@@ -116,7 +116,7 @@ Result<Response> curve_in(const std::string& file, const ReadingOptions& reading
                           const Doors& doors) {
   ImportChoices choices = choices_of(reading);
   if (ohm) choices.kind = ColumnKind::kImpedance;
-  const ImportPreview preview = read_source(file, choices, doors.choice);
+  const ImportPreview preview = read_for(doors, file, choices);
   for (const ImportItem& item : preview.items)
     if (item.curve && (item.curve->quantity() == Quantity::kImpedance) == ohm) return *item.curve;
   if (!preview.problems.empty()) return tl::unexpected(preview.problems.front());
@@ -148,7 +148,7 @@ int network_command(const Doors& doors, const NetworkOptions& o) {
                           "There is no network to write: give its file, or --design.", ""});
   if (!o.file.empty() && !o.design.empty())
     return refuse(doors, {ErrorCode::kBadInput, "A network file or --design, not both.", o.file});
-  const ImportPreview preview = read_source(o.set, choices_of(o.reading), doors.choice);
+  const ImportPreview preview = read_for(doors, o.set, choices_of(o.reading));
   const auto material = network_material(preview, o.set);
   if (!material) return refuse(doors, material.error());
   std::optional<CrossoverDesign> design;

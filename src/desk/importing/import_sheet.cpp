@@ -230,7 +230,8 @@ void ImportSheet::read() {
   work_id_ = session_.work().start<ImportPreview>(
       this, spec,
       [paths, choices = choices()](const WorkContext& context) -> Result<ImportPreview> {
-        auto preview = preview_import(paths, choices, context.stop, context.progress);
+        auto preview =
+            preview_import(paths, choices, context.stop, context.progress, context.parallel);
         if (context.stop.stop_requested()) return cancelled();
         return preview;
       },

@@ -116,8 +116,17 @@ void match(SeenWiggle& s, const CaseSubject& subject, const std::vector<BoxMode>
     s.pipe_off = std::min(s.pipe_off, std::abs(std::log(f / pipe_resonance_hz(p.geometry, kC))));
 }
 
-/// What became of the loops where another variant changed the damping or the port.
-void follow_variants(CaseView& v, const WiggleSearch& search) {
+/// An impedance whose loops are sought.
+struct Looked {
+  const Response* curve;
+  const FittedImpedance* motor;
+  WiggleSearch search;
+  bool damping = false;  ///< of a variant that changed it; else the port
+  std::vector<Wiggle> found = {};
+};
+
+/// Variants that changed the damping or the port.
+void add_variants(const CaseView& v, const WiggleSearch& search, std::vector<Looked>& all) {
   for (const CaseTake& t : v.material->takes) {
     if (t.kind != CaseTake::Kind::kImpedance || t.variant == v.variant || t.condition == "free-air")
       continue;
@@ -127,12 +136,16 @@ void follow_variants(CaseView& v, const WiggleSearch& search) {
     if (variant == v.material->variants.end()) continue;
     const bool damping = variant->change == "damping";
     if (!damping && variant->change != "port") continue;
-    const auto others = find_wiggles(t.curve, nullptr, search);
-    for (SeenWiggle& w : v.wiggles) {
-      const Wiggle* there = same_place(w.wiggle, others);
-      const double left = there == nullptr ? 0.0 : there->height_percent / w.wiggle.height_percent;
-      (damping ? w.damped : w.port_changed) = left;
-    }
+    all.push_back({.curve = &t.curve, .motor = nullptr, .search = search, .damping = damping});
+  }
+}
+
+/// What became of the loops there.
+void follow(CaseView& v, const Looked& variant) {
+  for (SeenWiggle& w : v.wiggles) {
+    const Wiggle* there = same_place(w.wiggle, variant.found);
+    const double left = there == nullptr ? 0.0 : there->height_percent / w.wiggle.height_percent;
+    (variant.damping ? w.damped : w.port_changed) = left;
   }
 }
 
@@ -154,29 +167,38 @@ std::vector<BoxMode> modes_of(const CaseSubject& s) {
 }
 
 /// Loops of the impedance in the box and in free air.
-void find_wiggles_of(CaseView& v) {
+void find_wiggles_of(CaseView& v, const Parallel& parallel) {
   const CaseMaterial& m = *v.material;
   const WiggleSearch search = search_of(v);
-  std::optional<std::vector<Wiggle>>& free = v.free_wiggles;
+  std::vector<Looked> all;
   if (v.free_air) {
     WiggleSearch own = search;
     own.model_to_hz = v.free_air->fitted_to_hz;
     own.humps = {1.0, 0.0};
     // No network is in it, whose bends broad loops could be.
     own.least_q = kBroadest_q;
-    free = find_wiggles(v.free_impedance->curve, &v.free_air->motor, own);
+    all.push_back({.curve = &v.free_impedance->curve, .motor = &v.free_air->motor, .search = own});
   }
-  const std::vector<BoxMode> modes = modes_of(m.subject);
+  const std::size_t box = all.size();
   if (v.box_impedance != nullptr) {
     const FittedImpedance* motor = v.box ? &v.box->motor : v.closed ? &v.closed->motor : nullptr;
-    for (const Wiggle& w : find_wiggles(v.box_impedance->curve, motor, search)) {
-      SeenWiggle s{.wiggle = w};
-      if (free) s.in_free_air = same_place(w, *free) != nullptr;
-      match(s, m.subject, modes);
-      v.wiggles.push_back(s);
-    }
-    follow_variants(v, search);
+    all.push_back({.curve = &v.box_impedance->curve, .motor = motor, .search = search});
+    add_variants(v, search, all);
   }
+  parallel(all.size(), [&](std::size_t i) {
+    all[i].found = find_wiggles(*all[i].curve, all[i].motor, all[i].search);
+  });
+  std::optional<std::vector<Wiggle>>& free = v.free_wiggles;
+  if (box > 0) free = std::move(all.front().found);
+  if (box == all.size()) return;
+  const std::vector<BoxMode> modes = modes_of(m.subject);
+  for (const Wiggle& w : all[box].found) {
+    SeenWiggle s{.wiggle = w};
+    if (free) s.in_free_air = same_place(w, *free) != nullptr;
+    match(s, m.subject, modes);
+    v.wiggles.push_back(s);
+  }
+  for (std::size_t i = box + 1; i < all.size(); ++i) follow(v, all[i]);
 }
 
 /// Whether an impedance's rows lie close enough to show a loop as sharp as a feature; a loop of
@@ -252,13 +274,13 @@ double SeenFeature::moves_as_one() const {
   return std::clamp(std::pow(kEven / more, 4.0), 1.0 / kMost, kMost);
 }
 
-void look_at_impedances(CaseView& v, const ImpedanceSide* known) {
+void look_at_impedances(CaseView& v, const ImpedanceSide* known, const Parallel& parallel) {
   find_impedances(v);
   if (known != nullptr) {
     static_cast<ImpedanceSide&>(v) = *known;
   } else {
     fit_impedances(v);
-    find_wiggles_of(v);
+    find_wiggles_of(v, parallel);
   }
   match_features(v);
 }

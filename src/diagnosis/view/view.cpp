@@ -15,8 +15,10 @@ constexpr double kC = kSpeedOfSound20_m_s;
 constexpr double kPerOctave = 48.0;
 constexpr double kUsualCone_m = 0.055;  // where no size is told: a cone of 130 mm
 
-bool is_response(const CaseTake& t) {
-  return t.kind == CaseTake::Kind::kResponse;
+/// The whole loudspeaker as it is, at any angle.
+bool is_whole(const CaseTake& t) {
+  return t.kind == CaseTake::Kind::kResponse && t.driver.empty() && t.condition.empty() &&
+         t.flipped.empty();
 }
 
 /// The state that most takes are of.
@@ -65,9 +67,20 @@ double CaseView::ka(const std::string& id, double f) const {
 std::vector<const CaseTake*> CaseView::responses() const {
   std::vector<const CaseTake*> all;
   for (const CaseTake& t : material->takes)
-    if (is_response(t) && t.variant == variant && t.sample == sample && t.driver.empty() &&
-        t.condition.empty() && t.flipped.empty())
-      all.push_back(&t);
+    if (is_whole(t) && t.variant == variant && t.sample == sample) all.push_back(&t);
+  return all;
+}
+
+std::vector<std::size_t> axis_takes(const CaseMaterial& material) {
+  const std::string sample = main_of(material, &CaseTake::sample);
+  std::map<std::string, std::size_t> first;
+  for (std::size_t i = 0; i < material.takes.size(); ++i) {
+    const CaseTake& t = material.takes[i];
+    if (is_whole(t) && t.sample == sample && t.horizontal_deg == 0.0 && t.vertical_deg == 0.0)
+      first.emplace(t.variant, i);
+  }
+  std::vector<std::size_t> all;
+  for (const auto& [variant, i] : first) all.push_back(i);
   return all;
 }
 
@@ -79,23 +92,22 @@ CaseView view_of(const CaseMaterial& material) {
   return view_of(material, main_variant(material));
 }
 
-ImpedanceSide impedance_side(const CaseMaterial& material) {
+ImpedanceSide impedance_side(const CaseMaterial& material, const Parallel& parallel) {
   CaseView v;
   v.material = &material;
   v.variant = main_variant(material);
-  look_at_impedances(v, nullptr);
+  look_at_impedances(v, nullptr, parallel);
   return v;
 }
 
 CaseView view_of(const CaseMaterial& material, const std::string& variant,
-                 const ImpedanceSide* known) {
+                 const ImpedanceSide* known, const Parallel& parallel) {
   CaseView v;
   v.material = &material;
   v.variant = variant;
   v.sample = main_of(material, &CaseTake::sample);
-  for (const CaseTake* t : v.responses())
-    if (t->horizontal_deg == 0.0 && t->vertical_deg == 0.0 && v.axis_take == nullptr)
-      v.axis_take = t;
+  for (const std::size_t i : axis_takes(material))
+    if (material.takes[i].variant == variant) v.axis_take = &material.takes[i];
   v.axis = FrequencyAxis::logarithmic(20.0, 20000.0, kPerOctave);
   const auto mains_hz = told_mains_hz(mains_in(material));
   for (const CaseTake& t : material.takes)
@@ -107,7 +119,7 @@ CaseView view_of(const CaseMaterial& material, const std::string& variant,
                         {v.axis_take->curve.axis().front(), v.axis_take->curve.axis().back()});
     seek_features(v);
   }
-  look_at_impedances(v, known);
+  look_at_impedances(v, known, parallel);
   return v;
 }
 

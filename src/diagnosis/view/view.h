@@ -9,6 +9,7 @@
 #include "acoustics/impedance/fit/box_fit.h"
 #include "acoustics/impedance/fit/driver_fit.h"
 #include "acoustics/impedance/wiggles.h"
+#include "base/progress.h"
 #include "diagnosis/material.h"
 #include "diagnosis/view/bass/losses.h"
 #include "diagnosis/view/bass/tightness.h"
@@ -132,10 +133,15 @@ struct CaseView : ImpedanceSide {
 [[nodiscard]] CaseView view_of(const CaseMaterial& material);
 /// @param known  the impedances' side of this very variant, where somebody has it; may be null
 [[nodiscard]] CaseView view_of(const CaseMaterial& material, const std::string& variant,
-                               const ImpedanceSide* known = nullptr);
+                               const ImpedanceSide* known = nullptr,
+                               const Parallel& parallel = in_turn);
+/// Of each variant the take on whose axis its features are found: the first of the whole
+/// loudspeaker, of the sample that most takes are of. By their places among the takes.
+[[nodiscard]] std::vector<std::size_t> axis_takes(const CaseMaterial& material);
 /// The variant that most takes are of.
 [[nodiscard]] std::string main_variant(const CaseMaterial& material);
 /// Of it.
-[[nodiscard]] ImpedanceSide impedance_side(const CaseMaterial& material);
+[[nodiscard]] ImpedanceSide impedance_side(const CaseMaterial& material,
+                                           const Parallel& parallel = in_turn);
 
 }  // namespace lalometer

@@ -20,8 +20,8 @@ struct CaseInputs {
 /// Takes of a subject that the diagnosis looks at: good ones with a curve of their own.
 [[nodiscard]] bool is_case_take(const Take& take);
 
-/// The curves come from the store, so that one more take costs one more curve. Silence before
-/// recorded sweeps is not looked at here: what the take's checks remarked is.
+/// Curves and what is heard in takes come from the store, so that one more take costs one more of
+/// each.
 [[nodiscard]] Node<Diagnosis> case_node(const CaseInputs& inputs);
 
 }  // namespace lalometer

@@ -12,7 +12,7 @@ constexpr int kDistortionVersion = 3;
 constexpr int kDecayVersion = 1;
 constexpr int kMultitoneVersion = 2;
 constexpr int kSteadyVersion = 1;
-constexpr int kRubVersion = 1;
+constexpr int kRubVersion = 2;
 
 std::size_t bytes_of(const DecayReading& r) {
   return r.map.time.size() * (r.map.axis.size() + 4) * sizeof(double);

@@ -17,8 +17,8 @@ SweptSound by_loopback(std::vector<double> measured, std::span<const double> loo
                        const SweepSpec& spec, const Stimulus& s, double arrival_s) {
   const double rate = spec.sample_rate_hz();
   const auto lead = static_cast<std::size_t>(std::llround(s.lead_in_s * rate));
-  const SweepTrack track = track_sweep(loopback, spec, lead);
-  const double begins = s.lead_in_s * rate + (track.present ? track.latency_samples : 0.0);
+  const double begins =
+      s.lead_in_s * rate + sweep_latency_samples(loopback, spec, lead).value_or(0.0);
   return {.measured = std::move(measured), .spec = spec, .arrives_at = begins + arrival_s * rate};
 }
 

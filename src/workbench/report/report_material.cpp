@@ -148,9 +148,9 @@ Result<std::shared_ptr<const ReportMaterial>> report_material(
     return stop.stop_requested();
   };
   // The case looks at other variants too: before they are put aside.
-  if (const auto material = case_of(source, where)) {
+  if (const auto material = case_of(source, where, parallel)) {
     if (step(0.1)) return cancelled();
-    Diagnosis diagnosis = diagnose(*material);
+    Diagnosis diagnosis = diagnose(*material, nullptr, parallel);
     m->diagnosis.told = told_of(diagnosis);
     m->diagnosis.value = std::make_shared<const Diagnosis>(std::move(diagnosis));
   } else {

@@ -1,6 +1,7 @@
 #include "workbench/sharing/importing.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 
 #include "base/text.h"
@@ -152,7 +153,8 @@ void add_each_sweep(ImportPreview& preview, const ImportItem& whole, const std::
 }
 
 void read_set_into(ImportPreview& preview, const fs::path& path, const ImportChoices& choices,
-                   std::stop_token stop, const Progress& progress) {
+                   const std::stop_token& stop, const Progress& progress,
+                   const Parallel& parallel) {
   auto set = read_set(path);
   if (!set) {
     preview.problems.push_back(set.error());
@@ -162,10 +164,8 @@ void read_set_into(ImportPreview& preview, const fs::path& path, const ImportCho
   preview.variants = set->variants;
   preview.gate_s = set->gate_s;
   preview.stand = set->stand;
-  std::size_t done = 0;
+  std::vector<ImportItem> items;
   for (SetTake& taken : set->takes) {
-    if (stop.stop_requested()) return;
-    if (progress) progress(static_cast<double>(done++) / static_cast<double>(set->takes.size()));
     ImportItem item;
     item.file = taken.raw.file_name;
     item.take = std::move(taken.take);
@@ -179,12 +179,12 @@ void read_set_into(ImportPreview& preview, const fs::path& path, const ImportCho
       item.rig->microphone_correction = std::move(taken.microphone_correction);
     }
     item.variant_id = taken.variant_id;
-    if (auto described = describe(item, set->gate_s, stop); !described) {
-      preview.problems.push_back(described.error());
-    } else {
-      preview.items.push_back(std::move(item));
-    }
+    items.push_back(std::move(item));
   }
+  add_described(
+      preview, std::move(items),
+      [&](ImportItem& item) { return describe(item, set->gate_s, stop); }, stop, progress,
+      parallel);
   for (const std::string& note : set->notes)
     preview.problems.push_back({ErrorCode::kBadInput, note, ""});
 }
@@ -251,8 +251,29 @@ Result<void> describe_item(ImportItem& item, const Recipe& recipe, std::stop_tok
   return {};
 }
 
+void add_described(ImportPreview& preview, std::vector<ImportItem> items,
+                   const std::function<Result<void>(ImportItem&)>& describe,
+                   const std::stop_token& stop, const Progress& progress,
+                   const Parallel& parallel) {
+  std::vector<Result<void>> described(items.size(), cancelled());
+  std::atomic<std::size_t> done = 0;
+  parallel(items.size(), [&](std::size_t i) {
+    if (stop.stop_requested()) return;
+    described[i] = describe(items[i]);
+    if (progress) progress(static_cast<double>(++done) / static_cast<double>(items.size()));
+  });
+  if (stop.stop_requested()) return;
+  for (std::size_t i = 0; i < items.size(); ++i) {
+    if (described[i])
+      preview.items.push_back(std::move(items[i]));
+    else
+      preview.problems.push_back(described[i].error());
+  }
+}
+
 ImportPreview preview_import(const std::vector<fs::path>& paths, const ImportChoices& choices,
-                             std::stop_token stop, const Progress& progress) {
+                             std::stop_token stop, const Progress& progress,
+                             const Parallel& parallel) {
   ImportPreview preview;
   const double share = 1.0 / static_cast<double>(std::max<std::size_t>(paths.size(), 1));
   for (std::size_t i = 0; i < paths.size(); ++i) {
@@ -264,15 +285,15 @@ ImportPreview preview_import(const std::vector<fs::path>& paths, const ImportCho
     tell(0.0);
     std::error_code ignored;
     if (fs::is_directory(path, ignored) && !fs::exists(path / "set.json", ignored)) {
-      read_angle_folder(preview, path, choices, stop, tell);
+      read_angle_folder(preview, path, choices, stop, tell, parallel);
       continue;
     }
     if (ending_of(path) == ".sofa") {
-      read_sofa_into(preview, path, stop);
+      read_sofa_into(preview, path, stop, parallel);
       continue;
     }
     if (fs::is_directory(path, ignored) || ending_of(path) == ".json") {
-      read_set_into(preview, path, choices, stop, tell);
+      read_set_into(preview, path, choices, stop, tell, parallel);
       continue;
     }
     auto bytes = file_bytes(path);

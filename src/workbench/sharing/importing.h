@@ -1,6 +1,7 @@
 #pragma once
 
 #include <filesystem>
+#include <functional>
 #include <map>
 #include <stop_token>
 
@@ -54,15 +55,22 @@ struct ImportChoices {
 };
 
 /// Reads all files (and folders with set.json). Never throws anything away silently: each path ends
-/// up in items or problems. A stop leaves a preview without items.
+/// up in items or problems. A stop leaves a preview without items. What a set or a folder holds is
+/// read side by side.
 [[nodiscard]] ImportPreview preview_import(const std::vector<std::filesystem::path>& paths,
                                            const ImportChoices& choices, std::stop_token stop = {},
-                                           const Progress& progress = {});
+                                           const Progress& progress = {},
+                                           const Parallel& parallel = in_turn);
 
 /// Curve and words of an item whose raw data and conditions are set.
 /// @param recipe  of the curve; the stage behind it serves any other one.
 [[nodiscard]] Result<void> describe_item(ImportItem& item, const Recipe& recipe,
                                          std::stop_token stop = {});
+/// The same of many, side by side: added in their order, those that cannot be described as
+/// problems. A stop leaves out what was not reached.
+void add_described(ImportPreview& preview, std::vector<ImportItem> items,
+                   const std::function<Result<void>(ImportItem&)>& describe,
+                   const std::stop_token& stop, const Progress& progress, const Parallel& parallel);
 
 /// Takes the wanted items into the book, all or none, as one step of undo. Set takes go to a new
 /// subject of the set; single files to the given one (0: a new subject named after the first file).

@@ -1,6 +1,7 @@
 #include "workbench/sharing/orbit_importing.h"
 
 #include <algorithm>
+#include <atomic>
 #include <cctype>
 #include <cmath>
 #include <set>
@@ -33,7 +34,8 @@ RawData text_raw(const Response& curve, const std::string& name) {
 }  // namespace
 
 void read_angle_folder(ImportPreview& preview, const fs::path& folder, const ImportChoices& choices,
-                       std::stop_token stop, const Progress& progress) {
+                       const std::stop_token& stop, const Progress& progress,
+                       const Parallel& parallel) {
   static const std::set<std::string> kEndings = {".frd", ".txt", ".csv", ".wav", ".flac"};
   std::vector<fs::path> files;
   std::error_code ignored;
@@ -51,20 +53,26 @@ void read_angle_folder(ImportPreview& preview, const fs::path& folder, const Imp
          folder.string()});
     return;
   }
+  ImportChoices own = choices;
+  if (!own.kind) own.kind = ColumnKind::kResponse;
+  std::vector<ImportPreview> read(files.size());
+  std::atomic<std::size_t> done = 0;
+  parallel(files.size(), [&](std::size_t i) {
+    if (stop.stop_requested() || !angle_of_name(files[i].filename().string())) return;
+    read[i] = preview_import({files[i]}, own, stop);
+    if (progress) progress(static_cast<double>(++done) / static_cast<double>(files.size()));
+  });
+  if (stop.stop_requested()) return;
   std::vector<ImportItem> items;
-  std::size_t done = 0;
-  for (const fs::path& file : files) {
-    if (stop.stop_requested()) return;
-    if (progress) progress(static_cast<double>(done++) / static_cast<double>(files.size()));
-    const auto angle = angle_of_name(file.filename().string());
+  for (std::size_t i = 0; i < files.size(); ++i) {
+    const auto angle = angle_of_name(files[i].filename().string());
     if (!angle) {
-      preview.problems.push_back(
-          {ErrorCode::kBadInput, "Its name tells no angle (h30, v-10, 30deg…).", file.string()});
+      preview.problems.push_back({ErrorCode::kBadInput,
+                                  "Its name tells no angle (h30, v-10, 30deg…).",
+                                  files[i].string()});
       continue;
     }
-    ImportChoices own = choices;
-    if (!own.kind) own.kind = ColumnKind::kResponse;
-    ImportPreview one = preview_import({file}, own, stop);
+    ImportPreview& one = read[i];
     for (Error& problem : one.problems) preview.problems.push_back(std::move(problem));
     for (ImportItem& item : one.items) {
       FarFieldSetup setup;
@@ -84,12 +92,14 @@ void read_angle_folder(ImportPreview& preview, const fs::path& folder, const Imp
   for (ImportItem& item : items) preview.items.push_back(std::move(item));
 }
 
-void read_sofa_into(ImportPreview& preview, const fs::path& path, std::stop_token stop) {
+void read_sofa_into(ImportPreview& preview, const fs::path& path, const std::stop_token& stop,
+                    const Parallel& parallel) {
   auto set = read_sofa(path);
   if (!set) {
     preview.problems.push_back(set.error());
     return;
   }
+  std::vector<ImportItem> items;
   for (SofaDirection& d : set->directions) {
     if (stop.stop_requested()) return;
     ImportItem item;
@@ -119,14 +129,14 @@ void read_sofa_into(ImportPreview& preview, const fs::path& path, std::stop_toke
       item.take.sample_rate_hz = d.impulse->sample_rate_hz;
       item.take.conditions.pa_per_unit = 1.0;
     }
-    Recipe recipe;
-    recipe.smoothing = 0;
-    recipe.gated = false;
-    if (auto described = describe_item(item, recipe, stop); !described)
-      preview.problems.push_back(described.error());
-    else
-      preview.items.push_back(std::move(item));
+    items.push_back(std::move(item));
   }
+  Recipe recipe;
+  recipe.smoothing = 0;
+  recipe.gated = false;
+  add_described(
+      preview, std::move(items),
+      [&](ImportItem& item) { return describe_item(item, recipe, stop); }, stop, {}, parallel);
   if (set->off_circles > 0)
     preview.problems.push_back(
         {ErrorCode::kBadInput,

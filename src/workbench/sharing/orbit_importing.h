@@ -8,11 +8,11 @@ namespace lalometer {
 /// Items of a folder whose files' names carry the angle, in the order of their angles. Files whose
 /// names tell none are problems. Where the folder holds no response file at all, that is one.
 void read_angle_folder(ImportPreview& preview, const std::filesystem::path& folder,
-                       const ImportChoices& choices, std::stop_token stop,
-                       const Progress& progress);
+                       const ImportChoices& choices, const std::stop_token& stop,
+                       const Progress& progress, const Parallel& parallel);
 
 void read_sofa_into(ImportPreview& preview, const std::filesystem::path& path,
-                    std::stop_token stop);
+                    const std::stop_token& stop, const Parallel& parallel);
 
 /// What is written as AES69: the responses of one variant at their angles.
 [[nodiscard]] Result<void> export_sofa(const ImportPreview& source, const std::string& title,

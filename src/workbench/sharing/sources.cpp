@@ -41,8 +41,9 @@ Result<ImportItem> worked_item(const Book& book, ImportItem item, const std::sto
   });
 }
 
-Result<ImportPreview> read_book(const Book& book, const SourceChoice& choice, std::stop_token stop,
-                                const Progress& progress) {
+Result<ImportPreview> read_book(const Book& book, const SourceChoice& choice,
+                                const std::stop_token& stop, const Progress& progress,
+                                const Parallel& parallel) {
   const std::string where = book.path().string();
   const auto subjects = book.subjects();
   auto takes = book.takes();
@@ -74,10 +75,9 @@ Result<ImportPreview> read_book(const Book& book, const SourceChoice& choice, st
            (choice.take == 0 && (!t.accepted || !is_measured(t))) ||
            (variant_id != 0 && t.variant_id != variant_id);
   });
-  std::size_t done = 0;
+  std::vector<ImportItem> items;
   for (Take& take : *takes) {
     if (stop.stop_requested()) return cancelled();
-    if (progress) progress(static_cast<double>(done++) / static_cast<double>(takes->size()));
     ImportItem item;
     item.file = take.raw_name.empty() ? take.name : take.raw_name;
     item.variant_id = std::to_string(take.variant_id);
@@ -94,12 +94,16 @@ Result<ImportPreview> read_book(const Book& book, const SourceChoice& choice, st
     if (item.take.form == RawForm::kWorked) {
       auto made = worked_item(book, item, stop);
       if (!made) return tl::unexpected(made.error());
-      preview.items.push_back(*std::move(made));
-    } else if (auto described = describe_item(item, *recipe, stop); !described)
-      preview.problems.push_back(described.error());
-    else
-      preview.items.push_back(std::move(item));
+      item = *std::move(made);
+    }
+    items.push_back(std::move(item));
   }
+  const auto describe = [&](ImportItem& item) -> Result<void> {
+    if (item.take.form == RawForm::kWorked) return {};
+    return describe_item(item, *item.recipe, stop);
+  };
+  add_described(preview, std::move(items), describe, stop, progress, parallel);
+  if (stop.stop_requested()) return cancelled();
   return preview;
 }
 
@@ -114,10 +118,10 @@ bool is_book(const std::filesystem::path& path) {
 
 ImportPreview read_source(const std::filesystem::path& path, const ImportChoices& choices,
                           const SourceChoice& choice, std::stop_token stop,
-                          const Progress& progress) {
-  if (!is_book(path)) return preview_import({path}, choices, stop, progress);
+                          const Progress& progress, const Parallel& parallel) {
+  if (!is_book(path)) return preview_import({path}, choices, stop, progress, parallel);
   auto preview = Book::open(path).and_then(
-      [&](const Book& book) { return read_book(book, choice, stop, progress); });
+      [&](const Book& book) { return read_book(book, choice, stop, progress, parallel); });
   if (preview) return std::move(*preview);
   ImportPreview none;
   none.problems.push_back(preview.error());

@@ -16,7 +16,8 @@ struct SourceChoice {
 /// problem that names those it has.
 [[nodiscard]] ImportPreview read_source(const std::filesystem::path& path,
                                         const ImportChoices& choices, const SourceChoice& choice,
-                                        std::stop_token stop = {}, const Progress& progress = {});
+                                        std::stop_token stop = {}, const Progress& progress = {},
+                                        const Parallel& parallel = in_turn);
 
 /// What a book keeps of a subject under a name ("report", "network"); empty where it keeps none, or
 /// the path is no book. @param subject  name; empty: the only one.

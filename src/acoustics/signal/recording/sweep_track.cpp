@@ -268,6 +268,13 @@ SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
   return track;
 }
 
+std::optional<double> sweep_latency_samples(std::span<const double> recording,
+                                            const SweepSpec& spec, std::size_t stimulus_start) {
+  const Lag lag = best_lag(recording, faded_sweep(spec), stimulus_start);
+  if (lag.correlation < kLeastCorrelation) return std::nullopt;
+  return static_cast<double>(lag.samples);
+}
+
 std::optional<double> loopback_break_hz(std::span<const double> loopback, const SweepTrack& track,
                                         const SweepSpec& spec, std::size_t stimulus_start,
                                         bool unclipped) {

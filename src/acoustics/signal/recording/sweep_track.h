@@ -42,6 +42,12 @@ struct SweepTrack {
 [[nodiscard]] SweepTrack track_sweep(std::span<const double> recording, const SweepSpec& spec,
                                      std::size_t stimulus_start);
 
+/// The sweep's latency alone, to the whole sample, without following it; nothing where it is not
+/// there.
+[[nodiscard]] std::optional<double> sweep_latency_samples(std::span<const double> recording,
+                                                          const SweepSpec& spec,
+                                                          std::size_t stimulus_start);
+
 /// Where a loopback lost or doubled samples, Hz of the sweep: by the track, or by a kink in the
 /// waveform, which a few samples at a low or a very high frequency leave.
 /// @param unclipped  a clipped top is a kink too: only the track counts where there are some.
