@@ -57,7 +57,10 @@ class Seeker {
  public:
   Seeker(std::vector<double> log_f, std::vector<Complex> e, bool complex, double least_q)
       : x_(std::move(log_f)), e_(std::move(e)), complex_(complex) {
-    for (const double x : x_) f_.push_back(std::exp(x));
+    for (const double x : x_) {
+      f_.push_back(std::exp(x));
+      period_.push_back(1.0 / f_.back());
+    }
     std::vector<double> bends;
     for (std::size_t i = 1; i + 1 < e_.size(); ++i)
       bends.push_back(std::abs(e_[i] - 0.5 * (e_[i - 1] + e_[i + 1])));
@@ -118,7 +121,7 @@ class Seeker {
     Eigen::Matrix4d products = Eigen::Matrix4d::Zero();  // among these
     for (std::size_t i = w.from; i < w.to; ++i) {
       const double x = (x_[i] - w.centre) / w.reach;
-      const Complex s = shape_at(up * f_[i] - down / f_[i]);
+      const Complex s = shape_at(up * f_[i] - down * period_[i]);
       const Eigen::Vector4d g(1.0, x, x * x - 0.3, x * (x * x - 0.6));
       const Eigen::Vector4d columns(e_[i].real(), e_[i].imag(), s.real(), s.imag());
       ground.noalias() += g * g.transpose();
@@ -176,7 +179,7 @@ class Seeker {
   }
 
   std::vector<double> x_;  ///< ln f
-  std::vector<double> f_;
+  std::vector<double> f_, period_;
   std::vector<Complex> e_;
   bool complex_;
   double sigma_;

@@ -12,6 +12,8 @@ namespace lalometer {
 namespace {
 
 constexpr double kC = kSpeedOfSound20_m_s;
+constexpr double kBassHump = 0.12;  // over what is around it
+constexpr double kBass_hz = 200.0;
 constexpr double kBroadest_q = 2.8;  // of a surround's loop in free air
 constexpr double kMode = 0.05;       // how far off the inner sizes may be
 constexpr double kGuessedMode = 0.08;
@@ -36,6 +38,13 @@ void find_impedances(CaseView& v) {
   }
 }
 
+std::optional<ImpedancePeak> upper_hump_of(const Response& z) {
+  std::optional<ImpedancePeak> upper;
+  for (const ImpedancePeak& p : impedance_peaks(z, kBassHump))
+    if (p.frequency_hz < kBass_hz && (!upper || p.frequency_hz > upper->frequency_hz)) upper = p;
+  return upper;
+}
+
 /// What fits of them say.
 void fit_impedances(CaseView& v) {
   const CaseMaterial& m = *v.material;
@@ -43,10 +52,8 @@ void fit_impedances(CaseView& v) {
     if (auto fit = fit_driver(v.free_impedance->curve)) v.free_air = *std::move(fit);
   if (v.box_impedance == nullptr) return;
   const Response& z = v.box_impedance->curve;
-  std::optional<ImpedancePeak> upper_hump;
-  for (const ImpedancePeak& p : impedance_peaks(z, 0.12)) {
-    if (p.frequency_hz >= 200.0) continue;
-    if (!upper_hump || p.frequency_hz > upper_hump->frequency_hz) upper_hump = p;
+  for (const ImpedancePeak& p : impedance_peaks(z, kBassHump)) {
+    if (p.frequency_hz >= kBass_hz) continue;
     if (v.bass_humps++ > 0) continue;
     v.lower_hump_in_range = z.axis().front() < 0.2 * p.frequency_hz;
     v.begins_below_humps = z.axis().front() < 0.8 * p.frequency_hz;
@@ -55,18 +62,29 @@ void fit_impedances(CaseView& v) {
   if (loading == "vented" || loading == "passive-radiator") {
     if (auto fit = fit_box(z, loading == "vented" ? BackLoad::kVented : BackLoad::kRadiator))
       v.box = *std::move(fit);
-    const bool crossed = !m.subject.crossovers.empty();
-    if (v.box && loading == "vented")
-      v.losses = loss_kinds(z, *v.box, v.free_air ? &*v.free_air : nullptr, crossed);
-    else if (loading == "vented" && upper_hump)
-      if (const auto start = v.free_air
-                                 ? box_from_free_air(z, *v.free_air, upper_hump->frequency_hz)
-                                 : box_from_humps(z, *upper_hump))
-        v.losses = loss_kinds(z, *start, v.free_air ? &*v.free_air : nullptr, crossed);
   } else if (loading == "sealed") {
     if (auto fit = fit_driver(z, {.in_closed_box = true})) v.closed = *std::move(fit);
-    if (!v.free_air) v.tightness = tightness_of(z, !m.subject.crossovers.empty());
   }
+}
+
+/// Where a box loses, and whether a sealed one is tight: after the fits.
+void find_losses(CaseView& v) {
+  if (v.box_impedance == nullptr) return;
+  const CaseSubject& s = v.material->subject;
+  const Response& z = v.box_impedance->curve;
+  const bool crossed = !s.crossovers.empty();
+  if (s.loading == "sealed" && !v.free_air) v.tightness = tightness_of(z, crossed);
+  if (s.loading != "vented") return;
+  const DriverFit* free = v.free_air ? &*v.free_air : nullptr;
+  if (v.box) {
+    v.losses = loss_kinds(z, *v.box, free, crossed);
+    return;
+  }
+  const auto hump = upper_hump_of(z);
+  if (!hump) return;
+  if (const auto start = free != nullptr ? box_from_free_air(z, *free, hump->frequency_hz)
+                                         : box_from_humps(z, *hump))
+    v.losses = loss_kinds(z, *start, free, crossed);
 }
 
 WiggleSearch search_of(const CaseView& v) {
@@ -166,7 +184,7 @@ std::vector<BoxMode> modes_of(const CaseSubject& s) {
   return inner ? box_modes(*inner, 2500.0, inner_speed_m_s(s.damping, kC)) : std::vector<BoxMode>();
 }
 
-/// Loops of the impedance in the box and in free air.
+/// Loops of the impedance in the box and in free air, and beside that search the losses.
 void find_wiggles_of(CaseView& v, const Parallel& parallel) {
   const CaseMaterial& m = *v.material;
   const WiggleSearch search = search_of(v);
@@ -185,8 +203,11 @@ void find_wiggles_of(CaseView& v, const Parallel& parallel) {
     all.push_back({.curve = &v.box_impedance->curve, .motor = motor, .search = search});
     add_variants(v, search, all);
   }
-  parallel(all.size(), [&](std::size_t i) {
-    all[i].found = find_wiggles(*all[i].curve, all[i].motor, all[i].search);
+  parallel(all.size() + 1, [&](std::size_t i) {
+    if (i < all.size())
+      all[i].found = find_wiggles(*all[i].curve, all[i].motor, all[i].search);
+    else
+      find_losses(v);
   });
   std::optional<std::vector<Wiggle>>& free = v.free_wiggles;
   if (box > 0) free = std::move(all.front().found);

@@ -70,7 +70,10 @@ std::optional<double> stands_db(const Response& curve, double f, double times = 
   const double wide = std::max(0.17, 5.0 * step);
   double there = -1e9;
   Parabola around;
-  for (std::size_t i = 0; i < curve.size(); ++i) {
+  const double highest = f * std::exp2(wide);
+  const double lowest = std::max(f * std::exp2(-wide), curve.axis().front());
+  for (std::size_t i = curve.axis().bracket(lowest); i < curve.size(); ++i) {
+    if (curve.axis()[i] > highest) break;
     const double octaves = std::log2(curve.axis()[i] / f);
     if (std::abs(octaves) > wide) continue;
     if (std::abs(octaves) < std::max(0.022, 0.55 * step))

@@ -110,9 +110,14 @@ CaseView view_of(const CaseMaterial& material, const std::string& variant,
     if (material.takes[i].variant == variant) v.axis_take = &material.takes[i];
   v.axis = FrequencyAxis::logarithmic(20.0, 20000.0, kPerOctave);
   const auto mains_hz = told_mains_hz(mains_in(material));
-  for (const CaseTake& t : material.takes)
-    if (t.kind != CaseTake::Kind::kImpedance)
-      v.levels[&t] = level_on(without_mains(t.curve, mains_hz), *v.axis);
+  std::vector<std::vector<double>*> levels(material.takes.size(), nullptr);
+  for (std::size_t i = 0; i < levels.size(); ++i)
+    if (material.takes[i].kind != CaseTake::Kind::kImpedance)
+      levels[i] = &v.levels[&material.takes[i]];
+  parallel(levels.size(), [&](std::size_t i) {
+    if (levels[i] != nullptr)
+      *levels[i] = level_on(without_mains(material.takes[i].curve, mains_hz), *v.axis);
+  });
   if (v.axis_take != nullptr) {
     v.level_db = v.levels[v.axis_take];
     v.valid = intersect(v.axis_take->curve.valid(),

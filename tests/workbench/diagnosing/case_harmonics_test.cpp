@@ -6,11 +6,15 @@
 
 #include "acoustics/signal/fft.h"
 #include "acoustics/signal/sweep.h"
+#include "base/work_owner.h"
+#include "diagnosis/diagnose.h"
 #include "diagnosis/view/sound/harmonics.h"
 #include "diagnosis/view/view.h"
 #include "exchange/audio_file.h"
 #include "support/support.h"
+#include "workbench/bass/worked.h"
 #include "workbench/diagnosing/case_of_import.h"
+#include "workbench/diagnosing/case_study.h"
 #include "workbench/sharing/importing.h"
 
 namespace lalometer {
@@ -41,8 +45,9 @@ std::vector<double> through(const std::vector<double>& x, Transfer transfer) {
 
 enum class Dip { kBefore, kBehind };
 
-/// @param bends  of the motor's square and cube; 0: a straight one.
-CaseMaterial material_of(Dip where, double bends) {
+/// A set with one recorded sweep.
+/// @param bends  of the motor's square and cube; 0: a straight one. @param hum  of the recorder
+void write_set(const std::filesystem::path& folder, Dip where, double bends, double hum = 0.0) {
   const auto spec = *SweepSpec::make({20.0, 20000.0, 2.0, kRate});
   std::vector<double> x(24000, 0.0);
   for (const double s : exponential_sweep(spec)) x.push_back(0.5 * s);
@@ -57,8 +62,9 @@ CaseMaterial material_of(Dip where, double bends) {
            (where == Dip::kBehind ? dip(f) : Complex(1.0));
   });
   test::Normals noise(11);
-  for (double& v : y) v = 0.2 * v + 1e-6 * noise();
-  const test::TemporaryFolder folder;
+  for (std::size_t i = 0; i < y.size(); ++i)
+    y[i] = 0.2 * y[i] + 1e-6 * noise() +
+           hum * std::sin(2.0 * kPi * 50.0 * static_cast<double>(i) / kRate);
   const auto bytes = *audio_bytes({kRate, {y}, ""}, AudioFormat::kWavFloat32);
   test::write(folder / "axis.wav",
               std::string(reinterpret_cast<const char*>(bytes.data()), bytes.size()));
@@ -92,6 +98,11 @@ CaseMaterial material_of(Dip where, double bends) {
                                    {"lead_in_s", 0.5},
                                    {"amplitude", 0.5}}}}}}};
   test::write(folder / "set.json", set.dump());
+}
+
+CaseMaterial material_of(Dip where, double bends) {
+  const test::TemporaryFolder folder;
+  write_set(folder.path(), where, bends);
   auto material = case_of(preview_import({folder.path()}, {}, {}), "set");
   EXPECT_TRUE(material.has_value());
   return *std::move(material);
@@ -145,6 +156,52 @@ TEST(CaseHarmonicsTest, WhatTheyTellIsWeighedAndSaid) {
     const Claim cone = weighed("driver-breakup");
     ASSERT_EQ(cone.evidence().size() + cone.against().size(), 1U);
     EXPECT_EQ(cone.evidence().size(), behind ? 1U : 0U);
+  }
+}
+
+/// A set's only take, taken into a book, as the window has it.
+class InABook {
+ public:
+  explicit InABook(const ImportPreview& preview) {
+    auto book = *Book::create(folder_ / "case.lalo");
+    EXPECT_TRUE(take_in(book, preview, {}).has_value());
+    const auto subjects = *book.subjects();
+    const auto takes = *book.takes();
+    in_ = {.name = subjects[0].name,
+           .description = subjects[0].description,
+           .drawing = subjects[0].drawing_mark,
+           .takes = {*inputs_from(book, takes[0])}};
+  }
+  HeardOnAxis heard() { return **store_.get(heard_on_axis_node(in_.takes[0]), making_); }
+  Diagnosis diagnosis() { return **store_.get(case_node(in_), making_); }
+
+ private:
+  test::TemporaryFolder folder_;
+  CaseInputs in_;
+  ResultStore store_ = ResultStore(1 << 28);
+  Making making_ = {store_, {}, on_threads()};
+};
+
+TEST(CaseHarmonicsTest, BothDoorsHearTheSame) {
+  const test::TemporaryFolder folder;
+  write_set(folder.path(), Dip::kBehind, 0.05, 0.01);
+  const ImportPreview preview = preview_import({folder.path()}, {}, {});
+  const CaseMaterial by_command = *case_of(preview, "set");
+  InABook in_window(preview);
+  const HeardOnAxis heard = in_window.heard();
+  const CaseTake& take = by_command.takes.front();
+  ASSERT_EQ(heard.harmonics.size(), 2U);
+  ASSERT_EQ(take.harmonics.size(), 2U);
+  for (std::size_t k = 0; k < 2; ++k) {
+    EXPECT_NEAR(heard.harmonics[k].valid().low_hz, take.harmonics[k].valid().low_hz, 1e-6);
+    EXPECT_NEAR(value_at(heard.harmonics[k], 1500.0).real(),
+                value_at(take.harmonics[k], 1500.0).real(), 1e-9);
+  }
+  ASSERT_TRUE(heard.ridges && take.ridges);
+  EXPECT_EQ(heard.ridges->size(), take.ridges->size());
+  for (const Diagnosis& d : {diagnose(by_command), in_window.diagnosis()}) {
+    ASSERT_EQ(d.overall.size(), 1U);
+    EXPECT_EQ(d.overall.front().cause, "mains-hum") << "in the silence before the sweep";
   }
 }
 
