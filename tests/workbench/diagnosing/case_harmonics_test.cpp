@@ -15,6 +15,7 @@
 #include "workbench/bass/worked.h"
 #include "workbench/diagnosing/case_of_import.h"
 #include "workbench/diagnosing/case_study.h"
+#include "workbench/diagnosing/take_hearing.h"
 #include "workbench/sharing/importing.h"
 
 namespace lalometer {
