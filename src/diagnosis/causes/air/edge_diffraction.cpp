@@ -36,6 +36,9 @@ std::vector<Claim> claims(const CaseView& v) {
     else
       c.saw(std::min(3.0, std::pow(both / kOrdinary_db, 2.0)), "more than an ordinary box has",
             ToldBy::kAxis);
+    constexpr double kMeet_octaves = 0.12;
+    if (f.crossover_octaves < kMeet_octaves && !f.large_baffle)
+      c.saw(0.5, "two drivers meet there: it may be their sum's", ToldBy::kAxis);
     saw_no_ringing(c, f);
     if (f.horizontal) {
       // An ordinary box's edges are gone there as well: that makes them hardly a fault.

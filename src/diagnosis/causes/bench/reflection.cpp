@@ -95,8 +95,8 @@ std::vector<Claim> claims(const CaseView& v) {
   // What has come farther than round it is none of its own.
   constexpr double kFarther = 1.15;
   const bool own_arrival = !inside || *t.reflection_s < round_m / kSpeedOfSound20_m_s;
-  const bool panel = round_m > 0.0 && own_arrival &&
-                     !(comb.explained > 0.5 && comb.later_m > kFarther * round_m);
+  const bool panel =
+      round_m > 0.0 && own_arrival && !(comb.explained > 0.5 && comb.later_m > kFarther * round_m);
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
     const bool evenly = f.in_comb && comb.stands();

@@ -23,8 +23,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
     Claim c(0.15);
     c.feature = i;
     c.saw(1.5, "a wave of the box lies there");
-    if (f.wiggle_box)
-      c.saw(0.2, "the impedance in the box has no loop there", ToldBy::kInBox);
+    if (f.wiggle_box) c.saw(0.2, "the impedance in the box has no loop there", ToldBy::kInBox);
     if (f.near)
       c.saw(*f.near > 0.5 ? 3.0 : 0.15,
             *f.near > 0.5 ? "the cone's near field has it too" : "the near field does not have it",
@@ -33,8 +32,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
       c.saw(0.1, "the driver has it in free air too", ToldBy::kFreeAir);
     if (f.horizontal && *f.horizontal > 0.65)
       c.saw(2.5, "it is alike at all angles", ToldBy::kSides);
-    if (f.horizontal && *f.horizontal < 0.3)
-      c.saw(0.15, "it is gone to the sides", ToldBy::kSides);
+    if (f.horizontal && *f.horizontal < 0.3) c.saw(0.15, "it is gone to the sides", ToldBy::kSides);
     if (f.from_edges && *f.from_edges > 0.45) c.saw(0.2, "the edges foretell it");
     if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
     saw_ringing(c, f, {.rings = 3.0, .not_so = 0.4, .low_q = 8.0, .high_q = 80.0});

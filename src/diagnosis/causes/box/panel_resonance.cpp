@@ -14,6 +14,23 @@
 namespace lalometer {
 namespace {
 
+/// Twice or three times as high as a pipe that is heard by itself: its next resonances.
+bool pipes_overtone(const CaseView& v, double hz) {
+  constexpr double kHeard_db = 2.0;
+  constexpr double kAbout = 0.12;  // of the drawing's pipe
+  constexpr double kNear = 0.06;   // of its overtone
+  for (const CasePort& p : v.material->subject.ports) {
+    const double pipe = pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s);
+    for (const SeenFeature& f : v.features) {
+      if (f.feature.height_db < kHeard_db || std::abs(std::log(f.at_hz / pipe)) > kAbout) continue;
+      if (std::abs(std::log(hz / (2.0 * f.at_hz))) < kNear ||
+          std::abs(std::log(hz / (3.0 * f.at_hz))) < kNear)
+        return true;
+    }
+  }
+  return false;
+}
+
 /// By sound: narrow, at all angles, hardly in the impedance and the cone's near field.
 std::vector<Claim> of_sound(const CaseView& v) {
   // A pipe beside the cone makes a dip on one side and a peak on the other.
@@ -58,6 +75,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
       if (std::abs(std::log(f.at_hz / pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s))) <
           kBesidePipe)
         c.saw(0.1, "the port's pipe lies there");
+    if (pipes_overtone(v, f.at_hz)) c.saw(0.2, "the port's pipe has an overtone there");
     // A wave that is heard so well moves the coil.
     constexpr double kNoLoop = 0.3;
     const bool no_wave =

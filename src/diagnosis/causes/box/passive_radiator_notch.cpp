@@ -11,6 +11,49 @@
 namespace lalometer {
 namespace {
 
+/// The deepest dip of the response below the tuning: there the radiator's own resonance is, where
+/// nothing else shows it.
+const SeenFeature* hole_on_axis(const CaseView& v, double tuning_hz) {
+  const SeenFeature* deepest = nullptr;
+  for (const SeenFeature& f : v.features) {
+    if (f.feature.height_db > -2.0 || f.in_comb || f.at_hz > 0.97 * tuning_hz ||
+        f.at_hz < std::max(0.4 * tuning_hz, 1.2 * v.valid.low_hz))
+      continue;
+    if (deepest == nullptr || f.feature.height_db < deepest->feature.height_db) deepest = &f;
+  }
+  return deepest;
+}
+
+/// How much likelier a radiator whose resonance is that share of the tuning is one too light or too
+/// stiff.
+double too_near(double share) {
+  return std::clamp(std::exp(12.0 * (share - 0.62)), 0.1, 8.0);
+}
+
+/// By the response alone, where the gate is long enough.
+std::vector<Claim> by_axis(const CaseView& v) {
+  if (!v.box) return {};
+  const double tuning = v.box->fb_hz.value;
+  const SeenFeature* f = hole_on_axis(v, tuning);
+  if (f == nullptr) return {};
+  Claim c(0.4);
+  c.feature = static_cast<std::size_t>(f - v.features.data());
+  const double share = f->at_hz / tuning;
+  c.saw(too_near(share),
+        fmt::format("the impedance's tuning is {:.1f} Hz, and the response has its hole at {:.2f} "
+                    "of that",
+                    tuning, share),
+        ToldBy::kInBox);
+  c.saw(std::clamp(std::pow(f->feature.height_db / 5.0, 2.0), 0.2, 5.0),
+        fmt::format("the hole is {:.1f} dB deep", -f->feature.height_db), ToldBy::kAxis);
+  if (f->horizontal)
+    c.saw(*f->horizontal > 0.65 ? 1.5 : 0.1,
+          *f->horizontal > 0.65 ? "it is alike at all angles" : "it is not alike at all angles",
+          ToldBy::kSides);
+  c.next_step = "Near fields of cone and radiator: where both sum to nothing is its resonance.";
+  return {c};
+}
+
 std::vector<Claim> claims(const CaseView& v) {
   if (v.material->subject.radiators.empty()) return {};
   const auto flow = bass_flow(v);
@@ -18,7 +61,7 @@ std::vector<Claim> claims(const CaseView& v) {
   const bool fitted = v.box && v.box->notch_hz;
   constexpr double kOutOfTheWay = 0.3;  // of the tuning
   const bool by_flows = flow && flow->own_share.value_or(0.0) > kOutOfTheWay && !fitted;
-  if (!hole && !fitted && !by_flows) return {};
+  if (!hole && !fitted && !by_flows) return by_axis(v);
   Claim c(0.4);
   c.at_hz = hole     ? flow->hole_hz
             : fitted ? v.box->notch_hz->value
@@ -30,12 +73,12 @@ std::vector<Claim> claims(const CaseView& v) {
     const double own = v.box->notch_hz->value;
     const double share = own / v.box->fb_hz.value;
     c.saw(
-        std::clamp(std::exp(12.0 * (share - 0.62)), 0.1, 8.0),
+        too_near(share),
         fmt::format("the radiator's own resonance is {:.1f} Hz, {:.2f} of the tuning", own, share),
         ToldBy::kInBox);
   }
   if (by_flows) {
-    c.saw(std::clamp(std::exp(12.0 * (*flow->own_share - 0.62)), 0.1, 8.0),
+    c.saw(too_near(*flow->own_share),
           fmt::format("by the near fields the radiator's own resonance is {:.1f} Hz, {:.2f} of the "
                       "tuning",
                       *flow->own_share * flow->tuning_hz, *flow->own_share),

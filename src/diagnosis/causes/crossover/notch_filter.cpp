@@ -95,6 +95,27 @@ std::optional<std::size_t> dip_at(const CaseView& v, double f) {
   return best;
 }
 
+/// The dip that a peak of the impedance foretells, where it stands in series with the driver: by
+/// how much it stands over what lies to both sides, dB.
+double foretold_db(const Response& impedance, const ImpedancePeak& p) {
+  double below = p.magnitude_ohm;
+  double above = p.magnitude_ohm;
+  for (double octaves = 0.05; octaves < 1.25; octaves += 0.05) {
+    const double by = std::exp2(octaves);
+    below = std::min(below, std::abs(value_at(impedance, p.frequency_hz / by)));
+    above = std::min(above, std::abs(value_at(impedance, p.frequency_hz * by)));
+  }
+  return 20.0 * std::log10(p.magnitude_ohm / std::sqrt(below * above));
+}
+
+/// A sharp dip or peak, which no coil makes.
+bool sharp_at(const CaseView& v, double f) {
+  return std::any_of(v.features.begin(), v.features.end(), [&](const SeenFeature& s) {
+    return s.q > 10.0 && std::abs(s.feature.height_db) > 2.0 &&
+           std::abs(std::log(s.at_hz / f)) < 0.1;
+  });
+}
+
 /// Whether the network's own peak, where two drivers meet, stands beside this one.
 bool nearer_crossover(const CaseView& v, const std::vector<ImpedancePeak>& peaks, double f) {
   const double own = octaves_from_crossover(v, f);
@@ -187,6 +208,13 @@ std::vector<Claim> claims(const CaseView& v) {
     c.saw(std::clamp(std::exp(0.8 * (-*under - 3.8)), 0.15, 6.0),
           fmt::format("the level lies {:.1f} dB under what is an octave away", -*under),
           ToldBy::kAxis);
+    // Of planted traps the dip had 0.45 to 1 of what the peak foretells.
+    const double foretold = foretold_db(v.box_impedance->curve, p);
+    if (-*under < 0.4 * foretold || -*under > 1.25 * foretold)
+      c.saw(0.25, fmt::format("a trap with that peak makes a dip of {:.1f} dB", foretold),
+            ToldBy::kInBox);
+    if (sharp_at(v, dip_hz))
+      c.saw(0.15, "something sharp lies there, which no coil makes", ToldBy::kAxis);
     double sides = 0.0;
     double count = 0.0;
     for (const CaseTake* t : v.responses()) {
@@ -202,8 +230,12 @@ std::vector<Claim> claims(const CaseView& v) {
             fmt::format("to the sides it is {:.1f} dB", sides / count), ToldBy::kSides);
     // Coils and resistors make a broad peak; a box's wave a sharp one.
     constexpr double kOfACoil = 8.0;
+    // A loop that is a small part of the peak is not what makes it.
+    constexpr double kPart = 0.15;
+    const double least_percent = kPart * 100.0 * (std::pow(10.0, foretold / 20.0) - 1.0);
     const auto loop = std::find_if(v.wiggles.begin(), v.wiggles.end(), [&](const SeenWiggle& w) {
       return (!w.mode.empty() || w.wiggle.q > kOfACoil) &&
+             w.wiggle.height_percent > least_percent &&
              std::abs(std::log(w.wiggle.frequency_hz.value / f)) < 0.06;
     });
     // No air moves a coil by half of what it is.
