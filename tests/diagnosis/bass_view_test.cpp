@@ -1,5 +1,6 @@
 #include <gtest/gtest.h>
 
+#include "acoustics/enclosure/driver_circuit.h"
 #include "diagnosis/made_curves.h"
 #include "diagnosis/view/bass/alignment.h"
 #include "diagnosis/view/bass/flow.h"
@@ -70,6 +71,38 @@ TEST(BassFlowTest, TheFlowsTellTheRadiatorsOwnResonance) {
   const auto port = bass_flow(view_of(near_fields(9.0, 20.0)));
   ASSERT_TRUE(port && port->own_share);
   EXPECT_LT(*port->own_share, 0.3);
+}
+
+// The same without near fields: the response by the sum of both flows, the tuning by the impedance.
+TEST(BassFlowTest, TheResponseAloneShowsARadiatorsHoleUnderTheTuning) {
+  for (const double own : {0.5, 0.75}) {
+    CaseMaterial m = near_fields(9.0, 20.0, own);
+    const Response cone = m.takes[0].curve;
+    const Response back = m.takes[1].curve;
+    const Response far = level_of(
+        [&](double f) {
+          const double at = std::min(f, 450.0);
+          const auto flow = value_at(cone, at) * 0.06 + value_at(back, at) * 0.025;
+          return 86.0 + 20.0 * std::log10(std::abs(flow) * at);
+        },
+        20.0);
+    m.takes.clear();
+    for (const double a : {0.0, 30.0, -30.0}) m.takes.push_back(at_angle(a, far));
+    const PortGeometry port{.diameter_m = 0.05, .length_m = 0.13};
+    BoxLoad box{.kind = BoxLoad::Kind::kVented, .volume_m3 = 0.014, .ql = 15.0};
+    box.tuning_hz = helmholtz_hz(0.014, {port}, kSpeedOfSound20_m_s);
+    const DriverParameters driver = elements_of({42.0, 4.2, 0.46, 0.0215, 0.0132, 5.6, 3e-4});
+    m.takes.push_back({.kind = CaseTake::Kind::kImpedance,
+                       .name = "box",
+                       .condition = "in-box",
+                       .curve = curve(Quantity::kImpedance, 8.0, 6000.0, 96.0, true, [&](double f) {
+                         return solve_driver(driver, box, f).impedance_ohm;
+                       })});
+    const double said = probability(diagnose(m), "passive-radiator-notch");
+    EXPECT_EQ(said > 0.5, own > 0.6) << own << ": " << said;
+    m.subject.radiators.clear();
+    EXPECT_EQ(probability(diagnose(m), "passive-radiator-notch"), 0.0);
+  }
 }
 
 TEST(BassFlowTest, WithoutTheLastPortsNearFieldNothingIsSummed) {

@@ -81,6 +81,27 @@ TEST(TrapTest, AlevelRunMakesAPeakOfTheTerminalsNoTrap) {
   EXPECT_LT(probability(diagnose(m), "notch-filter"), 0.2) << "active behind it, or compensated";
 }
 
+// In series with the driver a peak of so many ohms takes so many dB: no less, no more.
+TEST(TrapTest, ADipThatItsPeakDoesNotForetellIsAnothers) {
+  const auto said = [](double ohm, double dip_db, double sharp_db) {
+    CaseMaterial m = one_cone(0.06);
+    add_angles(m, [&](double f) {
+      return Complex(
+          std::pow(10.0, (bell(f, 900.0, -dip_db, 0.35) - bell(f, 880.0, sharp_db, 0.03) +
+                          bell(f, 945.0, sharp_db, 0.03)) /
+                             20.0),
+          0.0);
+    });
+    m.takes.push_back(impedance(
+        "in-box", [&](double f) { return driver_ohm(f) + trap_ohm(f, 900.0, ohm, 2.0); }));
+    return probability(diagnose(m), "notch-filter");
+  };
+  EXPECT_GT(said(6.0, 5.0, 0.0), 0.7) << "6 dB over 6 ohm and a coil's";
+  EXPECT_LT(said(30.0, 3.0, 0.0), 0.5) << "30 ohm take 15 dB";
+  EXPECT_LT(said(1.2, 4.5, 0.0), said(6.0, 5.0, 0.0) - 0.1) << "1.2 ohm take 1.6 dB";
+  EXPECT_LT(said(6.0, 5.0, 5.0), said(6.0, 5.0, 0.0)) << "no coil is as sharp";
+}
+
 // Where two drivers meet a network has a peak of its own: LR2 of 7 ohm, written out.
 TEST(TrapTest, ANetworksOwnPeakAtTheCrossoverIsNoTrap) {
   CaseMaterial m = two_ways();

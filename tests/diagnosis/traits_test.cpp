@@ -3,6 +3,7 @@
 
 #include <random>
 
+#include "acoustics/enclosure/port.h"
 #include "diagnosis/made_curves.h"
 #include "diagnosis/view/bass/flow.h"
 
@@ -63,6 +64,29 @@ TEST(TraitsTest, WithoutADrawingOnlyADeepCombIsAReflection) {
   };
   EXPECT_GT(told(0.6), 0.5);
   EXPECT_LT(told(0.2), 0.5);
+}
+
+// An open pipe sounds at whole multiples of its lowest resonance (Helmholtz): where that one is
+// heard, something sharp an octave above is no wall.
+TEST(TraitsTest, APipesOvertoneIsNoWall) {
+  CaseMaterial m = one_cone(0.06);
+  m.subject.loading = "vented";
+  const PortGeometry port{.diameter_m = 0.06, .length_m = 0.3};
+  m.subject.ports = {{"port", port, true}};
+  const double pipe = pipe_resonance_hz(port, kC);
+  const auto with = [&](double pipe_db) {
+    for (const double a : {0.0, 30.0, -30.0}) {
+      m.takes.push_back(at_angle(a, level_of([&](double f) {
+                                   return 86.0 + bell(f, pipe, pipe_db, 0.06) +
+                                          bell(f, 2.0 * pipe, -2.5, 0.02);
+                                 })));
+    }
+    const double said = probability(diagnose(m), "panel-resonance");
+    m.takes.clear();
+    return said;
+  };
+  EXPECT_GT(with(0.0), 0.25);
+  EXPECT_LT(with(4.0), 0.1);
 }
 
 // An open panel's rear comes round its edge a little later: dips evenly spaced as well.
