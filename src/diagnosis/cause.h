@@ -1,5 +1,6 @@
 #pragma once
 
+#include <algorithm>
 #include <cmath>
 #include <cstdint>
 #include <map>
@@ -60,6 +61,13 @@ class Claim {
   std::map<std::string, ToldBy> told_by_;
   std::map<std::string, std::vector<std::int64_t>> told_by_takes_;
 };
+
+/// A ratio that goes from one value at x0 to another at x1, evenly in its logarithm; beyond, the
+/// ends' own.
+[[nodiscard]] inline double graded(double x, double x0, double at_x0, double x1, double at_x1) {
+  const double share = std::clamp((x - x0) / (x1 - x0), 0.0, 1.0);
+  return at_x0 * std::pow(at_x1 / at_x0, share);
+}
 
 /// A cause: its word, and what it has to say of a case.
 struct Cause {

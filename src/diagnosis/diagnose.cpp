@@ -192,7 +192,8 @@ void leave_traits(std::vector<Named>& named) {
 }
 
 /// A loop of the impedance at a feature of the response is the same thing: where a cause speaks of
-/// both, the feature's claim, which sees the loop and more, speaks alone.
+/// both, the feature's claim, which sees the loop and more, speaks alone; what other causes say of
+/// the loop competes with what is likely there.
 void join_loops(const CaseView& view, std::vector<Named>& named) {
   constexpr double kSame = 0.04;
   std::vector<std::pair<std::string_view, double>> told;
@@ -205,6 +206,19 @@ void join_loops(const CaseView& view, std::vector<Named>& named) {
       return one.first == n.word && std::abs(std::log(one.second / loop_hz)) < kSame;
     });
   });
+  constexpr double kLikely = 1.0;  // odds
+  for (Named& n : named) {
+    if (!n.claim.wiggle) continue;
+    const double loop_hz = view.wiggles[*n.claim.wiggle].wiggle.frequency_hz.value;
+    for (const Named& one : named) {
+      if (!one.claim.feature || one.claim.odds() < kLikely ||
+          std::abs(std::log(view.features[*one.claim.feature].at_hz / loop_hz)) > kSame)
+        continue;
+      n.claim.feature = one.claim.feature;
+      n.claim.wiggle.reset();
+      break;
+    }
+  }
 }
 
 /// A resonance of the driver makes a dip on one side of itself and a peak on the other: both are

@@ -1,4 +1,5 @@
 // What is ordinary, or another thing, and must not be taken for a fault.
+#include <gmock/gmock.h>
 #include <gtest/gtest.h>
 
 #include <random>
@@ -64,6 +65,48 @@ TEST(TraitsTest, WithoutADrawingOnlyADeepCombIsAReflection) {
   };
   EXPECT_GT(told(0.6), 0.5);
   EXPECT_LT(told(0.2), 0.5);
+}
+
+// Above 1.9 wavelengths round a cone bends; what moves below is its surround.
+TEST(TraitsTest, ASurroundIsSoughtOnlyWhereTheConeMovesAsOne) {
+  const auto said = [](double at_hz, const char* cause) {
+    CaseMaterial m = one_cone(0.06);
+    for (const double a : {0.0, 30.0, -30.0})
+      m.takes.push_back(
+          at_angle(a, level_of([&](double f) { return 86.0 + bell(f, at_hz, -3.0, 0.12); })));
+    m.takes.push_back(
+        {.kind = CaseTake::Kind::kImpedance,
+         .name = "free",
+         .condition = "free-air",
+         .curve = curve(Quantity::kImpedance, 10.0, 20000.0, 96.0, true, [&](double f) {
+           const std::complex<double> j(0.0, 1.0);
+           return 6.0 + j * 2.0 * kPi * f * 2e-4 + 40.0 / (1.0 + 4.0 * j * (f / 55.0 - 55.0 / f)) +
+                  0.4 / (1.0 + 7.0 * j * (f / at_hz - at_hz / f));
+         })});
+    return probability(diagnose(m), cause);
+  };
+  EXPECT_GT(said(900.0, "suspension-resonance"), 0.5);
+  EXPECT_GT(said(2600.0, "driver-breakup"), 0.5);
+  EXPECT_EQ(said(2600.0, "suspension-resonance"), 0.0);
+}
+
+// Where two drivers meet, a sharp dip that is alike at all angles is the lower cone's, though the
+// tweeter leads; a broad one that the sides do not have is nobody's cone.
+TEST(TraitsTest, SharpAndAlikeWhereTwoMeetIsTheLowerCones) {
+  const auto case_of = [](double wide, double to_the_sides) {
+    CaseMaterial m = two_ways();
+    for (const double a : {0.0, 15.0, -15.0, 30.0, -30.0})
+      m.takes.push_back(at_angle(a, level_of([&](double f) {
+                                   return 86.0 +
+                                          bell(f, 2300.0, a == 0.0 ? -4.0 : to_the_sides, wide);
+                                 })));
+    return diagnose(m);
+  };
+  const Diagnosis sharp = case_of(0.05, -4.0);
+  const FindingCause* cone = found(sharp, "driver-breakup");
+  ASSERT_NE(cone, nullptr);
+  EXPECT_THAT(cone->evidence.front(), testing::HasSubstr("woofer measures"));
+  EXPECT_LT(probability(case_of(0.3, -0.5), "driver-breakup"), 0.5 * cone->probability);
 }
 
 // An open pipe sounds at whole multiples of its lowest resonance (Helmholtz): where that one is

@@ -5,6 +5,7 @@
 
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/meeting/crossing.h"
 #include "diagnosis/view/sound/ringing.h"
 
 /// Sound that goes round the front's edges: dips and peaks where the drawing has them, gone to the
@@ -16,6 +17,7 @@ constexpr double kOrdinary_db = 2.2;  // common practice, no source
 
 std::vector<Claim> claims(const CaseView& v) {
   std::vector<Claim> all;
+  const std::vector<SeenCrossing> meeting = crossings(v);
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
     if (!f.from_edges || f.at_hz < 300.0) continue;
@@ -39,6 +41,16 @@ std::vector<Claim> claims(const CaseView& v) {
     constexpr double kMeet_octaves = 0.12;
     if (f.crossover_octaves < kMeet_octaves && !f.large_baffle)
       c.saw(0.5, "two drivers meet there: it may be their sum's", ToldBy::kAxis);
+    for (const SeenCrossing& s : meeting) {
+      if (s.feature != i || f.large_baffle) continue;
+      if (s.beyond_edges(v))
+        c.saw(0.3,
+              fmt::format("{:.1f} dB are missing where {} and {} meet, more than edges make",
+                          -s.depth_db, s.crossing->low, s.crossing->high),
+              ToldBy::kAxis);
+      else if (s.lobes_say_quarter())
+        c.saw(0.4, "by the levels up and down two drivers are out of phase there", ToldBy::kUpDown);
+    }
     saw_no_ringing(c, f);
     if (f.horizontal) {
       // An ordinary box's edges are gone there as well: that makes them hardly a fault.

@@ -80,7 +80,10 @@ std::vector<Claim> of_sound(const CaseView& v) {
     constexpr double kNoLoop = 0.3;
     const bool no_wave =
         f.wiggle_box && *f.wiggle_box < kNoLoop && std::abs(f.feature.height_db) > kNoNoise_db;
-    if (f.at_mode && !no_wave) c.saw(0.3, "a wave of the box lies there");
+    if (f.at_mode && !no_wave)
+      c.saw(0.3, "a wave of the box lies there");
+    else if (!f.at_mode && v.material->subject.inner && alike)
+      c.saw(1.8, "no wave of the box lies there", ToldBy::kSides);
     c.next_step = "Press or brace the walls and take again: a wall's resonance moves.";
     all.push_back(std::move(c));
   }

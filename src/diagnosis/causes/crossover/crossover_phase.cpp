@@ -20,14 +20,20 @@ void saw_depth(Claim& c, const SeenCrossing& s) {
   // A delay shrinks to the sides, where the ways differ less: half of it is alike.
   const bool alike = s.sides_db && *s.sides_db < 0.4 * s.depth_db;
   const double mean = alike ? 0.5 * (deep - *s.sides_db) : deep;
-  // Where their phase itself was taken, a depth that edges make as well says little.
-  // Two of odd order add up a quarter period apart (Butterworth's): what misses nothing is right.
-  const double least = mean < 1.0 ? 0.19 : s.between_deg ? 0.9 : mean < 2.0 ? 0.2 : 0.4;
-  const double ratio =
-      s.hole_beside() ? 8.0
-      : mean > 12.0   ? 0.3
-      : mean > 8.5    ? 0.5
-                   : std::clamp(std::exp(3.0 * (mean - kOfSoundOnes_db)), least, alike ? 6.0 : 1.5);
+  // Where their phase itself was taken, or the lobes tell it, a depth that edges make as well says
+  // little. Two of odd order add up a quarter period apart (Butterworth's): what misses nothing is
+  // right.
+  const double least = mean < 1.0                               ? 0.19
+                       : s.between_deg || s.lobes_say_quarter() ? 0.9
+                       : mean < 2.0                             ? 0.2
+                                                                : 0.4;
+  const double most = alike ? 6.0 : 1.5;
+  // Deeper than 9.5 dB they are nearer half a period apart than a quarter.
+  const double ratio = s.hole_beside() ? 8.0
+                       : mean > 9.5    ? graded(mean, 9.5, most / 3.0, 12.0, 0.3)
+                       : mean > 8.2
+                           ? graded(mean, 8.2, most, 9.5, most / 3.0)
+                           : std::clamp(std::exp(3.0 * (mean - kOfSoundOnes_db)), least, most);
   c.saw(ratio,
         fmt::format("where {} and {} meet {:.1f} dB are missing{}{}", s.crossing->low,
                     s.crossing->high, deep,
@@ -46,7 +52,7 @@ std::vector<Claim> claims(const CaseView& v) {
   for (const SeenCrossing& s : crossings(v)) {
     const bool told =
         s.between_deg && std::abs(*s.between_deg) > 60.0 && std::abs(*s.between_deg) < 130.0;
-    const bool lobes = s.lobe && s.lobe->quarter_ratio > 4.0;
+    const bool lobes = s.lobes_say_quarter();
     if (s.depth_db > -1.5 && !told && !lobes) continue;
     Claim c(0.3);
     place(c, s);
@@ -67,14 +73,18 @@ std::vector<Claim> claims(const CaseView& v) {
             fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db),
             ToldBy::kFlipped);
     if (s.lobe)
-      c.saw(s.beside_phase(s.lobe->for_quarter()),
+      c.saw(s.beside_phase(Lobe::against(s.quarter_ratio(), s.lobe->reversed_ratio)),
             fmt::format(
-                "the levels up and down are those of drivers {:.0f}° apart (within {:.1f} dB)",
-                std::abs(s.lobe->between_deg), s.lobe->misfit_db),
+                "the levels up and down are those of drivers {:.0f}° apart (within {:.1f} dB){}",
+                std::abs(s.lobe->between_deg), s.lobe->misfit_db,
+                s.lobe_above ? fmt::format(", a third of an octave higher {:.0f}°",
+                                           std::abs(s.lobe_above->between_deg))
+                             : ""),
             ToldBy::kUpDown);
     saw_alone(c, v, s);
     saw_bent(c, v, s);
-    if (s.feature && v.features[*s.feature].from_edges.value_or(0.0) > 0.45)
+    if (s.feature && v.features[*s.feature].from_edges.value_or(0.0) > 0.45 && !s.beyond_edges(v) &&
+        !s.lobes_say_quarter())
       c.saw(0.4, "the edges foretell a dip there", ToldBy::kAxis);
     if (!s.between_deg)
       c.next_step = "Take each driver alone, with one clock: their phase at the crossover tells.";

@@ -22,10 +22,7 @@ std::vector<Claim> claims(const CaseView& v) {
     const double deep = -s.depth_db;
     // Two that add up alone leave next to nothing the wrong way round; half a turn less 40 degrees
     // still leaves 9 dB less than their sum.
-    c.saw(deep > 12.0  ? 12.0
-          : deep > 8.5 ? 3.5
-          : deep > 5.5 ? 1.2
-                       : 0.7,
+    c.saw(deep > 7.5 ? graded(deep, 7.5, 2.0, 10.5, 12.0) : graded(deep, 5.5, 0.8, 7.5, 2.0),
           fmt::format("a null of {:.0f} dB where {} and {} meet", deep, s.crossing->low,
                       s.crossing->high),
           ToldBy::kAxis);

@@ -61,7 +61,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
           *f.large_baffle > 0.6 ? "the large baffle has it too" : "it is gone in the large baffle",
           ToldBy::kLargeBaffle);
     if (f.alone)
-      c.saw(*f.alone > 0.6 ? 3.0 : 0.1,
+      c.saw(*f.alone > 0.6 ? 3.0 : graded(*f.alone, 0.2, 0.1, 0.6, 1.0),
             *f.alone > 0.6 ? f.leads + " alone has it" : f.leads + " alone does not have it",
             ToldBy::kAlone);
     if (f.wiggle_free)

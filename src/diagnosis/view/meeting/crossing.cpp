@@ -14,6 +14,7 @@ namespace {
 
 constexpr double kHole_db = -5.0;
 constexpr double kBeside_octaves = 0.12;
+constexpr double kAbove_octaves = 0.3;
 
 struct Depth {
   double at_hz = 0.0;
@@ -69,10 +70,21 @@ std::optional<double> between_deg(const CaseView& v, const CaseCrossover& x) {
 
 }  // namespace
 
+bool SeenCrossing::beyond_edges(const CaseView& v) const {
+  constexpr double kMore_db = 3.0;
+  return feature && -depth_db > std::abs(v.features[*feature].edges_db) + kMore_db;
+}
+
 bool SeenCrossing::hole_beside() const {
   constexpr double kDeep_db = -8.7;
   constexpr double kOff_octaves = 0.15;
   return depth_db < kDeep_db && std::abs(std::log2(at_hz / crossing->frequency_hz)) > kOff_octaves;
+}
+
+double SeenCrossing::quarter_ratio() const {
+  if (!lobe) return 1.0;
+  const double own = lobe->quarter_ratio;
+  return lobe_above ? std::max(own, std::sqrt(own * lobe_above->quarter_ratio)) : own;
 }
 
 double SeenCrossing::beside_phase(double of_lobe) const {
@@ -102,6 +114,7 @@ std::vector<SeenCrossing> crossings(const CaseView& v) {
       if (const auto there = lobe_of(v, x, depth->at_hz);
           there && (!s.lobe || there->misfit_db < s.lobe->misfit_db))
         s.lobe = there;
+    if (s.lobe) s.lobe_above = lobe_of(v, x, x.frequency_hz * std::exp2(kAbove_octaves));
     double sides = 0.0;
     double count = 0.0;
     for (const CaseTake& t : v.material->takes) {

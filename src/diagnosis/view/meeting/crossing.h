@@ -20,11 +20,19 @@ struct SeenCrossing {
   std::optional<double> flipped_db = std::nullopt;  ///< louder with a driver flipped
   std::optional<double> sides_db = std::nullopt;    ///< the same depth to the sides, mean
   std::optional<Lobe> lobe = std::nullopt;          ///< what the angles up and down say
+  /// The same a third of an octave higher, where both still play: a delay has turned farther there.
+  std::optional<Lobe> lobe_above = std::nullopt;
 
   /// A deep hole plainly off the crossover: there the drivers are no longer alike in level, so that
   /// it takes a phase that turns, as a delay's does. Reversed ones are deepest where they are
   /// alike.
   [[nodiscard]] bool hole_beside() const;
+  /// Far more is missing than the edges foretell of its dip.
+  [[nodiscard]] bool beyond_edges(const CaseView& view) const;
+  /// How much likelier the lobes are with a quarter period between the drivers; 1: there are none.
+  [[nodiscard]] double quarter_ratio() const;
+  /// Of loudspeakers whose drivers meet in phase none came near it, edges and all.
+  [[nodiscard]] bool lobes_say_quarter() const { return quarter_ratio() > 3.0; }
   /// What the lobe says, less where the phase itself was taken, which says more.
   [[nodiscard]] double beside_phase(double of_lobe) const;
 };

@@ -21,8 +21,6 @@ struct Lobe {
   /// What it says for the one and the other: less where the other follows the levels better.
   [[nodiscard]] double for_quarter() const { return against(quarter_ratio, reversed_ratio); }
   [[nodiscard]] double for_reversed() const { return against(reversed_ratio, quarter_ratio); }
-
- private:
   static double against(double own, double other) {
     return std::clamp(own * std::min(1.0, own / other), 0.03, 25.0);
   }

@@ -44,6 +44,17 @@ std::optional<SecondArrival> arrival_in(const Response& curve, double least_s, d
                         {1.05 * valid.low_hz, std::min(valid.high_hz, top_hz)}, least_s, most_s);
 }
 
+// Below 4 kHz a delay need not be tried as finely.
+constexpr double kRoughly_hz = 4000.0;
+
+/// At another angle: where a large driver's own nulls stand higher up, by what lies below them.
+std::optional<SecondArrival> arrival_aside(const Response& curve, double about_s, double turning) {
+  const double least_s = about_s * (1.0 - turning);
+  const double most_s = about_s * (1.0 + turning);
+  const auto whole = arrival_in(curve, least_s, most_s);
+  return whole ? whole : arrival_in(curve, least_s, most_s, kRoughly_hz);
+}
+
 /// One dip may pass for the first of a comb: a copy is in the treble as it is in the middle.
 bool in_both_halves(const SecondArrival& copy, const Response& curve) {
   constexpr double kMiddle_hz = 1600.0;
@@ -82,8 +93,6 @@ void seek_comb(CaseView& v) {
   const auto& baffle = v.material->subject.baffle;
   const double nearest_m =
       std::max(kNearest_m, baffle ? 0.8 * std::max(baffle->width_m(), baffle->height_m()) : 0.0);
-  // Below 4 kHz a delay need not be tried as finely.
-  constexpr double kRoughly_hz = 4000.0;
   constexpr double kAbout = 0.04;
   const auto roughly =
       arrival_in(v.axis_take->curve, nearest_m / kSpeedOfSound20_m_s, kLatest_s, kRoughly_hz);
@@ -99,10 +108,7 @@ void seek_comb(CaseView& v) {
   for (const CaseTake* t : v.responses()) {
     if (t == v.axis_take || t->vertical_deg != 0.0 || std::abs(t->horizontal_deg) > 46.0) continue;
     ++asked;
-    there +=
-        arrival_in(t->curve, own->delay_s * (1.0 - kOfTurning), own->delay_s * (1.0 + kOfTurning))
-            ? 1
-            : 0;
+    there += arrival_aside(t->curve, own->delay_s, kOfTurning) ? 1 : 0;
   }
   if (2 * there < asked) return;
   v.comb_hz = 1.0 / own->delay_s;
@@ -118,9 +124,7 @@ bool take_out_comb(CaseView& v) {
   const auto mains_hz = told_mains_hz(mains_in(*v.material));
   for (const CaseTake& t : v.material->takes) {
     if (t.kind != CaseTake::Kind::kResponse || t.variant != v.variant) continue;
-    const auto its = &t == v.axis_take ? own
-                                       : arrival_in(t.curve, own->delay_s * (1.0 - kOfTurning),
-                                                    own->delay_s * (1.0 + kOfTurning));
+    const auto its = &t == v.axis_take ? own : arrival_aside(t.curve, own->delay_s, kOfTurning);
     if (!its) continue;
     v.arrivals.emplace(&t, *its);
     v.levels.at(&t) = level_on(without(*its, without_mains(t.curve, mains_hz)), *v.axis);
