@@ -290,9 +290,11 @@ double SeenFeature::moves_as_one() const {
   // Between the two: found on simulated drivers, 0.5 to 1.1 times as much where a surround moves,
   // from 1.6 where the cone bends.
   constexpr double kEven = 1.3;
-  constexpr double kMost = 8.0;
+  // What is sharp is not seen in full by the rows of a list.
+  constexpr double kSharp_q = 12.0;
+  const double most = q > kSharp_q ? 2.5 : 8.0;
   const double more = std::abs(feature.height_db) / std::max(by_loop_db.value_or(0.0), 0.05);
-  return std::clamp(std::pow(kEven / more, 4.0), 1.0 / kMost, kMost);
+  return std::clamp(std::pow(kEven / more, 4.0), 1.0 / most, most);
 }
 
 void look_at_impedances(CaseView& v, const ImpedanceSide* known, const Parallel& parallel) {

@@ -64,6 +64,18 @@ double CaseView::ka(const std::string& id, double f) const {
   return 2.0 * kPi * f * (d != nullptr && d->radius_m > 0.0 ? d->radius_m : kUsualCone_m) / kC;
 }
 
+double CaseView::loop_ka(const SeenWiggle& w) const {
+  constexpr double kAbove = 1.42;
+  const double f = w.wiggle.frequency_hz.value;
+  double largest = ka(leading_driver(material->subject, f), f);
+  for (const CaseCrossover& x : material->subject.crossovers)
+    if (f > x.frequency_hz && f < kAbove * x.frequency_hz)
+      largest = std::max(largest, ka(x.low, f));
+  if (w.in_free_air.value_or(false) && free_impedance != nullptr && !free_impedance->driver.empty())
+    largest = std::max(largest, ka(free_impedance->driver, f));
+  return largest;
+}
+
 std::vector<const CaseTake*> CaseView::responses() const {
   std::vector<const CaseTake*> all;
   for (const CaseTake& t : material->takes)

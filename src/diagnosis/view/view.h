@@ -125,6 +125,9 @@ struct CaseView : ImpedanceSide {
 
   /// Circumference of a driver over the wavelength; where no size is told, of a usual cone's.
   [[nodiscard]] double ka(const std::string& driver, double frequency_hz) const;
+  /// The same of the cone whose coil has a loop of the impedance there: just above a crossover the
+  /// lower driver's, a tweeter being behind its capacitor; of a loop in free air that driver's.
+  [[nodiscard]] double loop_ka(const SeenWiggle& wiggle) const;
   [[nodiscard]] std::vector<const CaseTake*> responses() const;  ///< of the main state, all angles
 };
 /// The driver that plays most at a frequency: by the crossovers; the only one where there is none.

@@ -81,6 +81,9 @@ std::vector<Claim> claims(const CaseView& v) {
                                            std::abs(s.lobe_above->between_deg))
                              : ""),
             ToldBy::kUpDown);
+    if (s.turns_back())
+      c.saw(0.1, "higher up they are nearer in phase again, as beside a resonance",
+            ToldBy::kUpDown);
     saw_alone(c, v, s);
     saw_bent(c, v, s);
     if (s.feature && v.features[*s.feature].from_edges.value_or(0.0) > 0.45 && !s.beyond_edges(v) &&

@@ -106,7 +106,7 @@ std::vector<Claim> claims(const CaseView& v) {
     if (at_hz < 900.0) continue;
     Claim c(0.2);
     c.wiggle = i;
-    const double ka = v.ka(leading_driver(v.material->subject, at_hz), at_hz);
+    const double ka = v.loop_ka(w);
     c.saw(std::clamp(std::pow(ka / 1.7, 6.0), 0.05, 1.5),
           fmt::format("the cone measures {:.1f} wavelengths round there", ka));
     if (w.in_free_air)

@@ -44,7 +44,7 @@ std::vector<Claim> of_loops(const CaseView& v) {
                            : "the driver alone does not have it",
             ToldBy::kFreeAir);
     if (w.damped && *w.damped > 0.7) c.saw(1.5, "lining does not change it", ToldBy::kInBoxes);
-    const double ka = v.ka(leading_driver(v.material->subject, f), f);
+    const double ka = v.loop_ka(w);
     c.saw(std::clamp(std::pow(1.7 / ka, 6.0), 0.05, 1.5),
           fmt::format("the cone measures {:.1f} wavelengths round there", ka));
     saw_height(c, f);

@@ -87,6 +87,12 @@ double SeenCrossing::quarter_ratio() const {
   return lobe_above ? std::max(own, std::sqrt(own * lobe_above->quarter_ratio)) : own;
 }
 
+bool SeenCrossing::turns_back() const {
+  constexpr double kBack_deg = 25.0;
+  return lobe && lobe_above &&
+         std::abs(lobe_above->between_deg) < std::abs(lobe->between_deg) - kBack_deg;
+}
+
 double SeenCrossing::beside_phase(double of_lobe) const {
   return between_deg ? std::clamp(of_lobe, 0.5, 2.0) : of_lobe;
 }

@@ -31,6 +31,8 @@ struct SeenCrossing {
   [[nodiscard]] bool beyond_edges(const CaseView& view) const;
   /// How much likelier the lobes are with a quarter period between the drivers; 1: there are none.
   [[nodiscard]] double quarter_ratio() const;
+  /// The phase that the lobe tells falls again above: a late driver's grows, a network's stays.
+  [[nodiscard]] bool turns_back() const;
   /// Of loudspeakers whose drivers meet in phase none came near it, edges and all.
   [[nodiscard]] bool lobes_say_quarter() const { return quarter_ratio() > 3.0; }
   /// What the lobe says, less where the phase itself was taken, which says more.
