@@ -12,8 +12,9 @@ namespace {
 using namespace made;
 using testing::HasSubstr;
 
-SeenFeature feature(std::optional<double> rings_q) {
+SeenFeature feature(std::optional<double> rings_q, double own_q = 8.0) {
   SeenFeature f;
+  f.q = own_q;
   f.rings_q = rings_q;
   return f;
 }
@@ -26,6 +27,8 @@ TEST(Ringing, CountsOnlyWhereItWasLookedFor) {
   EXPECT_TRUE(saw_ringing(c, feature(0.0), {.rings = 5.0, .not_so = 0.2}));
   EXPECT_NEAR(c.odds(), 0.2, 1e-12);
   EXPECT_EQ(c.against().back(), "nothing rings on there");
+  EXPECT_TRUE(saw_ringing(c, feature(0.0, 3.0), {.rings = 5.0, .not_so = 0.2}));
+  EXPECT_NEAR(c.odds(), 0.2, 1e-12) << "too broad to ring";
 }
 
 TEST(Ringing, AQOutsideWhatTheCauseMakesSpeaksAgainstIt) {

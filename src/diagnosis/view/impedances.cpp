@@ -232,6 +232,12 @@ bool shows(const CaseTake& impedance, const SeenFeature& f) {
   return std::log2(axis[i + 1] / axis[i]) * kRowsInALoop < 1.4 / f.q;
 }
 
+/// Whether a loop of that Q would have been told from a bend of the impedance in the box.
+bool stands_out(const CaseView& v, const SeenFeature& f) {
+  const WiggleSearch search = search_of(v);
+  return f.q > (f.at_hz < search.model_to_hz ? search.least_q : search.least_q_over_network);
+}
+
 /// Which features they belong to.
 void match_features(CaseView& v) {
   const std::vector<BoxMode> modes = modes_of(v.material->subject);
@@ -243,7 +249,8 @@ void match_features(CaseView& v) {
       for (const SeenWiggle& w : v.wiggles)
         if (near(w.wiggle.frequency_hz.value) < 0.06)
           f.wiggle_box = std::max(*f.wiggle_box, w.wiggle.height_percent);
-      if (*f.wiggle_box == 0.0 && !shows(*v.box_impedance, f)) f.wiggle_box.reset();
+      if (*f.wiggle_box == 0.0 && !(shows(*v.box_impedance, f) && stands_out(v, f)))
+        f.wiggle_box.reset();
     }
     // A wave makes a dip on one side of itself and a peak on the other.
     const auto other_side = [&](double hz) {

@@ -24,6 +24,10 @@ std::vector<Claim> of_sound(const CaseView& v) {
     c.feature = i;
     c.saw(1.5, "a wave of the box lies there");
     if (f.wiggle_box) c.saw(0.2, "the impedance in the box has no loop there", ToldBy::kInBox);
+    // A lining leaves a wave a Q of some 8.
+    constexpr double kBroad_q = 5.5;
+    if (!f.wiggle_box && f.q < kBroad_q)
+      c.saw(0.25, fmt::format("it is broad for a wave (Q {:.0f})", f.q), ToldBy::kAxis);
     if (f.near)
       c.saw(*f.near > 0.5 ? 3.0 : 0.15,
             *f.near > 0.5 ? "the cone's near field has it too" : "the near field does not have it",

@@ -73,17 +73,18 @@ std::vector<Claim> claims(const CaseView& v) {
             fmt::format("with a driver flipped the level moves by {:+.1f} dB", *s.flipped_db),
             ToldBy::kFlipped);
     if (s.lobe)
-      c.saw(s.beside_phase(Lobe::against(s.quarter_ratio(), s.lobe->reversed_ratio)),
-            fmt::format(
-                "the levels up and down are those of drivers {:.0f}° apart (within {:.1f} dB){}",
-                std::abs(s.lobe->between_deg), s.lobe->misfit_db,
-                s.lobe_above ? fmt::format(", a third of an octave higher {:.0f}°",
-                                           std::abs(s.lobe_above->between_deg))
-                             : ""),
-            ToldBy::kUpDown);
+      c.saw(
+          s.beside_phase(Lobe::against(s.quarter_ratio(), s.lobe->reversed_ratio)),
+          fmt::format(
+              "the levels up and down are those of drivers {:.0f}° apart (within {:.1f} dB){}",
+              std::abs(s.lobe->between_deg), s.lobe->misfit_db,
+              s.lobe_above ? fmt::format(", higher up {:.0f}°", std::abs(s.lobe_above->between_deg))
+                           : ""),
+          ToldBy::kUpDown);
     if (s.turns_back())
       c.saw(0.1, "higher up they are nearer in phase again, as beside a resonance",
             ToldBy::kUpDown);
+    saw_distance(c, v, s);
     saw_alone(c, v, s);
     saw_bent(c, v, s);
     if (s.feature && v.features[*s.feature].from_edges.value_or(0.0) > 0.45 && !s.beyond_edges(v) &&

@@ -46,6 +46,7 @@ std::vector<Claim> claims(const CaseView& v) {
                 "the levels up and down are those of drivers {:.0f}° apart (within {:.1f} dB)",
                 std::abs(s.lobe->between_deg), s.lobe->misfit_db),
             ToldBy::kUpDown);
+    saw_distance(c, v, s);
     saw_alone(c, v, s);
     saw_bent(c, v, s);
     if (s.sides_db)

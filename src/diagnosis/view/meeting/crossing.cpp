@@ -14,7 +14,6 @@ namespace {
 
 constexpr double kHole_db = -5.0;
 constexpr double kBeside_octaves = 0.12;
-constexpr double kAbove_octaves = 0.3;
 
 struct Depth {
   double at_hz = 0.0;
@@ -66,6 +65,23 @@ std::optional<double> between_deg(const CaseView& v, const CaseCrossover& x) {
   const auto b = value_at(high->curve, x.frequency_hz);
   if (!std::isfinite(std::abs(a)) || !(std::abs(b) > 0.0)) return std::nullopt;
   return std::arg(a / b) * 180.0 / kPi;
+}
+
+/// A third of an octave above and half a one, where both still play: what a late driver turns it
+/// turns at both; beside a resonance one of them is as usual.
+std::optional<Lobe> lobe_above(const CaseView& v, const CaseCrossover& x) {
+  const auto third = lobe_of(v, x, x.frequency_hz * std::exp2(0.3));
+  const auto half = lobe_of(v, x, x.frequency_hz * std::exp2(0.5));
+  return third && half && half->quarter_ratio < third->quarter_ratio ? half : third;
+}
+
+/// From so near the ways to the two drivers differ by more than they do where anybody listens.
+bool too_near(const CaseView& v, const CaseCrossover& x) {
+  constexpr double kFar = 2.0;  // of their distance from one another
+  const CaseDriver* low = v.material->subject.driver(x.low);
+  const CaseDriver* high = v.material->subject.driver(x.high);
+  return low != nullptr && high != nullptr &&
+         v.axis_take->distance_m < kFar * std::hypot(low->x_m - high->x_m, low->y_m - high->y_m);
 }
 
 }  // namespace
@@ -120,7 +136,8 @@ std::vector<SeenCrossing> crossings(const CaseView& v) {
       if (const auto there = lobe_of(v, x, depth->at_hz);
           there && (!s.lobe || there->misfit_db < s.lobe->misfit_db))
         s.lobe = there;
-    if (s.lobe) s.lobe_above = lobe_of(v, x, x.frequency_hz * std::exp2(kAbove_octaves));
+    s.lobe_above = lobe_above(v, x);
+    s.too_near = too_near(v, x);
     double sides = 0.0;
     double count = 0.0;
     for (const CaseTake& t : v.material->takes) {
@@ -150,6 +167,14 @@ std::vector<SeenCrossing> crossings(const CaseView& v) {
     all.push_back(s);
   }
   return all;
+}
+
+void saw_distance(Claim& c, const CaseView& v, const SeenCrossing& seen) {
+  if (seen.too_near)
+    c.saw(0.1,
+          fmt::format("from {:.2f} m the ways to {} and {} differ too much to tell",
+                      v.axis_take->distance_m, seen.crossing->low, seen.crossing->high),
+          ToldBy::kAxis);
 }
 
 void saw_alone(Claim& c, const CaseView& v, const SeenCrossing& seen) {

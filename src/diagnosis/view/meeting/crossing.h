@@ -20,8 +20,10 @@ struct SeenCrossing {
   std::optional<double> flipped_db = std::nullopt;  ///< louder with a driver flipped
   std::optional<double> sides_db = std::nullopt;    ///< the same depth to the sides, mean
   std::optional<Lobe> lobe = std::nullopt;          ///< what the angles up and down say
-  /// The same a third of an octave higher, where both still play: a delay has turned farther there.
+  /// The same a third to half an octave higher, where both still play: a delay has turned farther
+  /// there.
   std::optional<Lobe> lobe_above = std::nullopt;
+  bool too_near = false;  ///< the microphone, to hear two drivers as at a listener's place
 
   /// A deep hole plainly off the crossover: there the drivers are no longer alike in level, so that
   /// it takes a phase that turns, as a delay's does. Reversed ones are deepest where they are
@@ -44,6 +46,8 @@ struct SeenCrossing {
 void place(Claim& claim, const SeenCrossing& seen);
 /// Whether the lower driver's cone bends just below: then its phase turns there.
 void saw_bent(Claim& claim, const CaseView& view, const SeenCrossing& seen);
+/// Whether the microphone stood too near to hear how they add up.
+void saw_distance(Claim& claim, const CaseView& view, const SeenCrossing& seen);
 /// Whether the driver that leads has the dip by itself: then no sum made it.
 void saw_alone(Claim& claim, const CaseView& view, const SeenCrossing& seen);
 

@@ -6,7 +6,9 @@ namespace lalometer {
 
 bool saw_ringing(Claim& c, const SeenFeature& f, const RingingOdds& odds) {
   if (!f.rings_q) return false;
+  constexpr double kLeast_q = 4.0;  // of what decay_ridges() tells
   const double q = *f.rings_q;
+  if (q <= 0.0 && f.q < kLeast_q) return true;
   if (q <= 0.0)
     c.saw(odds.not_so, "nothing rings on there", ToldBy::kAxis);
   else
