@@ -53,7 +53,9 @@ std::vector<Claim> claims(const CaseView& v) {
     c.saw(std::clamp(std::exp(0.6 * (jump - 3.5)), 0.1, 5.0),
           fmt::format("to the sides the level jumps by {:+.1f} dB through the crossover", jump),
           ToldBy::kSides);
-    c.saw(std::clamp(std::exp(3.0 * (ka - 3.9)), 0.03, 8.0),
+    // Of a jump beyond doubt a cone need not be so large.
+    const double large = 3.9 - 0.4 * std::clamp((jump - 5.0) / 1.5, 0.0, 1.0);
+    c.saw(std::clamp(std::exp(3.0 * (ka - large)), 0.03, 8.0),
           fmt::format("{} measures {:.1f} wavelengths round there", x.low, ka));
     c.next_step = "A lower crossover, or a waveguide for the upper driver.";
     all.push_back(std::move(c));
