@@ -196,28 +196,28 @@ void leave_traits(std::vector<Named>& named) {
 /// the loop competes with what is likely there.
 void join_loops(const CaseView& view, std::vector<Named>& named) {
   constexpr double kSame = 0.04;
-  std::vector<std::pair<std::string_view, double>> told;
-  for (const Named& n : named)
-    if (n.claim.feature) told.emplace_back(n.word, view.features[*n.claim.feature].at_hz);
-  std::erase_if(named, [&](const Named& n) {
-    if (!n.claim.wiggle) return false;
-    const double loop_hz = view.wiggles[*n.claim.wiggle].wiggle.frequency_hz.value;
-    return std::any_of(told.begin(), told.end(), [&](const auto& one) {
-      return one.first == n.word && std::abs(std::log(one.second / loop_hz)) < kSame;
-    });
-  });
   constexpr double kLikely = 1.0;  // odds
+  const auto of = [&](const Named& loop, const Named& other) {
+    if (!other.claim.feature) return false;
+    const double loop_hz = view.wiggles[*loop.claim.wiggle].wiggle.frequency_hz.value;
+    const SeenFeature& f = view.features[*other.claim.feature];
+    return std::abs(std::log(f.at_hz / loop_hz)) < kSame ||
+           std::abs(std::log(f.free_loop_hz.value_or(f.at_hz) / loop_hz)) < kSame;
+  };
+  const std::vector<Named> told = named;
+  std::erase_if(named, [&](const Named& n) {
+    return n.claim.wiggle && std::any_of(told.begin(), told.end(), [&](const Named& one) {
+             return std::string_view(one.word) == n.word && of(n, one);
+           });
+  });
   for (Named& n : named) {
     if (!n.claim.wiggle) continue;
-    const double loop_hz = view.wiggles[*n.claim.wiggle].wiggle.frequency_hz.value;
-    for (const Named& one : named) {
-      if (!one.claim.feature || one.claim.odds() < kLikely ||
-          std::abs(std::log(view.features[*one.claim.feature].at_hz / loop_hz)) > kSame)
-        continue;
-      n.claim.feature = one.claim.feature;
-      n.claim.wiggle.reset();
-      break;
-    }
+    const auto likely = std::find_if(told.begin(), told.end(), [&](const Named& one) {
+      return one.claim.odds() > kLikely && of(n, one);
+    });
+    if (likely == told.end()) continue;
+    n.claim.feature = likely->claim.feature;
+    n.claim.wiggle.reset();
   }
 }
 

@@ -275,8 +275,12 @@ void match_features(CaseView& v) {
     const double rings_q = f.rings_q.value_or(0.0) > 0.0 ? *f.rings_q : f.q;
     const double reach = std::clamp(0.7 / rings_q, 0.06, 0.13);
     for (const Wiggle& w : *free)
-      if (near(w.frequency_hz.value) < std::max(reach, place_spread(w)))
-        f.wiggle_free = std::max(*f.wiggle_free, w.height_percent);
+      if (near(w.frequency_hz.value) < std::max(reach, place_spread(w)) &&
+          w.height_percent > *f.wiggle_free) {
+        f.wiggle_free = w.height_percent;
+        f.free_loop_hz = w.frequency_hz.value;
+        f.free_loop_q = w.q;
+      }
     if (*f.wiggle_free == 0.0 && v.free_impedance != nullptr && !shows(*v.free_impedance, f))
       f.wiggle_free.reset();
     if (v.free_air && f.wiggle_free.value_or(0.0) > 0.0) {

@@ -61,6 +61,9 @@ struct SeenFeature {
   std::optional<double> wiggle_box =
       std::nullopt;  ///< height of an impedance loop there, %; 0: none
   std::optional<double> wiggle_free = std::nullopt;
+  /// Where that loop in free air stands: a resonance makes a dip or a peak on both sides of itself.
+  std::optional<double> free_loop_hz = std::nullopt;
+  double free_loop_q = 0.0;
   /// What that loop foretells of the response, if the cone moves as one: of the velocity the same
   /// share as of the motional part of the impedance, half of it to each side, dB.
   std::optional<double> by_loop_db = std::nullopt;

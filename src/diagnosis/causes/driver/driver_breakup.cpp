@@ -35,7 +35,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
     const SeenFeature& f = v.features[i];
     // Below, a cone moves as one; what moves then is the surround.
     const std::string cone = cone_of(v, f);
-    const double ka = v.ka(cone, f.at_hz);
+    const double ka = v.ka(cone, f.free_loop_hz.value_or(f.at_hz));
     if (f.at_hz < 700.0 || ka < (f.at_hz > 1500.0 ? 1.3 : 1.5)) continue;
     Claim c(0.1);
     c.feature = i;
@@ -69,6 +69,10 @@ std::vector<Claim> of_sound(const CaseView& v) {
             *f.wiggle_free > 0.3 ? "the driver's impedance has it in free air"
                                  : "nothing in the driver's free-air impedance",
             ToldBy::kFreeAir);
+    // Bends have a Q of 5 to 20, common practice.
+    constexpr double kLeast_q = 4.5;
+    if (f.free_loop_hz && f.free_loop_q < kLeast_q)
+      c.saw(0.4, fmt::format("that loop is damped (Q {:.0f})", f.free_loop_q), ToldBy::kFreeAir);
     // Farther up no surround moves by itself.
     if (ka < kSurround_ka && f.by_loop_db && *f.wiggle_free > 0.4)
       c.saw(1.0 / f.moves_as_one(),
@@ -82,7 +86,8 @@ std::vector<Claim> of_sound(const CaseView& v) {
       c.saw(0.1, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
     else if (v.comb_hz > 0.0 && v.arrivals.empty())
       c.saw(0.15, "a comb of dips and peaks lies over all", ToldBy::kAxis);
-    if (!saw_ringing(c, f, {.rings = 3.5, .not_so = 0.5, .high_q = 30.0}) && f.q > 3.5)
+    if (!saw_ringing(c, f, {.rings = 3.5, .not_so = 0.5, .low_q = kLeast_q, .high_q = 30.0}) &&
+        f.q > 3.5)
       c.saw(f.q > 5.0 ? 2.5 : 1.6, fmt::format("it is sharp (Q {:.0f})", f.q), ToldBy::kAxis);
     if (std::abs(f.feature.height_db) > 3.5) c.saw(1.5, "it is large", ToldBy::kAxis);
     if (std::abs(f.feature.height_db) < 1.0) c.saw(0.5, "it is small", ToldBy::kAxis);

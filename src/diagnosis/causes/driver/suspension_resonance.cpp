@@ -63,10 +63,11 @@ std::vector<Claim> of_sound(const CaseView& v) {
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
     // Where two drivers meet the smaller leads; what shows in a coil in free air is of that one.
-    double ka = v.ka(f.leads, f.at_hz);
+    const double resonates_hz = f.free_loop_hz.value_or(f.at_hz);
+    double ka = v.ka(f.leads, resonates_hz);
     if (f.wiggle_free.value_or(0.0) > 0.4 && v.free_impedance != nullptr &&
         !v.free_impedance->driver.empty())
-      ka = std::max(ka, v.ka(v.free_impedance->driver, f.at_hz));
+      ka = std::max(ka, v.ka(v.free_impedance->driver, resonates_hz));
     if (f.at_hz < 250.0 || f.at_hz > 2500.0 || ka > kSurround_ka) continue;
     Claim c(0.15);
     c.feature = i;
