@@ -67,27 +67,60 @@ TEST(TraitsTest, WithoutADrawingOnlyADeepCombIsAReflection) {
   EXPECT_LT(told(0.2), 0.5);
 }
 
-// Above 1.9 wavelengths round a cone bends; what moves below is its surround.
-TEST(TraitsTest, ASurroundIsSoughtOnlyWhereTheConeMovesAsOne) {
-  const auto said = [](double at_hz, const char* cause) {
-    CaseMaterial m = one_cone(0.06);
-    for (const double a : {0.0, 30.0, -30.0})
-      m.takes.push_back(
-          at_angle(a, level_of([&](double f) { return 86.0 + bell(f, at_hz, -3.0, 0.12); })));
+/// A cone of 6 cm with something that moves by itself: a bell of the response and a loop in free
+/// air.
+Diagnosis moving(double bell_hz, double bell_db, double loop_hz, double loop_q,
+                 double boxed_at_hz = 0.0) {
+  CaseMaterial m = one_cone(0.06);
+  for (const double a : {0.0, 15.0, -15.0, 30.0, -30.0})
+    m.takes.push_back(
+        at_angle(a, level_of([&](double f) { return 86.0 + bell(f, bell_hz, bell_db, 0.1); })));
+  const auto impedance = [&](const char* condition, double at_hz, double fs_hz) {
     m.takes.push_back(
         {.kind = CaseTake::Kind::kImpedance,
-         .name = "free",
-         .condition = "free-air",
+         .name = condition,
+         .condition = condition,
          .curve = curve(Quantity::kImpedance, 10.0, 20000.0, 96.0, true, [&](double f) {
            const std::complex<double> j(0.0, 1.0);
-           return 6.0 + j * 2.0 * kPi * f * 2e-4 + 40.0 / (1.0 + 4.0 * j * (f / 55.0 - 55.0 / f)) +
-                  0.4 / (1.0 + 7.0 * j * (f / at_hz - at_hz / f));
+           return 6.0 + j * 2.0 * kPi * f * 2e-4 +
+                  40.0 / (1.0 + 4.0 * j * (f / fs_hz - fs_hz / f)) +
+                  0.4 / (1.0 + loop_q * j * (f / at_hz - at_hz / f));
          })});
-    return probability(diagnose(m), cause);
   };
-  EXPECT_GT(said(900.0, "suspension-resonance"), 0.5);
-  EXPECT_GT(said(2600.0, "driver-breakup"), 0.5);
-  EXPECT_EQ(said(2600.0, "suspension-resonance"), 0.0);
+  impedance("free-air", loop_hz, 55.0);
+  if (boxed_at_hz > 0.0) impedance("in-box", boxed_at_hz, 80.0);
+  return diagnose(m);
+}
+
+// The dip beside a surround's resonance lies where the cone is two wavelengths round already; its
+// loop does not.
+TEST(TraitsTest, AResonanceIsJudgedWhereItsLoopStands) {
+  const double edge_hz = 1.9 * kC / (2.0 * kPi * 0.06);  // 1729 Hz
+  EXPECT_GT(probability(moving(1.03 * edge_hz, -2.5, 0.93 * edge_hz, 7.0), "suspension-resonance"),
+            0.0);
+  EXPECT_EQ(probability(moving(1.03 * edge_hz, -2.5, 1.05 * edge_hz, 7.0), "suspension-resonance"),
+            0.0);
+}
+
+// A bend has a Q of 5 to 20 (common practice, no source), a surround less.
+TEST(TraitsTest, ADampedLoopIsNoBend) {
+  const double sharp = probability(moving(1650.0, -2.5, 1650.0, 8.0), "driver-breakup");
+  const double damped = probability(moving(1650.0, -2.5, 1650.0, 3.0), "driver-breakup");
+  EXPECT_LT(damped, 0.5 * sharp);
+}
+
+// What the coil shows where the cone bends is that very bend, and no wave or surround beside it.
+TEST(TraitsTest, ALoopAtABendIsNoSecondFinding) {
+  const Diagnosis d = moving(2600.0, -4.0, 2600.0, 9.0, 2600.0);
+  EXPECT_GT(probability(d, "driver-breakup"), 0.7);
+  for (const Finding& f : d.findings) EXPECT_NE(f.shape, FindingShape::kWiggle) << f.frequency_hz;
+}
+
+// Above 1.9 wavelengths round a cone bends; what moves below is its surround.
+TEST(TraitsTest, ASurroundIsSoughtOnlyWhereTheConeMovesAsOne) {
+  EXPECT_GT(probability(moving(900.0, -3.0, 900.0, 7.0), "suspension-resonance"), 0.5);
+  EXPECT_GT(probability(moving(2600.0, -3.0, 2600.0, 7.0), "driver-breakup"), 0.5);
+  EXPECT_EQ(probability(moving(2600.0, -3.0, 2600.0, 7.0), "suspension-resonance"), 0.0);
 }
 
 // Where two drivers meet, a sharp dip that is alike at all angles is the lower cone's, though the

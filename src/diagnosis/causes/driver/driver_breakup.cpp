@@ -35,7 +35,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
     const SeenFeature& f = v.features[i];
     // Below, a cone moves as one; what moves then is the surround.
     const std::string cone = cone_of(v, f);
-    const double ka = v.ka(cone, f.free_loop_hz.value_or(f.at_hz));
+    const double ka = v.ka(cone, std::min(f.at_hz, f.free_loop_hz.value_or(f.at_hz)));
     if (f.at_hz < 700.0 || ka < (f.at_hz > 1500.0 ? 1.3 : 1.5)) continue;
     Claim c(0.1);
     c.feature = i;
