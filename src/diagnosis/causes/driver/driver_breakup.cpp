@@ -73,6 +73,9 @@ std::vector<Claim> of_sound(const CaseView& v) {
     constexpr double kLeast_q = 4.5;
     if (f.free_loop_hz && f.free_loop_q < kLeast_q)
       c.saw(0.4, fmt::format("that loop is damped (Q {:.0f})", f.free_loop_q), ToldBy::kFreeAir);
+    constexpr double kBroad_q = 3.3;  // of the dip that such a bend makes
+    if (!f.free_loop_hz && f.rings_q && *f.rings_q <= 0.0 && f.q < kBroad_q)
+      c.saw(0.5, fmt::format("it is broad for a bend (Q {:.0f})", f.q), ToldBy::kAxis);
     // Farther up no surround moves by itself.
     if (ka < kSurround_ka && f.by_loop_db && *f.wiggle_free > 0.4)
       c.saw(1.0 / f.moves_as_one(),
