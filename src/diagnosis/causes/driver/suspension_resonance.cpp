@@ -113,6 +113,9 @@ std::vector<Claim> of_sound(const CaseView& v) {
     if (!saw_ringing(c, f, {.rings = 3.0, .not_so = 0.5, .low_q = 3.0, .high_q = 20.0}) &&
         f.q > 4.0 && f.q < 20.0)
       c.saw(1.4, fmt::format("its Q is {:.0f}", f.q), ToldBy::kAxis);
+    constexpr double kBroad_q = 2.6;  // of the dip beside a loop of a Q of 3
+    if (!f.free_loop_hz && !own && f.q < kBroad_q)
+      c.saw(0.3, fmt::format("it is broad for a surround (Q {:.0f})", f.q), ToldBy::kAxis);
     if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
     if (!f.wiggle_free)
       c.next_step = "Take the driver's impedance in free air.";
