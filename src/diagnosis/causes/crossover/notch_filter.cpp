@@ -172,6 +172,23 @@ std::vector<Claim> of_shunts(const CaseView& v) {
   return all;
 }
 
+/// Whether it is there to the sides as well.
+void saw_sides(Claim& c, const CaseView& v, double dip_hz, double under) {
+  double sides = 0.0;
+  double count = 0.0;
+  for (const CaseTake* t : v.responses()) {
+    const double h = std::abs(t->horizontal_deg);
+    if (t->vertical_deg != 0.0 || h < 14.0 || h > 46.0) continue;
+    if (const auto side = under_db(v, v.levels.at(t), dip_hz)) {
+      sides += *side;
+      count += 1.0;
+    }
+  }
+  if (count > 0.0)
+    c.saw(sides / count < 0.6 * under ? 2.0 : 0.3,
+          fmt::format("to the sides it is {:.1f} dB", sides / count), ToldBy::kSides);
+}
+
 std::vector<Claim> claims(const CaseView& v) {
   if (v.box_impedance == nullptr || v.axis_take == nullptr) return {};
   std::vector<Claim> all = of_shunts(v);
@@ -217,19 +234,7 @@ std::vector<Claim> claims(const CaseView& v) {
             ToldBy::kInBox);
     if (sharp_at(v, dip_hz))
       c.saw(0.15, "something sharp lies there, which no coil makes", ToldBy::kAxis);
-    double sides = 0.0;
-    double count = 0.0;
-    for (const CaseTake* t : v.responses()) {
-      const double h = std::abs(t->horizontal_deg);
-      if (t->vertical_deg != 0.0 || h < 14.0 || h > 46.0) continue;
-      if (const auto side = under_db(v, v.levels.at(t), dip_hz)) {
-        sides += *side;
-        count += 1.0;
-      }
-    }
-    if (count > 0.0)
-      c.saw(sides / count < 0.6 * *under ? 2.0 : 0.3,
-            fmt::format("to the sides it is {:.1f} dB", sides / count), ToldBy::kSides);
+    saw_sides(c, v, dip_hz, *under);
     // Coils and resistors make a broad peak; a box's wave a sharp one.
     constexpr double kOfACoil = 8.0;
     // A loop that is a small part of the peak is not what makes it.
