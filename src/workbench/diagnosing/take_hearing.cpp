@@ -107,10 +107,9 @@ Node<std::vector<std::string>> heard_beside_node(const TakeInputs& in) {
             return making.store.get(impulse, making)
                 .and_then([&](const std::shared_ptr<const ImpulseStage>& stage) -> Result<Words> {
                   if (!holds_sweep(in.take)) return Words{};
-                  return Book::read_raw(in.book, in.take.raw_hash)
-                      .map([&](std::vector<std::byte>&& raw) {
-                        return heard_beside({in.take, std::move(raw), *in.rig, in.recipe}, *stage);
-                      });
+                  return loaded(in).map([&](const AnalysisInput& recording) {
+                    return heard_beside(recording, *stage);
+                  });
                 });
           },
           [](const std::vector<std::string>& words) { return 64 * (words.size() + 1); }};

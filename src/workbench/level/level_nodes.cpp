@@ -60,11 +60,9 @@ Node<RubReading> rub_node(const TakeInputs& in) {
           [impulse = std::move(impulse), in](const Making& making) {
             return making.store.get(impulse, making)
                 .and_then([&](const std::shared_ptr<const ImpulseStage>& stage) {
-                  return Book::read_raw(in.book, in.take.raw_hash)
-                      .and_then([&](std::vector<std::byte>&& raw) {
-                        return rub_reading({in.take, std::move(raw), *in.rig, in.recipe}, *stage,
-                                           making.stop);
-                      });
+                  return loaded(in).and_then([&](const AnalysisInput& recording) {
+                    return rub_reading(recording, *stage, making.stop);
+                  });
                 });
           },
           [](const RubReading& r) { return 7 * sizeof(double) * r.residue.rms.size(); }};

@@ -29,17 +29,17 @@ std::vector<std::string> source_of(const TakeInputs& in) {
           in.rig_json};
 }
 
-Result<AnalysisInput> loaded(const TakeInputs& in) {
-  return Book::read_raw(in.book, in.take.raw_hash).map([&](std::vector<std::byte>&& raw) {
-    return AnalysisInput{in.take, std::move(raw), *in.rig, in.recipe};
-  });
-}
-
 std::size_t bytes_of(const Response& curve) {
   return curve.size() * 24;
 }
 
 }  // namespace
+
+Result<AnalysisInput> loaded(const TakeInputs& in) {
+  return Book::read_raw(in.book, in.take.raw_hash).map([&](std::vector<std::byte>&& raw) {
+    return AnalysisInput{in.take, std::move(raw), *in.rig, in.recipe};
+  });
+}
 
 Node<ImpulseStage> impulse_node(const TakeInputs& in) {
   return {node_key("impulse", kImpulseVersion, source_of(in)),

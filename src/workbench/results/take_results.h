@@ -32,6 +32,9 @@ struct TakeInputs {
   LevelPlace level = {};
 };
 
+/// The take with its raw data, read from the book.
+[[nodiscard]] Result<AnalysisInput> loaded(const TakeInputs& inputs);
+
 /// Precondition: has_impulse(inputs.take).
 [[nodiscard]] Node<ImpulseStage> impulse_node(const TakeInputs& inputs);
 [[nodiscard]] Node<Analysis> curve_node(const TakeInputs& inputs);
