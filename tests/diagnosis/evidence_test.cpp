@@ -38,6 +38,23 @@ TEST(EvidenceTest, AConeBeamsFromWhereItsSizePutsIt) {
   }
 }
 
+// Off the axis a large piston has nulls of its own, up where a copy would be sought: it is found
+// below them.
+TEST(EvidenceTest, ACopyIsFoundBesideALargePistonsOwnNulls) {
+  const auto told = [](double share) {
+    CaseMaterial m = one_cone(0.1);
+    const auto copy = [=](double f) {
+      return 20.0 * std::log10(std::abs(1.0 + share * std::polar(1.0, -2.0 * kPi * f * 1.675e-3)));
+    };
+    for (const double a : {0.0, 30.0, -30.0, 45.0, -45.0})
+      m.takes.push_back(at_angle(
+          a, level_of([&](double f) { return 88.0 + piston_db(f, 0.1, a) + copy(f); }, 150.0)));
+    return probability(diagnose(m), "reflection");
+  };
+  EXPECT_GT(told(0.27), 0.7);
+  EXPECT_LT(told(0.0), 0.3);
+}
+
 // A quick set of 30 and 60 degrees tells it as well: -6 dB at ka sin = 2.2 of the angle there is.
 TEST(EvidenceTest, BeamingIsReadFromWhateverAngleThereIs) {
   for (const double angle : {30.0, 60.0}) {

@@ -3,6 +3,7 @@
 #include <gtest/gtest.h>
 
 #include <cstdint>
+#include <functional>
 
 #include "diagnosis/made_curves.h"
 #include "diagnosis/view/meeting/crossing.h"
@@ -16,9 +17,9 @@ constexpr double kC = kSpeedOfSound20_m_s;
 
 /// Two points, 130 mm apart one over the other, both equally loud, the upper one `degrees` late:
 /// |1 + exp(j (phase - k more))|, written out (any textbook's two point sources).
-/// @param turning  what that phase gains per octave above the crossover at 2 kHz
+/// @param turning  what that phase gains, degrees, so many octaves above the crossover at 2 kHz
 CaseMaterial two_points(double degrees, const std::vector<double>& angles, double noise_db = 0.0,
-                        double turning = 0.0) {
+                        const std::function<double(double)>& turning = {}) {
   CaseMaterial m = two_ways();
   m.subject.drivers[0].radius_m = 0.001;
   m.subject.drivers[1].radius_m = 0.001;
@@ -28,7 +29,8 @@ CaseMaterial two_points(double degrees, const std::vector<double>& angles, doubl
       const double rad = deg * kPi / 180.0;
       const auto way = [&](double y) { return std::hypot(std::sin(rad) - y, std::cos(rad)); };
       const double more = way(0.05) - way(-0.08);
-      const double phase = (degrees + turning * std::log2(f / 2000.0)) * kPi / 180.0;
+      const double more_deg = turning ? turning(std::log2(f / 2000.0)) : 0.0;
+      const double phase = (degrees + more_deg) * kPi / 180.0;
       const auto sum = 1.0 + std::polar(1.0, phase - 2.0 * kPi * f / kC * more);
       seed = (seed * 1103515245U + 12345U) & 0x7fffffffU;
       return 84.0 + 20.0 * std::log10(std::abs(sum) + 1e-4) +
@@ -137,13 +139,25 @@ TEST(LobeTest, APhaseSeenByTheLobeIsNamedAndAPolarityIsAnother) {
 // an octave above, while a network's phase stays.
 TEST(LobeTest, ADelayIsSeenWhereItHasTurnedFarther) {
   const std::vector<double> angles = {-30.0, -20.0, -10.0, 10.0, 20.0, 30.0};
-  const CaseMaterial late = two_points(65.0, angles, 0.3, 130.0);
+  const CaseMaterial late =
+      two_points(65.0, angles, 0.3, [](double octaves) { return 130.0 * octaves; });
   const CaseMaterial usual = two_points(65.0, angles, 0.3);
   const auto seen = [](const CaseMaterial& m) { return crossings(view_of(m)).front(); };
   EXPECT_TRUE(seen(late).lobes_say_quarter());
   EXPECT_FALSE(seen(usual).lobes_say_quarter());
   EXPECT_GT(probability(diagnose(late), "crossover-phase"),
             probability(diagnose(usual), "crossover-phase") + 0.2);
+}
+
+// Beside a resonance the phase turns and comes back: what falls again above is no delay's.
+TEST(LobeTest, APhaseThatTurnsBackIsNoDelays) {
+  const std::vector<double> angles = {-30.0, -20.0, -10.0, 10.0, 20.0, 30.0};
+  const CaseMaterial back = two_points(20.0, angles, 0.3, [](double octaves) {
+    return 70.0 * std::exp(-0.5 * std::pow(octaves / 0.15, 2));
+  });
+  EXPECT_TRUE(crossings(view_of(back)).front().turns_back());
+  EXPECT_LT(probability(diagnose(back), "crossover-phase"),
+            0.5 * probability(diagnose(two_points(90.0, angles, 0.3)), "crossover-phase"));
 }
 
 /// Flat, with a hole of the sum on the axis, and half of it to the sides.
@@ -170,6 +184,16 @@ TEST(MeetingTest, WhatIsMissingBeyondTheEdgesIsTheSums) {
     EXPECT_LT(probability(d, "edge-diffraction"), 0.3);
     last = polarity;
   }
+}
+
+// A hand's breadth from two drivers 130 mm apart their ways differ by more than at a listener's.
+TEST(MeetingTest, FromTooNearNothingIsToldOfTheSum) {
+  CaseMaterial m = with_hole(2000.0, -10.0, 1.0);
+  const double far = probability(diagnose(m), "driver-polarity");
+  for (CaseTake& t : m.takes) t.distance_m = 0.15;
+  const Diagnosis near = diagnose(m);
+  EXPECT_LT(probability(near, "driver-polarity"), 0.5 * far);
+  EXPECT_LT(probability(near, "crossover-phase"), 0.3);
 }
 
 // Drivers the wrong way round cancel where they are alike in level: at the crossover. A delay turns

@@ -102,6 +102,27 @@ TEST(TraitsTest, AResonanceIsJudgedWhereItsLoopStands) {
             0.0);
 }
 
+// Over a network's ground no loop as broad is told from a bend of the curve: that none was seen
+// says nothing; of a sharp one it does.
+TEST(TraitsTest, OfABroadDipNoLoopSaysNothing) {
+  for (const double wide : {0.2, 0.05}) {
+    CaseMaterial m = one_cone(0.06);
+    m.takes.push_back(
+        at_angle(0.0, level_of([&](double f) { return 86.0 + bell(f, 2600.0, -4.0, wide); })));
+    m.takes.push_back(
+        {.kind = CaseTake::Kind::kImpedance,
+         .name = "box",
+         .condition = "in-box",
+         .curve = curve(Quantity::kImpedance, 10.0, 20000.0, 96.0, true, [](double f) {
+           const std::complex<double> j(0.0, 1.0);
+           return 6.0 + j * 2.0 * kPi * f * 2e-4 + 40.0 / (1.0 + 4.0 * j * (f / 80.0 - 80.0 / f));
+         })});
+    const CaseView v = view_of(m);
+    ASSERT_FALSE(v.features.empty());
+    EXPECT_EQ(v.features.front().wiggle_box.has_value(), wide < 0.1) << v.features.front().q;
+  }
+}
+
 // A bend has a Q of 5 to 20 (common practice, no source), a surround less.
 TEST(TraitsTest, ADampedLoopIsNoBend) {
   const double sharp = probability(moving(1650.0, -2.5, 1650.0, 8.0), "driver-breakup");
