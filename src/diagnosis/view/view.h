@@ -19,6 +19,10 @@
 /// The takes as all causes look at them: computed once.
 namespace lalometer {
 
+/// Up to so many wavelengths round a cone may still move as one while its surround does not (found
+/// on simulated drivers).
+inline constexpr double kSurround_ka = 1.9;
+
 /// What is left of a feature where one thing was changed.
 struct SeenSwap {
   std::string change;   ///< the variant's word: "damping", "driver", ...
@@ -29,10 +33,6 @@ struct SeenSwap {
 
 /// What stands out of the reference curve, and what every other take says of it. Shares: 1 alike, 0
 /// not there, below 0 the other way; nothing where no take could have shown it.
-/// Up to so many wavelengths round a cone may still move as one while its surround does not (found
-/// on simulated drivers).
-inline constexpr double kSurround_ka = 1.9;
-
 struct SeenFeature {
   CurveFeature feature;
   double at_hz = 0.0, low_hz = 0.0, high_hz = 0.0;

@@ -67,7 +67,7 @@ struct ImportChoices {
 [[nodiscard]] Result<void> describe_item(ImportItem& item, const Recipe& recipe,
                                          std::stop_token stop = {});
 /// The same of many, side by side: added in their order, those that cannot be described as
-/// problems. A stop leaves out what was not reached.
+/// problems. A stop adds nothing.
 void add_described(ImportPreview& preview, std::vector<ImportItem> items,
                    const std::function<Result<void>(ImportItem&)>& describe,
                    const std::stop_token& stop, const Progress& progress, const Parallel& parallel);

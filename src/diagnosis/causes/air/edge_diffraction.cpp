@@ -30,8 +30,8 @@ std::vector<Claim> claims(const CaseView& v) {
       c.saw(1.5, fmt::format("the edges foretell a part of it ({:+.1f} dB)", f.edges_db));
     else
       c.saw(0.12, "the edges foretell nothing there");
-    // Every box has some of it.
-    // What was seen, and what the drawing foretells: lists and gates show less of sharp edges.
+    // Every box has some of it: of what was seen and what the drawing foretells, since lists and
+    // gates show less of sharp edges.
     constexpr double kMore = 1.35;
     const double less = std::min(std::abs(f.edges_db), std::abs(f.feature.height_db));
     const double both = std::min(std::sqrt(less * std::abs(f.edges_db)), kMore * less);

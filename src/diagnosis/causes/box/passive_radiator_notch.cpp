@@ -24,6 +24,15 @@ const SeenFeature* hole_on_axis(const CaseView& v, double tuning_hz) {
   return deepest;
 }
 
+/// Another dip of the bass, above the tuning: a room makes several, a radiator one.
+bool others_in_the_bass(const CaseView& v, double tuning_hz) {
+  constexpr double kBass_hz = 300.0;
+  constexpr double kDip_db = -2.0;
+  return std::any_of(v.features.begin(), v.features.end(), [&](const SeenFeature& f) {
+    return f.feature.height_db < kDip_db && f.at_hz > 1.05 * tuning_hz && f.at_hz < kBass_hz;
+  });
+}
+
 /// How much likelier a radiator whose resonance is that share of the tuning is one too light or too
 /// stiff.
 double too_near(double share) {
@@ -46,6 +55,8 @@ std::vector<Claim> by_axis(const CaseView& v) {
         ToldBy::kInBox);
   c.saw(std::clamp(std::pow(f->feature.height_db / 5.0, 2.0), 0.2, 5.0),
         fmt::format("the hole is {:.1f} dB deep", -f->feature.height_db), ToldBy::kAxis);
+  if (others_in_the_bass(v, tuning))
+    c.saw(0.1, "other dips stand in the bass, as of a room", ToldBy::kAxis);
   if (f->horizontal)
     c.saw(*f->horizontal > 0.65 ? 1.5 : 0.1,
           *f->horizontal > 0.65 ? "it is alike at all angles" : "it is not alike at all angles",
