@@ -9,8 +9,6 @@
 #include <optional>
 #include <system_error>
 
-#include "acoustics/signal/recording/recording_checks.h"
-
 namespace lalometer {
 namespace {
 
@@ -107,11 +105,51 @@ std::uint64_t missing_sound(std::span<const std::byte> bytes) {
   return 0;
 }
 
+/// A file's frames by pieces that stay in the cache. Floats are read as such: the library would
+/// turn each into a double by itself.
+class Pieces {
+ public:
+  Pieces(SNDFILE* file, const SF_INFO& info, std::size_t most)
+      : file_(file), floats_((info.format & SF_FORMAT_SUBMASK) == SF_FORMAT_FLOAT) {
+    const std::size_t samples = most * static_cast<std::size_t>(info.channels);
+    if (floats_)
+      single_.resize(samples);
+    else
+      double_.resize(samples);
+  }
+  /// Adds the next frames to the channels.
+  /// @return how many there were.
+  std::size_t read_on(std::size_t frames, std::vector<std::vector<double>>& channels) {
+    const auto wanted = static_cast<sf_count_t>(frames);
+    const sf_count_t got = floats_ ? sf_readf_float(file_, single_.data(), wanted)
+                                   : sf_readf_double(file_, double_.data(), wanted);
+    const auto there = static_cast<std::size_t>(std::max<sf_count_t>(got, 0));
+    floats_ ? add(single_, there, channels) : add(double_, there, channels);
+    return there;
+  }
+
+ private:
+  template <typename Number>
+  static void add(const std::vector<Number>& piece, std::size_t frames,
+                  std::vector<std::vector<double>>& channels) {
+    const std::size_t count = channels.size();
+    const auto end = piece.begin() + static_cast<std::ptrdiff_t>(frames * count);
+    if (count == 1) channels.front().insert(channels.front().end(), piece.begin(), end);
+    for (std::size_t c = 0; count > 1 && c < count; ++c)
+      for (std::size_t i = c; i < frames * count; i += count) channels[c].push_back(piece[i]);
+  }
+
+  SNDFILE* file_;
+  bool floats_;
+  std::vector<float> single_ = {};
+  std::vector<double> double_ = {};
+};
+
 /// The first sample that is no number, or an absurd one.
-std::optional<std::size_t> odd_sample(std::span<const double> x) {
+/// @param energy  of these samples and perhaps more: one such is in the sum of all.
+std::optional<std::size_t> odd_sample(std::span<const double> x, double energy) {
   constexpr double kMost = 1e9;
-  // One such is in the sum of all.
-  if (energy_of(x) < kMost * kMost) return std::nullopt;
+  if (energy < kMost * kMost) return std::nullopt;
   const auto odd =
       std::find_if_not(x.begin(), x.end(), [](double s) { return s > -kMost && s < kMost; });
   if (odd == x.end()) return std::nullopt;
@@ -141,28 +179,26 @@ Result<AudioData> read_audio(std::span<const std::byte> bytes, const std::string
     return bad_input("This sound file is longer than can be a measurement.", file_name);
   AudioData audio{static_cast<double>(info.samplerate), {}, format_name(info.format)};
   audio.channels.resize(channels);
+  audio.loudest.resize(channels);
   for (auto& channel : audio.channels) channel.reserve(frames);
   constexpr std::size_t kAtOnce = 4096;
-  std::vector<double> piece(channels == 1 ? 0 : std::min(frames, kAtOnce) * channels);
+  Pieces pieces(file.get(), info, std::min(frames, kAtOnce));
   for (std::size_t at = 0; at < frames;) {
     const std::size_t wanted = std::min(kAtOnce, frames - at);
-    // One channel is read where it stays.
-    std::vector<double>& only = audio.channels.front();
-    if (channels == 1) only.resize(at + wanted);
-    const std::span<double> heard(channels == 1 ? only.data() + at : piece.data(),
-                                  wanted * channels);
-    const sf_count_t got =
-        sf_readf_double(file.get(), heard.data(), static_cast<sf_count_t>(wanted));
-    if (got < static_cast<sf_count_t>(wanted)) {
-      const auto there = at + static_cast<std::size_t>(std::max<sf_count_t>(got, 0));
-      return bad_input(fmt::format("The file ends after {} of {} samples.", there, info.frames),
+    const std::size_t got = pieces.read_on(wanted, audio.channels);
+    if (got < wanted) {
+      return bad_input(fmt::format("The file ends after {} of {} samples.", at + got, info.frames),
                        file_name);
     }
-    if (const auto odd = odd_sample(heard))
-      return bad_input(fmt::format("Sample {} is not a finite number.", at + *odd / channels),
-                       file_name);
-    for (std::size_t i = 0; channels > 1 && i < heard.size(); ++i)
-      audio.channels[i % channels].push_back(heard[i]);
+    std::optional<std::size_t> odd;
+    for (std::size_t c = 0; c < channels; ++c) {
+      const auto here = std::span(audio.channels[c]).subspan(at);
+      audio.loudest[c].hear(here, at);
+      if (const auto first = odd_sample(here, audio.loudest[c].energy))
+        odd = std::min(*first, odd.value_or(wanted));
+    }
+    if (odd)
+      return bad_input(fmt::format("Sample {} is not a finite number.", at + *odd), file_name);
     at += wanted;
   }
   if (const std::uint64_t missing = missing_sound(bytes); missing > 0) {

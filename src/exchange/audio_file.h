@@ -4,6 +4,7 @@
 #include <span>
 #include <vector>
 
+#include "acoustics/signal/recording/recording_checks.h"
 #include "base/result.h"
 
 namespace lalometer {
@@ -14,6 +15,7 @@ struct AudioData {
   std::vector<std::vector<double>> channels;
   std::string format;                   ///< "24-bit WAV", for messages
   std::vector<std::string> notes = {};  ///< doubts about the file itself, for the user
+  std::vector<Loudest> loudest = {};    ///< of each channel, where a file was read
 };
 
 /// WAV or FLAC of any rate, channel count and sample format that libsndfile reads, from bytes in

@@ -4,7 +4,7 @@
 #include <cctype>
 #include <cmath>
 
-#include "acoustics/spectrum/flight_time.h"
+#include "acoustics/curves/flight_time.h"
 #include "base/text.h"
 
 namespace lalometer {

@@ -3,6 +3,7 @@
 #include <cmath>
 
 #include "base/constants.h"
+#include "acoustics/spectrum/unit_turn.h"
 
 namespace lalometer {
 namespace {
@@ -41,7 +42,7 @@ std::vector<double> tukey(std::size_t n, double alpha) {
 double falling_half_hann(double t) {
   if (t <= 0.0) return 1.0;
   if (t >= 1.0) return 0.0;
-  return 0.5 + 0.5 * std::cos(kPi * t);
+  return 0.5 + 0.5 * unit_turn(kPi * t).real();
 }
 
 }  // namespace lalometer

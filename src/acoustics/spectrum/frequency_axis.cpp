@@ -33,10 +33,10 @@ FrequencyAxis FrequencyAxis::logarithmic(double low_hz, double high_hz, double p
 }
 
 std::size_t FrequencyAxis::bracket(double frequency_hz) const {
-  if (frequency_hz_.size() < 2) return 0;
-  const auto above = std::upper_bound(frequency_hz_.begin(), frequency_hz_.end(), frequency_hz);
-  const auto i = static_cast<std::size_t>(above - frequency_hz_.begin());
-  return std::clamp<std::size_t>(i, 1, frequency_hz_.size() - 1) - 1;
+  if (hz_.size() < 2) return 0;
+  const auto above = std::upper_bound(hz_.begin(), hz_.end(), frequency_hz);
+  const auto i = static_cast<std::size_t>(above - hz_.begin());
+  return std::clamp<std::size_t>(i, 1, hz_.size() - 1) - 1;
 }
 
 double value_between(const FrequencyAxis& axis, std::span<const double> values,

@@ -1,6 +1,8 @@
 #pragma once
 
+#include <algorithm>
 #include <cstddef>
+#include <memory>
 #include <span>
 #include <vector>
 
@@ -9,7 +11,7 @@
 namespace lalometer {
 
 /// The frequencies a curve is given at, in Hz: finite, above 0, strictly rising, at least one.
-/// The invariant is checked once, in make(); functions over an axis trust it.
+/// The invariant is checked once, in make(); functions over an axis trust it. Copies share them.
 class FrequencyAxis {
  public:
   [[nodiscard]] static Result<FrequencyAxis> make(std::vector<double> frequency_hz);
@@ -19,11 +21,11 @@ class FrequencyAxis {
   [[nodiscard]] static FrequencyAxis logarithmic(double low_hz, double high_hz,
                                                  double points_per_octave);
 
-  [[nodiscard]] std::size_t size() const { return frequency_hz_.size(); }
-  [[nodiscard]] double operator[](std::size_t i) const { return frequency_hz_[i]; }
-  [[nodiscard]] double front() const { return frequency_hz_.front(); }
-  [[nodiscard]] double back() const { return frequency_hz_.back(); }
-  [[nodiscard]] std::span<const double> hz() const& { return frequency_hz_; }
+  [[nodiscard]] std::size_t size() const { return hz_.size(); }
+  [[nodiscard]] double operator[](std::size_t i) const { return hz_[i]; }
+  [[nodiscard]] double front() const { return hz_.front(); }
+  [[nodiscard]] double back() const { return hz_.back(); }
+  [[nodiscard]] std::span<const double> hz() const& { return hz_; }
   /// A view of a temporary would dangle (also in a range-for).
   std::span<const double> hz() && = delete;
 
@@ -31,12 +33,15 @@ class FrequencyAxis {
   /// f is on the axis. For an axis of one point it is 0.
   [[nodiscard]] std::size_t bracket(double frequency_hz) const;
 
-  friend bool operator==(const FrequencyAxis&, const FrequencyAxis&) = default;
+  friend bool operator==(const FrequencyAxis& a, const FrequencyAxis& b) {
+    return a.kept_ == b.kept_ || std::ranges::equal(a.hz_, b.hz_);
+  }
 
  private:
   explicit FrequencyAxis(std::vector<double> frequency_hz)
-      : frequency_hz_(std::move(frequency_hz)) {}
-  std::vector<double> frequency_hz_;
+      : kept_(std::make_shared<const std::vector<double>>(std::move(frequency_hz))), hz_(*kept_) {}
+  std::shared_ptr<const std::vector<double>> kept_;
+  std::span<const double> hz_;
 };
 
 /// A value between the points of an axis, by a straight line over log f; the end values beyond it.

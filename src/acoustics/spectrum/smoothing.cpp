@@ -3,15 +3,17 @@
 #include <algorithm>
 #include <cmath>
 #include <functional>
+#include <optional>
 
 #include "base/constants.h"
+#include "acoustics/spectrum/unit_turn.h"
 
 namespace lalometer {
 namespace {
 
 /// Power and complex value of a curve, which are averaged alike.
 struct Point {
-  double power, real, imaginary;
+  double power = 0.0, real = 0.0, imaginary = 0.0;
 
   friend Point operator+(const Point& a, const Point& b) {
     return {a.power + b.power, a.real + b.real, a.imaginary + b.imaginary};
@@ -24,23 +26,29 @@ struct Point {
   }
 };
 
+/// log2 of an axis, and one over the step from each point to the next.
+struct Octaves {
+  std::vector<double> at, per;
+};
+
 /// Running integral of what is piecewise linear over x, so that a window's mean is two look-ups.
 class RunningIntegral {
  public:
-  RunningIntegral(const std::vector<double>& x, const std::vector<Point>& y)
-      : x_(x), y_(y), sum_(y.size(), Point{0.0, 0.0, 0.0}) {
+  RunningIntegral(const Octaves& x, const std::vector<Point>& y)
+      : x_(x.at), per_(x.per), y_(y), sum_(y.size()) {
     for (std::size_t i = 1; i < y_.size(); ++i)
       sum_[i] = sum_[i - 1] + 0.5 * (x_[i] - x_[i - 1]) * (y_[i] + y_[i - 1]);
   }
   /// Integral from the first point to x at segment i (x_[i] <= at <= x_[i + 1]).
   [[nodiscard]] Point upto(std::size_t i, double at) const {
     const double past = at - x_[i];
-    const double t = past / (x_[i + 1] - x_[i]);
+    const double t = past * per_[i];
     return sum_[i] + past * (y_[i] + 0.5 * t * (y_[i + 1] - y_[i]));
   }
 
  private:
   const std::vector<double>& x_;
+  const std::vector<double>& per_;
   const std::vector<Point>& y_;
   std::vector<Point> sum_;
 };
@@ -48,19 +56,22 @@ class RunningIntegral {
 struct Window {
   std::size_t low_index, high_index;
   double low, high;
+  double per;  ///< one over its width; 0 where it is a point
 };
 
 /// Windows at rising places: each is sought from the one before it.
 class Windows {
  public:
-  Windows(const std::vector<double>& x, double half_width) : x_(x), half_width_(half_width) {}
+  Windows(const std::vector<double>& x, double half_width)
+      : x_(x), half_width_(half_width), per_(0.5 / half_width) {}
 
   Window at(double middle) {
     const double half =
         std::max(std::min({half_width_, middle - x_.front(), x_.back() - middle}), 0.0);
     const double low = middle - half;
     const double high = middle + half;
-    return {segment(low, low_), segment(high, high_), low, high};
+    const double per = half == half_width_ ? per_ : high > low ? 1.0 / (high - low) : 0.0;
+    return {segment(low, low_), segment(high, high_), low, high, per};
   }
 
  private:
@@ -72,7 +83,7 @@ class Windows {
   }
 
   const std::vector<double>& x_;
-  double half_width_;
+  double half_width_, per_;
   std::size_t low_ = 0, high_ = 0;
 };
 
@@ -92,20 +103,25 @@ double whole_turn(const std::vector<std::complex<double>>& values) {
   return std::arg(values.back()) - std::arg(values.front()) + 2.0 * kPi * turns;
 }
 
-Point window_mean(const RunningIntegral& integral, const Window& w, const Point& at_point) {
-  if (w.high <= w.low) return at_point;
-  return 1.0 / (w.high - w.low) *
-         (integral.upto(w.high_index, w.high) - integral.upto(w.low_index, w.low));
+Point window_mean(const RunningIntegral& integral, const Window& w, const std::vector<double>& x,
+                  const std::vector<Point>& points) {
+  if (w.per > 0.0)
+    return w.per * (integral.upto(w.high_index, w.high) - integral.upto(w.low_index, w.low));
+  // At the very ends the window is a point.
+  const bool first = std::abs(x[w.low_index] - w.low) < std::abs(x[w.low_index + 1] - w.low);
+  return points[first ? w.low_index : w.low_index + 1];
 }
 
 /// log2 of an axis, from one curve to the next: the curves of a set lie on the same.
-const std::vector<double>& octaves_of(const FrequencyAxis& axis) {
-  thread_local std::vector<double> of, octaves;
-  if (!std::equal(axis.hz().begin(), axis.hz().end(), of.begin(), of.end())) {
-    of.assign(axis.hz().begin(), axis.hz().end());
-    octaves.resize(of.size());
-    std::transform(of.begin(), of.end(), octaves.begin(), [](double f) { return std::log2(f); });
-  }
+const Octaves& octaves_of(const FrequencyAxis& axis) {
+  thread_local std::optional<FrequencyAxis> of;
+  thread_local Octaves octaves;
+  if (of && *of == axis) return octaves;
+  of = axis;
+  octaves = {};
+  for (const double f : axis.hz()) octaves.at.push_back(std::log2(f));
+  for (std::size_t i = 1; i < axis.size(); ++i)
+    octaves.per.push_back(1.0 / (octaves.at[i] - octaves.at[i - 1]));
   return octaves;
 }
 
@@ -115,7 +131,8 @@ enum class Magnitude { kPower, kComplex };
 Response smooth_with(const Response& curve, const FrequencyAxis& axis, int bands_per_octave,
                      Magnitude rule) {
   const std::size_t n = curve.size();
-  const std::vector<double>& x = octaves_of(curve.axis());
+  const Octaves& octaves = octaves_of(curve.axis());
+  const std::vector<double>& x = octaves.at;
   // With a steep phase the complex mean vanishes; the mean slope over frequency is only a delay and
   // is put back afterwards. The complex option leaves it in, as its name says.
   double slope = 0.0;
@@ -127,29 +144,25 @@ Response smooth_with(const Response& curve, const FrequencyAxis& axis, int bands
   std::vector<std::complex<double>> back(n, 1.0);
   std::vector<Point> points(n);
   for (std::size_t i = 0; i < n; ++i) {
-    if (slope != 0.0) back[i] = std::polar(1.0, slope * curve.axis()[i]);
+    if (slope != 0.0) back[i] = unit_turn(slope * curve.axis()[i]);
     const std::complex<double> v = curve.value(i);
     points[i] = {std::norm(v), v.real() * back[i].real() + v.imag() * back[i].imag(),
                  v.imag() * back[i].real() - v.real() * back[i].imag()};
   }
-  const RunningIntegral integral(x, points);
+  const RunningIntegral integral(octaves, points);
 
   const bool own = &axis == &curve.axis();
   std::vector<std::complex<double>> values(axis.size());
   Windows windows(x, 0.5 / bands_per_octave);
   for (std::size_t i = 0; i < axis.size(); ++i) {
     const Window w = windows.at(own ? x[i] : std::log2(axis[i]));
-    // At the very ends the window is a point.
-    const std::size_t at = std::abs(x[w.low_index] - w.low) < std::abs(x[w.low_index + 1] - w.low)
-                               ? w.low_index
-                               : w.low_index + 1;
-    const Point mean = window_mean(integral, w, points[at]);
+    const Point mean = window_mean(integral, w, x, points);
     if (rule == Magnitude::kComplex) {
       values[i] = {mean.real, mean.imaginary};
       continue;
     }
     const double square = mean.real * mean.real + mean.imaginary * mean.imaginary;
-    const std::complex<double> on = own ? back[i] : std::polar(1.0, slope * axis[i]);
+    const std::complex<double> on = own ? back[i] : unit_turn(slope * axis[i]);
     if (square > 0.0) {
       const double scale = std::sqrt(std::max(mean.power, 0.0) / square);
       values[i] = {scale * (on.real() * mean.real - on.imag() * mean.imaginary),

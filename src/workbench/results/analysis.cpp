@@ -125,9 +125,18 @@ std::string analysis_key(const Take& take, const RigCalibration& rig, const Reci
 
 FrequencyAxis reading_axis(double low_hz, double high_hz) {
   constexpr double kPointsPerOctave = 96.0;
+  // The takes of a set lie on one.
+  struct Last {
+    double low_hz, high_hz;
+    FrequencyAxis axis;
+  };
+  thread_local std::optional<Last> last;
+  if (last && last->low_hz == low_hz && last->high_hz == high_hz) return last->axis;
   const double first =
       std::ceil(std::log2(low_hz / 1000.0) * kPointsPerOctave - 1e-9) / kPointsPerOctave;
-  return FrequencyAxis::logarithmic(1000.0 * std::exp2(first), high_hz, kPointsPerOctave);
+  last = {low_hz, high_hz,
+          FrequencyAxis::logarithmic(1000.0 * std::exp2(first), high_hz, kPointsPerOctave)};
+  return last->axis;
 }
 
 bool has_curve(const Take& take) {

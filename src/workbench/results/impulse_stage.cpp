@@ -96,7 +96,8 @@ std::string late_note(double off_s, double distance_m, const char* then) {
 }
 
 /// Arrival, time origin and first reflection of a response.
-void find_times(ImpulseStage& stage, const ImpulseResponse& h, const Take& take, Clock clock) {
+void find_times(ImpulseStage& stage, const ImpulseResponse& h, const Take& take, Clock clock,
+                const std::optional<Loudest>& loudest) {
   // Where the arrival agrees with the distance to a quarter of a metre, or as well as a driver that
   // reaches no higher can tell, the tape measure decides, so that takes at one distance keep their
   // phase against each other.
@@ -109,7 +110,7 @@ void find_times(ImpulseStage& stage, const ImpulseResponse& h, const Take& take,
   const double earliest_s = earliest_reflection_s(place);
   const bool taped =
       (clock == Clock::kFromExcitation || clock == Clock::kByChirps) && c.distance_told;
-  auto found = find_arrival(h, earliest_s);
+  auto found = find_arrival(h, earliest_s, loudest);
   if (!found) {
     stage.arrival_s = flight_s;
     stage.origin = {flight_s, clock == Clock::kByChirps ? TimeOrigin::Source::kReference
@@ -151,10 +152,11 @@ void find_times(ImpulseStage& stage, const ImpulseResponse& h, const Take& take,
   }
 }
 
+/// @param loudest  of the response, where it is known.
 ImpulseStage staged(const AnalysisInput& in, ImpulseResponse h, Clock clock, double factor,
-                    bool calibrated) {
+                    bool calibrated, const std::optional<Loudest>& loudest = {}) {
   ImpulseStage stage{.impulse = {}, .calibrated = calibrated};
-  find_times(stage, h, in.take, clock);
+  find_times(stage, h, in.take, clock, loudest);
   const Stimulus& s = in.take.conditions.stimulus;
   stage.uncut = std::make_shared<const ImpulseResponse>(std::move(h));
   stage.harmonics_s = harmonic_lead_s(s, 2.0);
@@ -353,8 +355,8 @@ Result<ImpulseStage> sound_stage(const AnalysisInput& in, std::stop_token stop) 
                       .excited = {0.0, 0.5 * rate}};
     if (stop.stop_requested()) return cancelled();
     const bool told = c.pa_per_unit > 0.0;
-    ImpulseStage stage =
-        staged(in, std::move(h), Clock::kFromExcitation, told ? c.pa_per_unit : 1.0, told);
+    ImpulseStage stage = staged(in, std::move(h), Clock::kFromExcitation,
+                                told ? c.pa_per_unit : 1.0, told, audio->loudest[channel]);
     stage.notes.insert(stage.notes.begin(), notes.begin(), notes.end());
     if (!told)
       stage.notes.emplace_back("The file tells no sensitivity: levels are re 1 of its own scale.");

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <random>
 
 #include "acoustics/near_field/bass_figures.h"
@@ -112,10 +113,14 @@ double cut_off_db(double hz, double gated_from_hz) {
 
 constexpr double kToLog = 0.23025850929940458;  // ln(10) / 10: nepers of power in a decibel
 
-/// exp of a decibel or two: the series, to 1e-5.
-double exp_of_little(double x) {
-  if (std::abs(x) > 0.4) return std::exp(x);
+constexpr double kLittle = 0.4;
+/// exp of a decibel or two, |x| <= kLittle: the series, to 1e-5.
+double series_of_exp(double x) {
   return 1.0 + x * (1.0 + x * (0.5 + x * (1.0 / 6.0 + x * (1.0 / 24.0 + x * (1.0 / 120.0)))));
+}
+
+double exp_of_little(double x) {
+  return std::abs(x) > kLittle ? std::exp(x) : series_of_exp(x);
 }
 
 /// A set's powers, and the same with everything a little elsewhere. How figures scatter shows at
@@ -128,6 +133,8 @@ class Shaker {
       for (std::size_t k = 0; k < base_.horizontal.size(); ++k)
         if (const Orbit::Ray* ray = few_.at(plane, SpinPowers::degrees(k)))
           rays_.push_back({plane, k, slope_at(plane, *ray), deviation_of(*ray)});
+    for (Ray& ray : rays_)
+      for (const double slope : ray.slope) ray.steepest = std::max(ray.steepest, std::abs(slope));
     if (std::none_of(rays_.begin(), rays_.end(), [](const Ray& r) { return !r.deviation.empty(); }))
       return;
     std::normal_distribution<double> normal;
@@ -157,6 +164,7 @@ class Shaker {
     std::size_t at;
     std::vector<double> slope;      ///< nepers of power a degree; empty where no neighbours tell
     std::vector<double> deviation;  ///< nepers, one standard deviation; empty where nobody knows
+    double steepest = 0.0;          ///< of the slopes, by magnitude
   };
 
   /// At each point: what half a degree of the table moves.
@@ -193,9 +201,14 @@ class Shaker {
       const double nearer = std::pow(1.0 + kDistance_m * normal(engine) / m_.distance_m, -2.0);
       std::vector<double>& row =
           ray.plane == Plane::kHorizontal ? set.horizontal[ray.at] : set.vertical[ray.at];
-      for (std::size_t i = 0; i < row.size(); ++i) row[i] *= nearer * common[i];
-      if (!ray.slope.empty())
-        for (std::size_t i = 0; i < row.size(); ++i) row[i] *= exp_of_little(turn * ray.slope[i]);
+      if (ray.slope.empty())
+        for (std::size_t i = 0; i < row.size(); ++i) row[i] *= nearer * common[i];
+      else if (std::abs(turn) * ray.steepest <= kLittle)
+        for (std::size_t i = 0; i < row.size(); ++i)
+          row[i] *= nearer * common[i] * series_of_exp(turn * ray.slope[i]);
+      else
+        for (std::size_t i = 0; i < row.size(); ++i)
+          row[i] *= nearer * common[i] * std::exp(turn * ray.slope[i]);
       if (ray.deviation.empty()) continue;
       // From anywhere in a row of normal numbers: no two rays or sets have the same ones.
       std::size_t from = engine() % noise_.size();
@@ -213,48 +226,8 @@ class Shaker {
   std::vector<double> noise_ = {};
 };
 
-}  // namespace
-
-SpinReading spin_reading(const OrbitMaterial& m, bool intervals, const Parallel& parallel) {
-  SpinReading r;
-  r.spin = spinorama(m.orbit);
-  r.preference = preference_of(m.orbit.axis(), m.orbit.valid(), r.spin);
-  const double to_reference_db = 20.0 * std::log10(2.83 / m.drive_v * m.distance_m);
-  const Orbit::Ray* axis = m.orbit.on_axis();
-  const Figures f = figures_of(m.orbit.axis(), m.orbit.valid(),
-                               axis != nullptr ? &axis->curve : nullptr, r.spin, to_reference_db);
-  std::vector<Figures> replicas(intervals ? kReplicas : 0);
-  if (intervals) {
-    const Shaker shaker(m);
-    parallel(replicas.size(),
-             [&](std::size_t k) { replicas[k] = shaker.figures(k, to_reference_db); });
-  }
-  const auto told = [&](double Figures::*which, double beside) -> std::optional<Estimate> {
-    if (!std::isfinite(f.*which)) return std::nullopt;
-    // About their own mean: what makes every shaken set worse than the taken one is no scatter.
-    double sum = 0.0;
-    double square = 0.0;
-    int count = 0;
-    for (const Figures& one : replicas) {
-      if (!std::isfinite(one.*which)) continue;
-      sum += one.*which - f.*which;
-      square += std::pow(one.*which - f.*which, 2);
-      ++count;
-    }
-    const double scatter =
-        count > 1 ? std::sqrt(std::max(0.0, square - sum * sum / count) / (count - 1)) : 0.0;
-    // Student's: the scatter itself is known from so few.
-    return Estimate{f.*which, std::hypot(kStudent95 * scatter, kTwoSided95 * beside)};
-  };
-  if (m.calibrated) r.sensitivity_db = told(&Figures::sensitivity, kCalibration_db);
-  r.f3_hz = told(&Figures::f3, 0.0);
-  r.f6_hz = told(&Figures::f6, 0.0);
-  r.f10_hz = told(&Figures::f10, 0.0);
-  r.deviation_db = told(&Figures::deviation, 0.0);
-  r.deviation_over = band_of(m.orbit.axis(), m.orbit.valid(), f.f3);
-  r.slope_db_per_octave = told(&Figures::slope, 0.0);
-  r.score = told(&Figures::score, 0.0);
-
+/// What a set does not tell, and what its figures rest on.
+void note_limits(SpinReading& r, const OrbitMaterial& m, bool intervals) {
   const auto need = [&](const SpatialAverage& average, const char* key) {
     if (average.empty()) r.notes.push_back(fmt::format("{}: an angle it needs is missing.", key));
   };
@@ -288,6 +261,56 @@ SpinReading spin_reading(const OrbitMaterial& m, bool intervals, const Parallel&
     r.notes.push_back(fmt::format("deviation_db counts from {} to {}.",
                                   frequency_text(r.deviation_over.low_hz),
                                   frequency_text(r.deviation_over.high_hz)));
+}
+
+}  // namespace
+
+SpinReading spin_reading(const OrbitMaterial& m, bool intervals, const Parallel& parallel) {
+  SpinReading r;
+  const double to_reference_db = 20.0 * std::log10(2.83 / m.drive_v * m.distance_m);
+  const Orbit::Ray* axis = m.orbit.on_axis();
+  Figures f{};
+  std::optional<Shaker> shaker;
+  parallel(intervals ? 2 : 1, [&](std::size_t part) {
+    if (part == 1) {
+      shaker.emplace(m);
+      return;
+    }
+    r.spin = spinorama(m.orbit);
+    r.preference = preference_of(m.orbit.axis(), m.orbit.valid(), r.spin);
+    f = figures_of(m.orbit.axis(), m.orbit.valid(), axis != nullptr ? &axis->curve : nullptr,
+                   r.spin, to_reference_db);
+  });
+  std::vector<Figures> replicas(intervals ? kReplicas : 0);
+  parallel(replicas.size(),
+           [&](std::size_t k) { replicas[k] = shaker->figures(k, to_reference_db); });
+  const auto told = [&](double Figures::*which, double beside) -> std::optional<Estimate> {
+    if (!std::isfinite(f.*which)) return std::nullopt;
+    // About their own mean: what makes every shaken set worse than the taken one is no scatter.
+    double sum = 0.0;
+    double square = 0.0;
+    int count = 0;
+    for (const Figures& one : replicas) {
+      if (!std::isfinite(one.*which)) continue;
+      sum += one.*which - f.*which;
+      square += std::pow(one.*which - f.*which, 2);
+      ++count;
+    }
+    const double scatter =
+        count > 1 ? std::sqrt(std::max(0.0, square - sum * sum / count) / (count - 1)) : 0.0;
+    // Student's: the scatter itself is known from so few.
+    return Estimate{f.*which, std::hypot(kStudent95 * scatter, kTwoSided95 * beside)};
+  };
+  if (m.calibrated) r.sensitivity_db = told(&Figures::sensitivity, kCalibration_db);
+  r.f3_hz = told(&Figures::f3, 0.0);
+  r.f6_hz = told(&Figures::f6, 0.0);
+  r.f10_hz = told(&Figures::f10, 0.0);
+  r.deviation_db = told(&Figures::deviation, 0.0);
+  r.deviation_over = band_of(m.orbit.axis(), m.orbit.valid(), f.f3);
+  r.slope_db_per_octave = told(&Figures::slope, 0.0);
+  r.score = told(&Figures::score, 0.0);
+
+  note_limits(r, m, intervals);
   return r;
 }
 

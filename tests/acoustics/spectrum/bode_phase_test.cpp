@@ -1,6 +1,6 @@
 #include "acoustics/spectrum/bode_phase.h"
 
-#include "acoustics/spectrum/flight_time.h"
+#include "acoustics/curves/flight_time.h"
 #include "support/support.h"
 
 namespace lalometer {

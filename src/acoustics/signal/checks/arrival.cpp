@@ -5,7 +5,6 @@
 #include <numeric>
 
 #include "acoustics/signal/checks/own_pulse.h"
-#include "acoustics/signal/recording/recording_checks.h"
 #include "acoustics/signal/windows.h"
 
 namespace lalometer {
@@ -122,28 +121,43 @@ std::optional<size_t> first_over(std::span<const double> pulse, size_t from, siz
   return std::nullopt;
 }
 
+/// How high a response reaches tells how long a stretch to take; the shortest one shows it of all
+/// that reach well beyond what it holds a dozen periods of; of those that reach a little beyond it
+/// too, where next to nothing lies outside.
+double top_by(const Piece& shortest, const Passband& band, const ImpulseResponse& response,
+              const Loudest& loudest) {
+  constexpr double kWellBeyond = 4.0;
+  constexpr double kBeyond = 1.5;
+  constexpr double kOutside = 0.01;
+  constexpr double kHeld_hz = kAfterPeriods / kAfter_s;
+  const double top_hz = shortest.top_hz(response, band);
+  if (top_hz >= kWellBeyond * kHeld_hz) return top_hz;
+  const Stretch& cut = shortest.cut;
+  if (top_hz > kBeyond * kHeld_hz &&
+      energy_of(std::span(response.samples).subspan(cut.start, cut.samples.size())) >
+          (1.0 - kOutside) * loudest.energy)
+    return top_hz;
+  const ImpulseResponse coarse =
+      coarse_around(response, loudest.at, kLongestBefore_s, kLongestAfter_s);
+  const size_t top = loudest_of(coarse.samples).at;
+  const Piece slow = piece_around(coarse, top, kLongestBefore_s, kLongestAfter_s);
+  return slow.top_hz(coarse, slow.band(coarse));
+}
+
 }  // namespace
 
-std::optional<Arrival> find_arrival(const ImpulseResponse& response, double earliest_reflection_s) {
+std::optional<Arrival> find_arrival(const ImpulseResponse& response, double earliest_reflection_s,
+                                    const std::optional<Loudest>& known) {
   const std::vector<double>& h = response.samples;
   if (h.size() < 8) return std::nullopt;
-  const Loudest loudest = loudest_of(h);
+  const Loudest loudest = known ? *known : loudest_of(h);
   const size_t peak = loudest.at;
   const double rate = response.sample_rate_hz;
   if (!(loudest.magnitude > 0.0)) return std::nullopt;
 
-  // How high it reaches tells how long a stretch to take; the shortest one shows it of all that
-  // reach well beyond what it holds a dozen periods of.
-  constexpr double kWellBeyond = 4.0;
   Piece piece = piece_around(response, peak, kBefore_s, kAfter_s);
   Passband band = piece.band(response);
-  double top_hz = piece.top_hz(response, band);
-  if (top_hz < kWellBeyond * kAfterPeriods / kAfter_s) {
-    const ImpulseResponse coarse = coarse_around(response, peak, kLongestBefore_s, kLongestAfter_s);
-    const size_t top = loudest_of(coarse.samples).at;
-    const Piece slow = piece_around(coarse, top, kLongestBefore_s, kLongestAfter_s);
-    top_hz = slow.top_hz(coarse, slow.band(coarse));
-  }
+  const double top_hz = top_by(piece, band, response, loudest);
   const double before_s = std::clamp(kBeforePeriods / top_hz, kBefore_s, kLongestBefore_s);
   const double after_s = std::clamp(kAfterPeriods / top_hz, kAfter_s, kLongestAfter_s);
   if (!stands_out(h, loudest, static_cast<size_t>(before_s * rate),
@@ -182,13 +196,15 @@ std::optional<Arrival> find_arrival(const ImpulseResponse& response, double earl
   if (from + 8 >= pulse.span()) return arrival;
   // The swings of the direct sound's own pulse are no reflections.
   const Samples later = pulse.rest_beside(exact);
+  const double undershoot = 3.0 * band.bin(band.low) / band.bin(band.high);
+  const double least = std::max(0.1, undershoot) * std::abs(p[top]);
+  if (peak_of(std::span(later).subspan(from, pulse.span() - from)) < least) return arrival;
   std::vector<double> levels;
   levels.reserve(pulse.span() - from);
   for (size_t i = from; i < pulse.span(); ++i) levels.push_back(std::abs(later[i]));
   const auto middle = levels.begin() + static_cast<std::ptrdiff_t>(levels.size() / 2);
   std::nth_element(levels.begin(), middle, levels.end());
-  const double undershoot = 3.0 * band.bin(band.low) / band.bin(band.high);
-  const double threshold = std::max(std::max(0.1, undershoot) * std::abs(p[top]), 6.0 * *middle);
+  const double threshold = std::max(least, 6.0 * *middle);
   const double walk_s = std::max(0.0002, 0.5 * width_s);
   constexpr size_t kMost = 6;
   const auto walk = static_cast<size_t>(walk_s * fine_rate);

@@ -4,6 +4,7 @@
 #include <vector>
 
 #include "acoustics/signal/impulse_response.h"
+#include "acoustics/signal/recording/recording_checks.h"
 
 namespace lalometer {
 
@@ -40,7 +41,9 @@ struct Arrival {
 ///
 /// Nothing where there is no pulse: peak less than 12 dB above the mean level of the whole
 /// response, unless nearly all of it lies within the stretch.
+/// @param known  of all samples, where whoever read them has heard it.
 [[nodiscard]] std::optional<Arrival> find_arrival(const ImpulseResponse& response,
-                                                  double earliest_reflection_s = 0.0008);
+                                                  double earliest_reflection_s = 0.0008,
+                                                  const std::optional<Loudest>& known = {});
 
 }  // namespace lalometer

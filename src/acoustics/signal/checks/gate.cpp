@@ -6,6 +6,7 @@
 #include "acoustics/signal/checks/axis_transform.h"
 #include "acoustics/signal/windows.h"
 #include "base/constants.h"
+#include "acoustics/spectrum/unit_turn.h"
 
 namespace lalometer {
 namespace {
@@ -43,7 +44,7 @@ Trend trend_of(std::span<const double> h, std::size_t first, std::size_t end) {
   double n0 = 0, n2 = 0, n4 = 0, s0 = 0, s1 = 0, s2 = 0;
   for (std::size_t i = first; i < end; ++i) {
     const double u = (static_cast<double>(i) - trend.middle) / trend.half_width;
-    const double w = 0.5 + 0.5 * std::cos(kPi * u);
+    const double w = 0.5 + 0.5 * unit_turn(kPi * u).real();
     n0 += w;
     n2 += w * u * u;
     n4 += w * u * u * u * u;
@@ -88,9 +89,10 @@ Gated gated_samples(const ImpulseResponse& response, const Gate& gate) {
                        static_cast<std::size_t>(std::clamp(g.shift + kFitTo * length, 0.0,
                                                            static_cast<double>(x.size()))));
   }
-  for (std::size_t i = 0; i < x.size(); ++i) {
+  for (std::size_t i = 0; i < x.size() && static_cast<double>(i) < g.shift; ++i)
+    x[i] *= falling_half_hann((g.shift - static_cast<double>(i)) / lead);
+  for (auto i = static_cast<std::size_t>(std::max(fall_from, 0.0)); i < x.size(); ++i) {
     const double at = static_cast<double>(i);
-    if (at < g.shift) x[i] *= falling_half_hann((g.shift - at) / lead);
     const double w = falling_half_hann((at - fall_from) / fall_length);
     if (w < 1.0) x[i] = w * x[i] + (1.0 - w) * g.trend.value(at);
   }
@@ -128,7 +130,7 @@ std::vector<std::complex<double>> spectrum_on_axis(std::span<const double> x, do
   std::vector<std::complex<double>> values = transform.of(x);
   const double forward = shift - static_cast<double>(transform.middle());
   for (std::size_t i = 0; i < values.size(); ++i)
-    values[i] *= std::polar(1.0, transform.turn()[i] * forward);
+    values[i] *= unit_turn(transform.turn()[i] * forward);
   return values;
 }
 
@@ -157,7 +159,7 @@ Response gated_response(const ImpulseResponse& response, const Gate& gate,
     if (goes_on)
       tail.add_from(static_cast<double>(transform.length() - count) + 0.5, transform, values);
     for (std::size_t i = 0; i < values.size(); ++i)
-      values[i] *= std::polar(1.0, transform.turn()[i] * forward);
+      values[i] *= unit_turn(transform.turn()[i] * forward);
   }
   const ValidRange valid = intersect(response.excited, {valid_from_hz(gate.length_s), 0.5 * rate});
   return *Response::make(axis, std::move(values), quantity, valid, true);

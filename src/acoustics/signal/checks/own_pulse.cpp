@@ -88,6 +88,7 @@ std::vector<std::complex<double>> inverse_system(const Passband& band) {
 
 /// Window over the band that keeps the divided response's pulse short.
 double band_window(double bin, double low, double high) {
+  if (bin <= 0.7 * high && bin >= 1.4 * low) return 1.0;
   return falling_half_hann((bin / high - 0.7) / 0.3) * falling_half_hann((1.4 - bin / low) / 0.4);
 }
 

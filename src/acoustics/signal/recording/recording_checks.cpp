@@ -30,22 +30,26 @@ double energy_of(std::span<const double> signal) {
       .squaredNorm();
 }
 
-Loudest loudest_of(std::span<const double> signal) {
+void Loudest::hear(std::span<const double> next, std::size_t from) {
   constexpr std::size_t kBlock = 1024;  // short enough to stay at hand for the second look
-  Loudest found;
-  for (std::size_t from = 0; from < signal.size(); from += kBlock) {
-    const auto block = signal.subspan(from, std::min(kBlock, signal.size() - from));
-    const double energy = energy_of(block);
-    found.energy += energy;
+  for (std::size_t i = 0; i < next.size(); i += kBlock) {
+    const auto block = next.subspan(i, std::min(kBlock, next.size() - i));
+    const double more = energy_of(block);
+    energy += more;
     // A block of less energy than the largest sample holds none that is larger.
-    if (energy <= found.magnitude * found.magnitude) continue;
+    if (more <= magnitude * magnitude) continue;
     const double peak = peak_of(block);
-    if (!(peak > found.magnitude)) continue;
-    found.magnitude = peak;
-    const auto at =
+    if (!(peak > magnitude)) continue;
+    magnitude = peak;
+    const auto found =
         std::find_if(block.begin(), block.end(), [&](double x) { return std::abs(x) >= peak; });
-    found.at = from + static_cast<std::size_t>(at - block.begin());
+    at = from + i + static_cast<std::size_t>(found - block.begin());
   }
+}
+
+Loudest loudest_of(std::span<const double> signal) {
+  Loudest found;
+  found.hear(signal, 0);
   return found;
 }
 

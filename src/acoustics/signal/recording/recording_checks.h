@@ -31,6 +31,9 @@ struct Loudest {
   std::size_t at = 0;
   double magnitude = 0.0;
   double energy = 0.0;
+
+  /// The samples that come next, the first of which is number `from`.
+  void hear(std::span<const double> next, std::size_t from);
 };
 [[nodiscard]] Loudest loudest_of(std::span<const double> signal);
 /// Root mean square; 0 for an empty signal.

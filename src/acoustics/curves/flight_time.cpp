@@ -1,4 +1,4 @@
-#include "acoustics/spectrum/flight_time.h"
+#include "acoustics/curves/flight_time.h"
 
 #include <algorithm>
 #include <cmath>
