@@ -73,6 +73,21 @@ TEST(BassFlowTest, TheFlowsTellTheRadiatorsOwnResonance) {
   EXPECT_LT(*port->own_share, 0.3);
 }
 
+// What a radiator moves over what the cone does is all that the box loses (Small 1974): 2.2 is a
+// leak, 9 a tight box, whatever the radiator's own resonance.
+TEST(BassFlowTest, ARadiatorThatMovesLittleTellsOfALeak) {
+  for (const double own : {0.25, 0.45}) {
+    CaseMaterial m = near_fields(30.0, 2.2, own);
+    m.subject.loading = "passive-radiator";
+    EXPECT_GT(probability(diagnose(m), "box-leak"), 0.6) << own;
+    m = near_fields(30.0, 9.0, own);
+    m.subject.loading = "passive-radiator";
+    EXPECT_LT(probability(diagnose(m), "box-leak"), 0.1) << own;
+    m.takes.pop_back();
+    EXPECT_EQ(probability(diagnose(m), "box-leak"), 0.0) << "without the radiator's near field";
+  }
+}
+
 // The same without near fields: the response by the sum of both flows, the tuning by the impedance.
 TEST(BassFlowTest, TheResponseAloneShowsARadiatorsHoleUnderTheTuning) {
   for (const double own : {0.5, 0.75}) {

@@ -31,6 +31,29 @@ bool pipes_overtone(const CaseView& v, double hz) {
   return false;
 }
 
+/// Waves of the box that ring below a loop and stand out far more: those above them stand close.
+bool box_rings_below(const CaseView& v, const SeenWiggle& loop) {
+  constexpr double kTaller = 4.0;
+  return std::any_of(v.wiggles.begin(), v.wiggles.end(), [&](const SeenWiggle& w) {
+    return !w.mode.empty() && !w.in_free_air.value_or(false) &&
+           w.wiggle.frequency_hz.value < loop.wiggle.frequency_hz.value &&
+           w.wiggle.q > 0.5 * loop.wiggle.q &&
+           w.wiggle.height_percent > kTaller * loop.wiggle.height_percent;
+  });
+}
+
+/// The same of what stands out of the sound.
+bool box_rings_below(const CaseView& v, const SeenFeature& f) {
+  constexpr double kTall_percent = 6.0;
+  constexpr double kBare_q = 22.0;
+  constexpr double kBelow = 1.08;
+  return std::any_of(v.wiggles.begin(), v.wiggles.end(), [&](const SeenWiggle& w) {
+    return !w.mode.empty() && !w.in_free_air.value_or(false) && w.wiggle.q > kBare_q &&
+           w.wiggle.height_percent > kTall_percent &&
+           kBelow * w.wiggle.frequency_hz.value < f.at_hz;
+  });
+}
+
 /// By sound: narrow, at all angles, hardly in the impedance and the cone's near field.
 std::vector<Claim> of_sound(const CaseView& v) {
   // A pipe beside the cone makes a dip on one side and a peak on the other.
@@ -71,6 +94,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
                           : "the cone's near field has it too",
             ToldBy::kNear);
     if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
+    if (box_rings_below(v, f)) c.saw(0.2, "waves of the box ring below it", ToldBy::kInBox);
     for (const CasePort& p : v.material->subject.ports)
       if (std::abs(std::log(f.at_hz / pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s))) <
           kBesidePipe)
@@ -123,13 +147,12 @@ std::vector<Claim> claims(const CaseView& v) {
               w.mode.empty() ? "no wave of the box lies there" : "a wave of the box lies there",
               ToldBy::kInBox);
     }
-    c.saw(w.wiggle.q > 18.0   ? 3.0
-          : w.wiggle.q > 10.0 ? 1.0
-                              : 0.4,
+    c.saw(w.wiggle.q > 18.0 ? 3.0 : graded(w.wiggle.q, 9.0, 0.4, 15.0, 1.0),
           fmt::format("its Q is {:.0f}", w.wiggle.q), ToldBy::kInBox);
     const double hump_hz = v.box ? v.box->fh_hz.value : v.closed ? v.closed->fs_hz.value : 0.0;
     if (f < 2.5 * hump_hz && w.wiggle.height_percent < 3.0)
       c.saw(0.3, "it lies on the flank of the humps", ToldBy::kInBox);
+    if (box_rings_below(v, w)) c.saw(0.15, "waves of the box ring below it", ToldBy::kInBox);
     if (w.pipe_off < 0.08) c.saw(0.2, "the port's pipe lies there");
     if (w.damped)
       c.saw(*w.damped > 0.7 ? 3.0 : 0.2,

@@ -69,10 +69,14 @@ std::vector<Claim> claims(const CaseView& v) {
   if (v.material->subject.radiators.empty()) return {};
   const auto flow = bass_flow(v);
   const bool hole = flow && flow->hole_db < -2.0;
-  const bool fitted = v.box && v.box->notch_hz;
+  // A fit that hardly knows it gives way to what the flows tell.
+  constexpr double kKnown = 0.1;
+  const bool by_flows =
+      flow && flow->own_share &&
+      !(v.box && v.box->notch_hz && v.box->notch_hz->half_width < kKnown * v.box->notch_hz->value);
+  const bool fitted = v.box && v.box->notch_hz && !by_flows;
   constexpr double kOutOfTheWay = 0.3;  // of the tuning
-  const bool by_flows = flow && flow->own_share.value_or(0.0) > kOutOfTheWay && !fitted;
-  if (!hole && !fitted && !by_flows) return by_axis(v);
+  if (!hole && !fitted && !(by_flows && *flow->own_share > kOutOfTheWay)) return by_axis(v);
   Claim c(0.4);
   c.at_hz = hole     ? flow->hole_hz
             : fitted ? v.box->notch_hz->value

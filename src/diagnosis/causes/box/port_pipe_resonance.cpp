@@ -138,6 +138,9 @@ std::vector<Claim> claims(const CaseView& v) {
                         there->feature.height_db > 0.0 ? "peak" : "dip",
                         std::abs(there->feature.height_db)),
             ToldBy::kAxis);
+      constexpr double kBroad_q = 2.2;
+      if (there->q < kBroad_q)
+        c.saw(0.15, fmt::format("it is broad for a pipe (Q {:.0f})", there->q), ToldBy::kAxis);
       if (there->near && *there->near > 0.6)
         c.saw(0.5, "the cone's near field has it too", ToldBy::kNear);
     } else if (v.axis_take != nullptr && v.valid.contains(pipe)) {

@@ -15,11 +15,13 @@ namespace {
 /// the edges bend in an octave comes to 2 or 3 dB by itself; the same to the sides, where edges
 /// differ.
 void saw_depth(Claim& c, const SeenCrossing& s) {
-  constexpr double kOfSoundOnes_db = 3.4;
+  constexpr double kOfSoundOnes_db = 2.95;
   const double deep = -s.depth_db;
-  // A delay shrinks to the sides, where the ways differ less: half of it is alike.
+  // A delay shrinks to the sides, where the ways differ less: half of it is alike. What is much
+  // deeper there is a driver's own narrowing.
+  constexpr double kDeeper_db = 1.8;
   const bool alike = s.sides_db && *s.sides_db < 0.4 * s.depth_db;
-  const double mean = alike ? 0.5 * (deep - *s.sides_db) : deep;
+  const double mean = alike ? 0.5 * (deep + std::min(-*s.sides_db, deep + kDeeper_db)) : deep;
   // Where their phase itself was taken, or the lobes tell it, a depth that edges make as well says
   // little. Two of odd order add up a quarter period apart (Butterworth's): what misses nothing is
   // right.
@@ -51,7 +53,7 @@ std::vector<Claim> claims(const CaseView& v) {
   std::vector<Claim> all;
   for (const SeenCrossing& s : crossings(v)) {
     const bool told =
-        s.between_deg && std::abs(*s.between_deg) > 60.0 && std::abs(*s.between_deg) < 130.0;
+        s.between_deg && std::abs(*s.between_deg) > 60.0 && std::abs(*s.between_deg) < 145.0;
     const bool lobes = s.lobes_say_quarter();
     if (s.depth_db > -1.5 && !told && !lobes) continue;
     Claim c(0.3);
@@ -60,8 +62,8 @@ std::vector<Claim> claims(const CaseView& v) {
     if (s.between_deg) {
       const double off = std::abs(*s.between_deg);
       // From 118 on it is more likely half a turn less the usual 55.
-      c.saw(off <= 58.0 || off >= 130.0 ? 0.1
-            : off > 118.0               ? 0.5
+      c.saw(off <= 58.0                 ? 0.1
+            : off > 118.0               ? graded(off, 130.0, 0.5, 148.0, 0.08)
             : off > 70.0 && off < 112.0 ? 10.0
                                         : 1.5,
             fmt::format("alone they are {:.0f}° apart there", off), ToldBy::kAlone);
@@ -82,7 +84,7 @@ std::vector<Claim> claims(const CaseView& v) {
                            : ""),
           ToldBy::kUpDown);
     if (s.turns_back())
-      c.saw(0.1, "higher up they are nearer in phase again, as beside a resonance",
+      c.saw(0.05, "higher up they are nearer in phase again, as beside a resonance",
             ToldBy::kUpDown);
     saw_distance(c, v, s);
     saw_alone(c, v, s);

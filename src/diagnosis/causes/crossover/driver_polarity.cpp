@@ -22,7 +22,10 @@ std::vector<Claim> claims(const CaseView& v) {
     const double deep = -s.depth_db;
     // Two that add up alone leave next to nothing the wrong way round; half a turn less 40 degrees
     // still leaves 9 dB less than their sum.
-    c.saw(deep > 7.5 ? graded(deep, 7.5, 2.0, 10.5, 12.0) : graded(deep, 5.5, 0.8, 7.5, 2.0),
+    const double by_depth =
+        deep > 7.5 ? graded(deep, 7.5, 2.0, 10.5, 12.0) : graded(deep, 5.5, 0.8, 7.5, 2.0);
+    // Their phase, where it was taken, says the same again.
+    c.saw(s.between_deg ? std::min(by_depth, 1.5) : by_depth,
           fmt::format("a null of {:.0f} dB where {} and {} meet", deep, s.crossing->low,
                       s.crossing->high),
           ToldBy::kAxis);
@@ -31,9 +34,7 @@ std::vector<Claim> claims(const CaseView& v) {
             ToldBy::kAxis);
     if (s.between_deg) {
       const double off = std::abs(*s.between_deg);
-      c.saw(off > 130.0   ? 12.0
-            : off > 112.0 ? 3.0
-                          : 0.08,
+      c.saw(off > 112.0 ? graded(off, 130.0, 3.0, 150.0, 18.0) : 0.08,
             fmt::format("alone they are {:.0f}° apart there", off), ToldBy::kAlone);
     }
     if (s.flipped_db)

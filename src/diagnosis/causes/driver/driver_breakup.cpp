@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
 #include "diagnosis/view/sound/ringing.h"
@@ -26,6 +27,20 @@ std::string cone_of(const CaseView& v, const SeenFeature& f) {
     if (felt || sharp) return x.low;
   }
   return f.leads;
+}
+
+/// Of a driver that is heard from well off its own axis, since the microphone stands near, dips are
+/// its size's.
+void saw_from_aside(Claim& c, const CaseView& v, const std::string& cone) {
+  constexpr double kAside = 0.22;  // 12 degrees
+  const CaseDriver* d = v.material->subject.driver(cone);
+  if (d == nullptr || v.axis_take == nullptr || !(v.axis_take->distance_m > 0.0)) return;
+  const double aside = std::hypot(d->x_m, d->y_m) / v.axis_take->distance_m;
+  if (aside > kAside)
+    c.saw(0.15,
+          fmt::format("from {:.2f} m the microphone stands {:.0f}° off its axis",
+                      v.axis_take->distance_m, std::atan(aside) * 180.0 / kPi),
+          ToldBy::kAxis);
 }
 
 /// By what stands out of the sound.
@@ -60,6 +75,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
           *f.large_baffle > 0.6 ? 4.0 : 0.1,
           *f.large_baffle > 0.6 ? "the large baffle has it too" : "it is gone in the large baffle",
           ToldBy::kLargeBaffle);
+    saw_from_aside(c, v, cone);
     if (f.alone)
       c.saw(*f.alone > 0.6 ? 3.0 : graded(*f.alone, 0.2, 0.1, 0.6, 1.0),
             *f.alone > 0.6 ? f.leads + " alone has it" : f.leads + " alone does not have it",
