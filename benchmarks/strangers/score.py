@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """How often `lalometer-cli diagnose` is right about loudspeakers that no part of it made.
 
-    ./benchmarks/strangers/score.py CLI [--seeds N] [--first SEED] [--kinds A,B] [--hard] [--pairs] [--json FILE]
+    ./benchmarks/strangers/score.py CLI [--seeds N] [--first SEED] [--kinds A,B] [--plain|--fuller|--hard|--pairs] [--json FILE]
 
 Prints a line for each miss and a table: docs/accuracy.md. Needs python3-numpy and python3-scipy.
 """
@@ -18,6 +18,8 @@ from pathlib import Path
 import numpy as np
 
 import faults
+import fuller
+import fuller_faults
 import plain
 import plain_faults
 from designs import level, pressure
@@ -54,6 +56,9 @@ def plain_step_db(s):
     return np.mean(plain.level(s.pressure(above))) - np.mean(plain.level(s.pressure(below)))
 
 
+FAMILIES = {"plain": (plain.Keeper, plain_faults.KINDS), "fuller": (fuller.Keeper, fuller_faults.KINDS)}
+
+
 def step_db(system):
     """How far the axis lies above its bass over the front's own step."""
     middle = 115.0 / system.front.width
@@ -68,11 +73,12 @@ def ask_cli(cli, folder):
     return said_of(json.loads(run.stdout))
 
 
-def plain_one(cli, kind, seed, keep=None):
+def one_of(family, cli, kind, seed, keep=None):
+    keeper, kinds = FAMILIES[family]
     rng = np.random.default_rng([seed, zlib.crc32(kind.encode())])
-    speaker, day = plain_faults.KINDS[kind](rng)
+    speaker, day = kinds[kind](rng)
     with tempfile.TemporaryDirectory() as scratch:
-        plain.Keeper(keep or scratch, speaker, day, rng).all()
+        keeper(keep or scratch, speaker, day, rng).all()
         said = ask_cli(cli, keep or scratch)
     true = {kind} - {"sound"}
     also = ALSO.get(kind, set()) | (OF_ONE_DRIVER if len(speaker.ways) == 1 else set())
@@ -111,13 +117,14 @@ def main():
     ask.add_argument("--kinds", default=",".join(faults.KINDS))
     ask.add_argument("--hard", action="store_true")
     ask.add_argument("--plain", action="store_true", help="the simpler family of plain.py")
+    ask.add_argument("--fuller", action="store_true", help="the family of fuller.py")
     ask.add_argument("--pairs", action="store_true")
     ask.add_argument("--json")
     a = ask.parse_args()
     jobs = [(k, a.first + i) for k in a.kinds.split(",") for i in range(a.seeds)]
     with ThreadPoolExecutor(2) as pool:
-        if a.plain:
-            results = list(pool.map(lambda job: plain_one(a.cli, *job), jobs))
+        if a.plain or a.fuller:
+            results = list(pool.map(lambda job: one_of("plain" if a.plain else "fuller", a.cli, *job), jobs))
         else:
             results = list(pool.map(lambda job: one(a.cli, *job, hard=a.hard, pairs=a.pairs), jobs))
     told, right, wrong, top, first, asked, sound, called = 0, 0, 0, 0, 0, 0, 0, 0
