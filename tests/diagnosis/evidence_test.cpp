@@ -137,6 +137,32 @@ TEST(EvidenceTest, PhaseOfEachAloneTellsAWrongPolarityFromAWrongAngle) {
     EXPECT_LT(probability(aside, "driver-polarity"), 0.2) << turn;
     EXPECT_THAT(found(aside, "crossover-phase")->evidence, Contains(HasSubstr("85° apart")));
   }
+  // Between a quarter and half a period one goes over into the other without a leap.
+  double last = 0.0;
+  for (const double turn : {100.0, 115.0, 125.0, 135.0, 145.0, 160.0}) {
+    const Diagnosis d = diagnosed(turn);
+    const double polarity = probability(d, "driver-polarity");
+    EXPECT_GE(polarity, last) << turn;
+    EXPECT_EQ(polarity > probability(d, "crossover-phase"), turn > 130.0) << turn;
+    EXPECT_LT(turn < 140.0 ? polarity : 0.0, 0.9) << turn;
+    last = polarity;
+  }
+}
+
+// From 0.2 m the microphone stands 14 degrees off a tweeter that is 50 mm up: its dip there says
+// nothing of the diaphragm.
+TEST(EvidenceTest, OfADriverThatIsHeardFromAsideDipsAreItsSizes) {
+  const auto bent = [](double distance_m) {
+    CaseMaterial m = two_ways();
+    for (const double a : {0.0, 30.0, -30.0}) {
+      m.takes.push_back(
+          at_angle(a, level_of([](double f) { return 85.0 + bell(f, 9500.0, -6.0, 0.12); })));
+      m.takes.back().distance_m = distance_m;
+    }
+    return probability(diagnose(m), "driver-breakup");
+  };
+  EXPECT_GT(bent(1.0), 0.5);
+  EXPECT_LT(bent(0.2), 0.5 * bent(1.0));
 }
 
 TEST(EvidenceTest, ADipThatADriverHasAloneIsNoFaultOfTheSum) {

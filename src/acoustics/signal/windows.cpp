@@ -2,8 +2,8 @@
 
 #include <cmath>
 
-#include "base/constants.h"
 #include "acoustics/spectrum/unit_turn.h"
+#include "base/constants.h"
 
 namespace lalometer {
 namespace {

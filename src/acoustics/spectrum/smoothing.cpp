@@ -5,8 +5,8 @@
 #include <functional>
 #include <optional>
 
-#include "base/constants.h"
 #include "acoustics/spectrum/unit_turn.h"
+#include "base/constants.h"
 
 namespace lalometer {
 namespace {

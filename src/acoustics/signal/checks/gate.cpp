@@ -5,8 +5,8 @@
 
 #include "acoustics/signal/checks/axis_transform.h"
 #include "acoustics/signal/windows.h"
-#include "base/constants.h"
 #include "acoustics/spectrum/unit_turn.h"
+#include "base/constants.h"
 
 namespace lalometer {
 namespace {

@@ -8,6 +8,7 @@
 #include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/mains.h"
 #include "diagnosis/view/sound/ringing.h"
 
 /// A wall that gives way: sharp, tiny in the impedance, whatever the filling.
@@ -54,6 +55,18 @@ bool box_rings_below(const CaseView& v, const SeenFeature& f) {
   });
 }
 
+/// A row by a multiple of the mains, where lists show them.
+bool hums(const CaseView& v, const SeenFeature& f) {
+  constexpr double kOneRow_q = 25.0;
+  constexpr double kBy = 0.015;
+  const auto by = [&](double mains_hz) {
+    return std::abs(f.at_hz / mains_hz / std::max(std::round(f.at_hz / mains_hz), 1.0) - 1.0) < kBy;
+  };
+  if (f.q < kOneRow_q || !(by(50.0) || by(60.0))) return false;
+  const auto mains = told_mains_hz(mains_in(*v.material));
+  return mains && by(*mains);
+}
+
 /// By sound: narrow, at all angles, hardly in the impedance and the cone's near field.
 std::vector<Claim> of_sound(const CaseView& v) {
   // A pipe beside the cone makes a dip on one side and a peak on the other.
@@ -94,6 +107,8 @@ std::vector<Claim> of_sound(const CaseView& v) {
                           : "the cone's near field has it too",
             ToldBy::kNear);
     if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
+    if (hums(v, f))
+      c.saw(0.05, "it lies at a multiple of the mains, which the take holds", ToldBy::kAxis);
     if (box_rings_below(v, f)) c.saw(0.2, "waves of the box ring below it", ToldBy::kInBox);
     for (const CasePort& p : v.material->subject.ports)
       if (std::abs(std::log(f.at_hz / pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s))) <

@@ -61,11 +61,11 @@ std::vector<Claim> claims(const CaseView& v) {
     saw_depth(c, s);
     if (s.between_deg) {
       const double off = std::abs(*s.between_deg);
-      // From 118 on it is more likely half a turn less the usual 55.
-      c.saw(off <= 58.0                 ? 0.1
-            : off > 118.0               ? graded(off, 130.0, 0.5, 148.0, 0.08)
-            : off > 70.0 && off < 112.0 ? 10.0
-                                        : 1.5,
+      // From 130 on it is more likely half a turn less the usual 55.
+      c.saw(off <= 58.0   ? 0.1
+            : off > 130.0 ? graded(off, 130.0, 1.0, 148.0, 0.08)
+            : off > 70.0  ? graded(off, 108.0, 10.0, 130.0, 1.0)
+                          : 1.5,
             fmt::format("alone they are {:.0f}° apart there", off), ToldBy::kAlone);
     }
     if (s.flipped_db)

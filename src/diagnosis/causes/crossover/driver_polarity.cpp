@@ -34,8 +34,9 @@ std::vector<Claim> claims(const CaseView& v) {
             ToldBy::kAxis);
     if (s.between_deg) {
       const double off = std::abs(*s.between_deg);
-      c.saw(off > 112.0 ? graded(off, 130.0, 3.0, 150.0, 18.0) : 0.08,
-            fmt::format("alone they are {:.0f}° apart there", off), ToldBy::kAlone);
+      c.saw(
+          off > 130.0 ? graded(off, 130.0, 1.5, 150.0, 18.0) : graded(off, 108.0, 0.08, 130.0, 1.5),
+          fmt::format("alone they are {:.0f}° apart there", off), ToldBy::kAlone);
     }
     if (s.flipped_db)
       c.saw(*s.flipped_db > 6.0 ? 15.0 : 0.08,
