@@ -30,18 +30,18 @@ FindingSeverity severity_of(double size_db, double q, double probability) {
   return size < 3.0 * heard ? FindingSeverity::kAudible : FindingSeverity::kSevere;
 }
 
-/// The ratios are shy: of what has even odds by them and less, less is true; of the rest more. And
-/// many causes are tried, each of them rarer than its own ratios say. But nothing is as sure as all
-/// its evidence together. Set on ensembles of several simulators (docs/accuracy.md, "Diagnosis").
-constexpr double kSharper = 2.5;
+/// The ratios are shy: what has even odds by them is true a little oftener; of what has less, less
+/// is true, of the rest more. But nothing is as sure as all its evidence together. Set on ensembles
+/// of several simulators (docs/accuracy.md, "Diagnosis").
+constexpr double kSharper = 2.0;
 constexpr double kSharperYet = 3.1;  // above even odds
-constexpr double kRarer = -0.05;
+constexpr double kOftener = 0.1;
 constexpr double kSure = 3.3;  // a probability of 0.964
 constexpr double kSlower = 0.25;
 
 double calibrated(double p) {
   const double even = std::log(p / (1.0 - p));
-  double logit = (even > 0.0 ? kSharperYet : kSharper) * even + kRarer;
+  double logit = (even > 0.0 ? kSharperYet : kSharper) * even + kOftener;
   if (logit > kSure) logit = kSure + kSlower * (logit - kSure);
   return 1.0 / (1.0 + std::exp(-logit));
 }

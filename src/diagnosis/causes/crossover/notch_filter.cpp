@@ -125,6 +125,21 @@ bool nearer_crossover(const CaseView& v, const std::vector<ImpedancePeak>& peaks
   });
 }
 
+/// A resonance of the driver stands beside a dip: its other side.
+bool beside_resonance(const CaseView& v, const SeenFeature& dip) {
+  constexpr double kBeside_octaves = 0.45;
+  constexpr double kStandsOut_db = 2.0;
+  return std::any_of(v.features.begin(), v.features.end(), [&](const SeenFeature& f) {
+    return f.feature.height_db > kStandsOut_db && f.wiggle_free.value_or(0.0) > 0.4 &&
+           std::abs(std::log2(f.at_hz / dip.at_hz)) < kBeside_octaves;
+  });
+}
+
+void saw_comb(Claim& c, const CaseView& v) {
+  if (c.feature && v.features[*c.feature].in_comb)
+    c.saw(0.2, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
+}
+
 /// A trap across the driver: the terminals see less than the driver itself, and no peak.
 std::vector<Claim> of_shunts(const CaseView& v) {
   std::vector<Claim> all;
@@ -164,6 +179,9 @@ std::vector<Claim> of_shunts(const CaseView& v) {
             *f.wiggle_free > 0.4 ? "the driver in free air has a loop there"
                                  : "the driver in free air has nothing there",
             ToldBy::kFreeAir);
+    if (beside_resonance(v, f))
+      c.saw(0.25, "a resonance of the driver stands beside it", ToldBy::kFreeAir);
+    saw_comb(c, v);
     if (f.from_edges && *f.from_edges > 0.45) c.saw(0.2, "the edges foretell it");
     if (f.crossover_octaves < 0.5) c.saw(0.2, "two drivers meet there");
     c.next_step = "Look for a trap in the network, or bridge it and take again.";
@@ -229,6 +247,13 @@ std::vector<Claim> claims(const CaseView& v) {
     // branch stands beside the trap, and its peak is lower.
     constexpr double kClear_octaves = 1.2;
     const double foretold = foretold_db(v.box_impedance->curve, p);
+    // A network's coils make small ones by themselves.
+    constexpr double kPlain_db = 4.5;
+    if (foretold < kPlain_db)
+      c.saw(graded(foretold, 2.5, 0.15, kPlain_db, 1.0),
+            fmt::format("the peak is small: as a trap it foretells {:.1f} dB", foretold),
+            ToldBy::kInBox);
+    saw_comb(c, v);
     if (-*under < 0.4 * foretold || (-*under > 1.3 * foretold && from_crossover > kClear_octaves))
       c.saw(0.25, fmt::format("a trap with that peak makes a dip of {:.1f} dB", foretold),
             ToldBy::kInBox);

@@ -70,15 +70,24 @@ void find_hole(BassFlow& out, const std::vector<Part>& cones, const std::vector<
   }
 }
 
+/// Without phase the flows are known to be opposite below the tuning and alike above it; close by
+/// it neither; what is left at the tuning is the losses' part, which stands across.
 std::optional<double> own_share(const std::vector<Part>& cones, const std::vector<Part>& backs,
-                                double tuning_hz) {
+                                double tuning_hz, double total_q) {
+  const bool phase = have_phase(cones) && have_phase(backs);
+  constexpr double kCloseBy = 0.1;
   // a and b by least squares, in ratios of the tuning.
   double n = 0.0, sx = 0.0, sxx = 0.0, sy = 0.0, sxy = 0.0;
   int count = 0;
   for (double f = 0.55 * tuning_hz; f <= 1.7 * tuning_hz; f *= std::exp2(1.0 / 48.0)) {
-    const std::complex<double> ratio = flow(cones, f) / flow(backs, f);
+    std::complex<double> ratio = flow(cones, f) / flow(backs, f);
     if (!std::isfinite(ratio.real())) continue;
     const double x = std::pow(f / tuning_hz, 2);
+    if (!phase) {
+      if (std::abs(f / tuning_hz - 1.0) < kCloseBy) continue;
+      const double along = std::sqrt(std::max(std::norm(ratio) - 1.0 / (total_q * total_q), 0.0));
+      ratio = f < tuning_hz ? -along : along;
+    }
     const double weight = 1.0 / std::max(std::norm(ratio), 0.04);
     n += weight;
     sx += weight * x;
@@ -118,10 +127,10 @@ std::optional<BassFlow> bass_flow(const CaseView& v) {
     out.total_q = ratio;
     out.tuning_hz = f;
   }
-  if (out.total_q && have_phase(cones) && have_phase(backs)) {
+  if (!out.total_q) return out;
+  if (have_phase(cones) && have_phase(backs))
     find_hole(out, cones, backs, std::max(0.4 * out.tuning_hz, 12.0), 0.97 * out.tuning_hz);
-    out.own_share = own_share(cones, backs, out.tuning_hz);
-  }
+  out.own_share = own_share(cones, backs, out.tuning_hz, *out.total_q);
   return out;
 }
 

@@ -21,7 +21,7 @@ struct BassFlow {
   /// A radiator's own resonance over the tuning. The cone's flow over the radiator's is
   /// -(a - b f^2) but for losses, a = 1 + its stiffness over the box's air, nothing at the tuning:
   /// own resonance at sqrt((a - 1) / a) of it (Small 1974). An area 5 % off moves 0.75 by 0.015,
-  /// 0.5 by 0.04. Not told without phase, nor where the curves cover too little about the tuning.
+  /// 0.5 by 0.04. Not told where the curves cover too little about the tuning.
   std::optional<double> own_share = std::nullopt;
 };
 /// Nothing where a near field of the cone and one of every port or radiator is not there.
