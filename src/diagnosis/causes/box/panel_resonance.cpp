@@ -168,7 +168,7 @@ std::vector<Claim> claims(const CaseView& v) {
     if (f < 2.5 * hump_hz && w.wiggle.height_percent < 3.0)
       c.saw(0.3, "it lies on the flank of the humps", ToldBy::kInBox);
     if (box_rings_below(v, w)) c.saw(0.15, "waves of the box ring below it", ToldBy::kInBox);
-    if (w.pipe_off < 0.08) c.saw(0.2, "the port's pipe lies there");
+    if (w.pipe_off < 0.13) c.saw(0.2, "the port's pipe lies there");
     if (w.damped)
       c.saw(*w.damped > 0.7 ? 3.0 : 0.2,
             *w.damped > 0.7 ? "lining does not change it" : "lining makes it smaller",

@@ -103,12 +103,16 @@ void saw_near(Claim& c, const CasePort& p, const PortNear& near, const SeenFeatu
         ToldBy::kNear);
 }
 
-/// The largest feature at the pipe's resonance.
+/// The largest feature at the pipe's resonance: a wall beside the inner end lowers it (end
+/// corrections of 1.2 to 2 radii in all, common practice).
 std::optional<std::size_t> feature_at(const CaseView& v, double pipe) {
+  constexpr double kBelow = 0.115;
+  constexpr double kAbove = 0.08;
   std::optional<std::size_t> best;
   const auto size = [&](std::size_t i) { return std::abs(v.features[i].feature.height_db); };
   for (std::size_t i = 0; i < v.features.size(); ++i)
-    if (std::abs(std::log(v.features[i].at_hz / pipe)) <= 0.08 && (!best || size(i) >= size(*best)))
+    if (const double off = std::log(v.features[i].at_hz / pipe);
+        off > -kBelow && off < kAbove && (!best || size(i) >= size(*best)))
       best = i;
   return best;
 }
