@@ -191,6 +191,9 @@ TEST(StepTest, AStepThatTheNetworkFilledHasNoShareAndOneLeftInHasAll) {
   EXPECT_FALSE(left->near.has_value());
   m.takes[0].curve = shelf(0.0);
   EXPECT_NEAR(step_share(view_of(m))->share, 0.0, 0.05);
+  // A hole where the range begins is no step.
+  m.takes[0].curve = level_of([](double f) { return 82.0 + bell(f, 200.0, -7.0, 0.12); }, 120.0);
+  EXPECT_NEAR(step_share(view_of(m))->share, 0.0, 0.15);
   // The near field shows the driver and its network without the front.
   m.takes[0].curve = shelf(6.0);
   m.takes.push_back(

@@ -8,6 +8,7 @@
 #include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/bass/pipe.h"
 #include "diagnosis/view/mains.h"
 #include "diagnosis/view/sound/ringing.h"
 
@@ -17,19 +18,12 @@ namespace {
 
 /// Twice or three times as high as a pipe that is heard by itself: its next resonances.
 bool pipes_overtone(const CaseView& v, double hz) {
-  constexpr double kHeard_db = 2.0;
-  constexpr double kAbout = 0.12;  // of the drawing's pipe
-  constexpr double kNear = 0.06;   // of its overtone
-  for (const CasePort& p : v.material->subject.ports) {
-    const double pipe = pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s);
-    for (const SeenFeature& f : v.features) {
-      if (f.feature.height_db < kHeard_db || std::abs(std::log(f.at_hz / pipe)) > kAbout) continue;
-      if (std::abs(std::log(hz / (2.0 * f.at_hz))) < kNear ||
-          std::abs(std::log(hz / (3.0 * f.at_hz))) < kNear)
-        return true;
-    }
-  }
-  return false;
+  constexpr double kNear = 0.06;
+  const std::vector<double> heard = heard_pipes_hz(v);
+  return std::any_of(heard.begin(), heard.end(), [&](double pipe) {
+    return std::abs(std::log(hz / (2.0 * pipe))) < kNear ||
+           std::abs(std::log(hz / (3.0 * pipe))) < kNear;
+  });
 }
 
 /// Waves of the box that ring below a loop and stand out far more: those above them stand close.
@@ -110,10 +104,14 @@ std::vector<Claim> of_sound(const CaseView& v) {
     if (hums(v, f))
       c.saw(0.05, "it lies at a multiple of the mains, which the take holds", ToldBy::kAxis);
     if (box_rings_below(v, f)) c.saw(0.2, "waves of the box ring below it", ToldBy::kInBox);
-    for (const CasePort& p : v.material->subject.ports)
-      if (std::abs(std::log(f.at_hz / pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s))) <
-          kBesidePipe)
-        c.saw(0.1, "the port's pipe lies there");
+    const auto& ports = v.material->subject.ports;
+    if (std::any_of(ports.begin(), ports.end(), [&](const CasePort& p) {
+          return std::abs(std::log(f.at_hz / pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s))) <
+                 kBesidePipe;
+        }))
+      c.saw(0.1, "the port's pipe lies there");
+    else if (beside_heard_pipe(v, f.at_hz))
+      c.saw(0.15, "the port's pipe is heard beside it", ToldBy::kAxis);
     if (pipes_overtone(v, f.at_hz)) c.saw(0.2, "the port's pipe has an overtone there");
     // A wave that is heard so well moves the coil.
     constexpr double kNoLoop = 0.3;
@@ -168,7 +166,10 @@ std::vector<Claim> claims(const CaseView& v) {
     if (f < 2.5 * hump_hz && w.wiggle.height_percent < 3.0)
       c.saw(0.3, "it lies on the flank of the humps", ToldBy::kInBox);
     if (box_rings_below(v, w)) c.saw(0.15, "waves of the box ring below it", ToldBy::kInBox);
-    if (w.pipe_off < 0.13) c.saw(0.2, "the port's pipe lies there");
+    if (w.pipe_off < 0.13)
+      c.saw(0.2, "the port's pipe lies there");
+    else if (beside_heard_pipe(v, f))
+      c.saw(0.3, "the port's pipe is heard beside it", ToldBy::kAxis);
     if (w.damped)
       c.saw(*w.damped > 0.7 ? 3.0 : 0.2,
             *w.damped > 0.7 ? "lining does not change it" : "lining makes it smaller",

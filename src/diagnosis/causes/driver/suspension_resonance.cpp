@@ -7,6 +7,7 @@
 #include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/bass/pipe.h"
 #include "diagnosis/view/sound/ringing.h"
 
 /// The surround moves by itself: in free air and in any box alike.
@@ -92,6 +93,8 @@ std::vector<Claim> of_sound(const CaseView& v) {
                         "response has {:.1f}",
                         *f.by_loop_db, std::abs(f.feature.height_db)),
             ToldBy::kFreeAir);
+    if (f.wiggle_free.value_or(0.0) < 0.4 && beside_heard_pipe(v, f.at_hz))
+      c.saw(0.2, "the port's pipe is heard beside it", ToldBy::kAxis);
     if (f.horizontal && *f.horizontal > 0.65)
       c.saw(2.0, "it is alike at all angles", ToldBy::kSides);
     if (f.horizontal && *f.horizontal < 0.3) c.saw(0.3, "it is gone to the sides", ToldBy::kSides);

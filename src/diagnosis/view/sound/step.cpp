@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 
 #include "acoustics/baffle/rules.h"
 
@@ -24,6 +25,21 @@ std::optional<double> slope_against(const std::vector<double>& y, const std::vec
   const double spread = sxx - sx * sx / std::max(n, 1.0);
   if (n < 16.0 || spread <= 0.0) return std::nullopt;
   return (sxy - sx * sy / n) / spread;
+}
+
+/// The reference without what stands out of it: a hole at one end of the range is no step.
+std::vector<double> without_features(const CaseView& v) {
+  constexpr double kStandsOut_db = 2.0;
+  constexpr double kNarrow_q = 3.0;
+  std::vector<double> level = v.level_db;
+  for (const SeenFeature& f : v.features) {
+    if (std::abs(f.feature.height_db) < kStandsOut_db || f.q < kNarrow_q) continue;
+    const double by = std::exp2(1.5 / f.q);
+    const std::size_t to = v.axis->bracket(f.at_hz * by);
+    for (std::size_t i = v.axis->bracket(f.at_hz / by); i <= to; ++i)
+      level[i] = std::numeric_limits<double>::quiet_NaN();
+  }
+  return level;
 }
 
 }  // namespace
@@ -53,7 +69,7 @@ std::optional<StepShare> step_share(const CaseView& v) {
     }
   out.foretold_db = most - least;
   if (out.foretold_db < kLeast_db) return std::nullopt;
-  const auto share = slope_against(v.level_db, edges->second, from, to);
+  const auto share = slope_against(without_features(v), edges->second, from, to);
   if (!share) return std::nullopt;
   out.share = *share;
   for (const CaseTake& t : v.material->takes)
