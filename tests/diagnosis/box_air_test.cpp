@@ -73,7 +73,7 @@ TEST(BoxAirTest, ABroadShoulderIsNoPipe) {
   EXPECT_LT(said(0.45), 0.2);
 }
 
-// Below a pipe that is heard it cancels the cone: the hole there is as sharp as a wall's.
+// Beside a pipe that is heard it cancels the cone: the hole there is as sharp as a wall's.
 TEST(BoxAirTest, AHoleBesideAHeardPipeIsNoWall) {
   const PortGeometry port{.diameter_m = 0.06, .length_m = 0.25};
   const double pipe = pipe_resonance_hz(port, kSpeedOfSound20_m_s);
@@ -84,11 +84,11 @@ TEST(BoxAirTest, AHoleBesideAHeardPipeIsNoWall) {
     for (const double a : {0.0, 30.0, -30.0})
       m.takes.push_back(at_angle(a, level_of([&](double f) {
                                    return 85.0 + bell(f, pipe, pipe_db, 0.06) +
-                                          bell(f, 0.8 * pipe, -3.5, 0.02);
+                                          bell(f, 1.25 * pipe, -3.5, 0.02);
                                  })));
     return probability(diagnose(m), "panel-resonance");
   };
-  EXPECT_GT(said(0.0), 0.25);
+  EXPECT_GT(said(0.0), 0.2);
   EXPECT_LT(said(4.0), 0.5 * said(0.0));
 }
 
