@@ -18,13 +18,7 @@ struct Loop {
 CaseMaterial with_loops(const std::vector<Loop>& loops) {
   CaseMaterial m = one_cone(0.065);
   m.subject.inner = InnerBox{0.168, 0.348, 0.262};
-  const DriverParameters woofer = elements_of({.fs_hz = 42.0,
-                                               .qms = 4.2,
-                                               .qes = 0.46,
-                                               .vas_m3 = 0.0215,
-                                               .sd_m2 = 0.0132,
-                                               .re_ohm = 5.6,
-                                               .le_h = 3e-4});
+  const DriverParameters driver = woofer();
   BoxLoad sealed{.kind = BoxLoad::Kind::kSealed};
   sealed.volume_m3 = 0.014;
   const auto take = [&](const char* condition, const BoxLoad& box, bool looped) {
@@ -32,7 +26,7 @@ CaseMaterial with_loops(const std::vector<Loop>& loops) {
                     .name = condition,
                     .condition = condition,
                     .curve = curve(Quantity::kImpedance, 8.0, 6000.0, 96.0, true, [&](double f) {
-                      std::complex<double> z = solve_driver(woofer, box, f).impedance_ohm;
+                      std::complex<double> z = solve_driver(driver, box, f).impedance_ohm;
                       for (const Loop& l : loops)
                         if (looped)
                           z *= 1.0 + l.share / std::complex<double>(
@@ -55,18 +49,24 @@ TEST(BoxAirTest, HigherWavesOfARingingBoxAreNoWalls) {
   EXPECT_LT(above, 0.5 * alone);
 }
 
+/// A vented box with its port in front, and what its level has, at three angles.
+template <class Level>
+CaseMaterial with_port(const PortGeometry& port, Level db) {
+  CaseMaterial m = one_cone(0.065);
+  m.subject.loading = "vented";
+  m.subject.ports = {{"port", port, true}};
+  for (const double a : {0.0, 30.0, -30.0}) m.takes.push_back(at_angle(a, level_of(db)));
+  return m;
+}
+
 // What stands between a hole and the rest is as broad as an octave; a pipe has a Q of 5 and more
 // (common practice, no source).
 TEST(BoxAirTest, ABroadShoulderIsNoPipe) {
   const PortGeometry port{.diameter_m = 0.05, .length_m = 0.13};
   const double pipe = pipe_resonance_hz(port, kSpeedOfSound20_m_s);
   const auto said = [&](double octaves) {
-    CaseMaterial m = one_cone(0.065);
-    m.subject.loading = "vented";
-    m.subject.ports = {{"port", port, true}};
-    for (const double a : {0.0, 30.0, -30.0})
-      m.takes.push_back(
-          at_angle(a, level_of([&](double f) { return 85.0 + bell(f, pipe, 3.5, octaves); })));
+    const CaseMaterial m =
+        with_port(port, [&](double f) { return 85.0 + bell(f, pipe, 3.5, octaves); });
     return probability(diagnose(m), "port-pipe-resonance");
   };
   EXPECT_GT(said(0.06), 0.5);
@@ -78,14 +78,9 @@ TEST(BoxAirTest, AHoleBesideAHeardPipeIsNoWall) {
   const PortGeometry port{.diameter_m = 0.06, .length_m = 0.25};
   const double pipe = pipe_resonance_hz(port, kSpeedOfSound20_m_s);
   const auto said = [&](double pipe_db) {
-    CaseMaterial m = one_cone(0.065);
-    m.subject.loading = "vented";
-    m.subject.ports = {{"port", port, true}};
-    for (const double a : {0.0, 30.0, -30.0})
-      m.takes.push_back(at_angle(a, level_of([&](double f) {
-                                   return 85.0 + bell(f, pipe, pipe_db, 0.06) +
-                                          bell(f, 1.25 * pipe, -3.5, 0.02);
-                                 })));
+    const CaseMaterial m = with_port(port, [&](double f) {
+      return 85.0 + bell(f, pipe, pipe_db, 0.06) + bell(f, 1.25 * pipe, -3.5, 0.02);
+    });
     return probability(diagnose(m), "panel-resonance");
   };
   EXPECT_GT(said(0.0), 0.2);

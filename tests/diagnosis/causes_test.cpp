@@ -14,20 +14,11 @@ namespace {
 using made::bell;
 using made::level_of;
 using made::probability;
+using made::woofer;
 using testing::Contains;
 using testing::HasSubstr;
 
 constexpr double kC = kSpeedOfSound20_m_s;
-
-DriverParameters woofer() {
-  return elements_of({.fs_hz = 42.0,
-                      .qms = 4.2,
-                      .qes = 0.46,
-                      .vas_m3 = 0.0215,
-                      .sd_m2 = 0.0132,
-                      .re_ohm = 5.6,
-                      .le_h = 3e-4});
-}
 
 /// A small resonance beside the motor's.
 struct Loop {

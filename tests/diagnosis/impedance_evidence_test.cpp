@@ -56,13 +56,7 @@ TEST(ImpedanceEvidenceTest, ATrapInSeriesIsADipWithAPeakOfTheImpedance) {
 }
 
 TEST(ImpedanceEvidenceTest, ARadiatorsNotchNearTheTuningIsSaidAndOneFarBelowIsNot) {
-  const DriverParameters woofer = elements_of({.fs_hz = 42.0,
-                                               .qms = 4.2,
-                                               .qes = 0.46,
-                                               .vas_m3 = 0.0215,
-                                               .sd_m2 = 0.0132,
-                                               .re_ohm = 5.6,
-                                               .le_h = 3e-4});
+  const DriverParameters driver = woofer();
   const auto diagnosed = [&](double compliance_m_per_n) {
     CaseMaterial m = one_cone(0.065);
     m.subject.loading = "passive-radiator";
@@ -77,7 +71,7 @@ TEST(ImpedanceEvidenceTest, ARadiatorsNotchNearTheTuningIsSaidAndOneFarBelowIsNo
                        .name = "box",
                        .condition = "in-box",
                        .curve = curve(Quantity::kImpedance, 6.0, 6000.0, 96.0, true, [&](double f) {
-                         return solve_driver(woofer, box, f).impedance_ohm;
+                         return solve_driver(driver, box, f).impedance_ohm;
                        })});
     return probability(diagnose(m), "passive-radiator-notch");
   };

@@ -5,6 +5,7 @@
 #include <cmath>
 #include <string>
 
+#include "acoustics/enclosure/driver_circuit.h"
 #include "base/constants.h"
 #include "diagnosis/diagnose.h"
 
@@ -45,6 +46,17 @@ inline CaseTake alone(const char* driver, Response curve) {
   t.name = driver;
   t.driver = driver;
   return t;
+}
+
+/// A woofer of 130 mm that suits 14 l.
+inline DriverParameters woofer() {
+  return elements_of({.fs_hz = 42.0,
+                      .qms = 4.2,
+                      .qes = 0.46,
+                      .vas_m3 = 0.0215,
+                      .sd_m2 = 0.0132,
+                      .re_ohm = 5.6,
+                      .le_h = 3e-4});
 }
 
 inline CaseMaterial one_cone(double radius_m) {
