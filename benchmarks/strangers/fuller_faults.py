@@ -331,7 +331,6 @@ def sample_variation(rng):
         p.mms *= rng.uniform(1.2, 1.35)
         p.qes *= rng.uniform(1.3, 1.6)
     else:
-        p.qes *= rng.uniform(1.5, 2.0)
         other.signs[p.name] = 10 ** (rng.choice([-1, 1]) * rng.uniform(1.5, 3) / 20)
     return s, day(rng, others=[other], impulses=False)
 
