@@ -194,6 +194,13 @@ TEST(StepTest, AStepThatTheNetworkFilledHasNoShareAndOneLeftInHasAll) {
   // A hole where the range begins is no step.
   m.takes[0].curve = level_of([](double f) { return 82.0 + bell(f, 200.0, -7.0, 0.12); }, 120.0);
   EXPECT_NEAR(step_share(view_of(m))->share, 0.0, 0.15);
+  // Bare, a subwoofer has the step as well, where it is not used.
+  m.takes[0].curve = shelf(6.0);
+  const double bare = probability(diagnose(m), "baffle-step");
+  m.subject.drivers[0].role = "subwoofer";
+  EXPECT_GT(bare, 0.5);
+  EXPECT_LT(probability(diagnose(m), "baffle-step"), 0.3);
+  m.subject.drivers[0].role = "fullrange";
   // The near field shows the driver and its network without the front.
   m.takes[0].curve = shelf(6.0);
   m.takes.push_back(

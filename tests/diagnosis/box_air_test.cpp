@@ -49,6 +49,19 @@ TEST(BoxAirTest, HigherWavesOfARingingBoxAreNoWalls) {
   EXPECT_LT(above, 0.5 * alone);
 }
 
+// The same of a sharp hole of the sound.
+TEST(BoxAirTest, HolesAboveARingingWaveAreNoWalls) {
+  const auto said = [](const std::vector<Loop>& loops) {
+    CaseMaterial m = with_loops(loops);
+    for (const double a : {0.0, 30.0, -30.0})
+      m.takes.push_back(
+          at_angle(a, level_of([](double f) { return 85.0 + bell(f, 740.0, -3.5, 0.02); })));
+    return probability(diagnose(m), "panel-resonance");
+  };
+  EXPECT_GT(said({}), 0.3);
+  EXPECT_LT(said({{493.0, 0.12, 45.0}}), 0.5 * said({}));
+}
+
 /// A vented box with its port in front, and what its level has, at three angles.
 template <class Level>
 CaseMaterial with_port(const PortGeometry& port, Level db) {

@@ -43,6 +43,11 @@ std::vector<Claim> claims(const CaseView& v) {
     c.saw(*step->near < 0.4 ? 1.5 : 0.3,
           *step->near < 0.4 ? "the near field has no such step" : "the near field rises as well",
           ToldBy::kNear);
+  // What plays beside it takes over two octaves below such steps (common practice, no source).
+  constexpr double kSubwoofersTop_hz = 150.0;
+  const CaseDriver* lead = v.material->subject.driver(leading_driver(v.material->subject, at_hz));
+  if (lead != nullptr && lead->role == "subwoofer" && at_hz > kSubwoofersTop_hz)
+    c.saw(0.05, "a subwoofer does not play up to it");
   c.next_step = "Take its near field: the step is not in it.";
   return {c};
 }

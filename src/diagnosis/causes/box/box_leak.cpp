@@ -69,8 +69,8 @@ std::vector<Claim> of_sealed(const CaseView& v) {
 
 /// With a passive radiator: what is left for a leak when the radiator's own loss is taken out of
 /// all losses. With a Q of q at its own resonance, s times the tuning, that is q (1 - s^2) / s at
-/// the tuning (Small 1974); q 5 to 15, common practice. Tight boxes are left with 5 and more, of
-/// three simulators, those with a QL of 2 to 3.4 with 1.8 to 3.2.
+/// the tuning (Small 1974); q 5 to 15, common practice. Of three simulators 18 tight
+/// boxes are left with 4.9 and more, 18 with a QL of 1.8 to 3.4 with 1.8 to 3.3.
 std::vector<Claim> of_radiator(const CaseView& v) {
   const auto flow = bass_flow(v);
   if (!flow || !flow->total_q) return {};
