@@ -5,6 +5,7 @@
 #include "acoustics/impedance/estimate.h"
 #include "acoustics/impedance/fit/impedance_model.h"
 #include "acoustics/spectrum/response.h"
+#include "base/progress.h"
 
 namespace lalometer {
 
@@ -43,8 +44,10 @@ struct WiggleSearch {
 /// least 1.5 to a bandwidth. Curves without phase are searched by magnitude alone.
 /// @param smooth  the fitted lumped model. None: only the ground is used, and bass impedance peaks
 /// of a Q above 4 would be found too.
+/// @param parallel  for the two stretches, over the model and above it
 [[nodiscard]] std::vector<Wiggle> find_wiggles(const Response& impedance,
                                                const FittedImpedance* smooth,
-                                               const WiggleSearch& search = {});
+                                               const WiggleSearch& search = {},
+                                               const Parallel& parallel = in_turn);
 
 }  // namespace lalometer

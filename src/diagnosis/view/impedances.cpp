@@ -205,7 +205,7 @@ void find_wiggles_of(CaseView& v, const Parallel& parallel) {
   }
   parallel(all.size() + 1, [&](std::size_t i) {
     if (i < all.size())
-      all[i].found = find_wiggles(*all[i].curve, all[i].motor, all[i].search);
+      all[i].found = find_wiggles(*all[i].curve, all[i].motor, all[i].search, parallel);
     else
       find_losses(v);
   });
