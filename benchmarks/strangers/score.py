@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """How often `lalometer-cli diagnose` is right about loudspeakers that no part of it made.
 
-    ./benchmarks/strangers/score.py CLI [--seeds N] [--first SEED] [--kinds A,B] [--plain|--fuller|--hard|--pairs] [--json FILE]
+    ./benchmarks/strangers/score.py CLI [--seeds N] [--first SEED] [--kinds A,B] [--plain|--fuller|--chain|--hard|--pairs] [--json FILE]
 
 Prints a line for each miss and a table: docs/accuracy.md. Needs python3-numpy and python3-scipy.
 """
@@ -17,6 +17,8 @@ from pathlib import Path
 
 import numpy as np
 
+import chain
+import chain_faults
 import faults
 import fuller
 import fuller_faults
@@ -50,13 +52,18 @@ def jump_db(level_at, crossing):
     return np.max(side(crossing * np.geomspace(1.0, 1.7, 8))) - np.min(side(crossing * np.geomspace(0.6, 1.0, 8)))
 
 
+def heard_by(speaker):
+    return getattr(speaker, "at_list", speaker.pressure)
+
+
 def plain_step_db(s):
     middle = 115.0 / s.width
     below, above = (np.geomspace(middle * a, middle * b, 24) for a, b in ((0.35, 0.5), (1.6, 2.6)))
-    return np.mean(plain.level(s.pressure(above))) - np.mean(plain.level(s.pressure(below)))
+    return np.mean(plain.level(heard_by(s)(above))) - np.mean(plain.level(heard_by(s)(below)))
 
 
-FAMILIES = {"plain": (plain.Keeper, plain_faults.KINDS), "fuller": (fuller.Keeper, fuller_faults.KINDS)}
+FAMILIES = {"plain": (plain.Keeper, plain_faults.KINDS), "fuller": (fuller.Keeper, fuller_faults.KINDS),
+            "chain": (chain.Taker, chain_faults.KINDS)}
 
 
 def step_db(system):
@@ -84,7 +91,7 @@ def one_of(family, cli, kind, seed, keep=None):
     also = ALSO.get(kind, set()) | (OF_ONE_DRIVER if len(speaker.ways) == 1 else set())
     if plain_step_db(speaker) > 4.0:
         also = also | {"baffle-step"}
-    if jump_db(lambda f, h: plain.level(speaker.pressure(f, h)), speaker.cross) > MISMATCH_DB:
+    if jump_db(lambda f, h: plain.level(heard_by(speaker)(f, h)), speaker.cross) > MISMATCH_DB:
         also = also | {"directivity-mismatch"}
     return kind, seed, true, {c: p for c, p in said.items() if c in true or c not in also}
 
@@ -118,13 +125,15 @@ def main():
     ask.add_argument("--hard", action="store_true")
     ask.add_argument("--plain", action="store_true", help="the simpler family of plain.py")
     ask.add_argument("--fuller", action="store_true", help="the family of fuller.py")
+    ask.add_argument("--chain", action="store_true", help="the family of chain.py")
     ask.add_argument("--pairs", action="store_true")
     ask.add_argument("--json")
     a = ask.parse_args()
     jobs = [(k, a.first + i) for k in a.kinds.split(",") for i in range(a.seeds)]
     with ThreadPoolExecutor(2) as pool:
-        if a.plain or a.fuller:
-            results = list(pool.map(lambda job: one_of("plain" if a.plain else "fuller", a.cli, *job), jobs))
+        family = next((name for name in FAMILIES if getattr(a, name)), None)
+        if family:
+            results = list(pool.map(lambda job: one_of(family, a.cli, *job), jobs))
         else:
             results = list(pool.map(lambda job: one(a.cli, *job, hard=a.hard, pairs=a.pairs), jobs))
     told, right, wrong, top, first, asked, sound, called = 0, 0, 0, 0, 0, 0, 0, 0

@@ -11,6 +11,7 @@
 #include "acoustics/enclosure/box_modes.h"
 #include "acoustics/enclosure/driver_circuit.h"
 #include "acoustics/enclosure/port.h"
+#include "acoustics/near_field/near_sources.h"
 #include "acoustics/spectrum/response.h"
 
 /// What there is of a subject: its drawing and its takes, as numbers.
@@ -50,6 +51,8 @@ struct CaseSubject {
   BoxDamping damping = BoxDamping::kNone;
   std::vector<CasePort> ports = {};
   std::vector<CaseRadiator> radiators = {};
+  /// Where drivers, ports and radiators stand, by id, for what their near fields hear of each other.
+  std::vector<NearSource> places = {};
   double wing_m = 0.0;
   std::vector<CaseCrossover> crossovers = {};
 

@@ -6,6 +6,7 @@
 
 #include "acoustics/impedance/box_signature.h"
 #include "base/constants.h"
+#include "diagnosis/view/drivers.h"
 #include "diagnosis/view/mains.h"
 
 namespace lalometer {
@@ -26,10 +27,10 @@ const CaseTake* kept(CaseView& v, const CaseTake& take) {
   return v.cleaned.emplace_back(std::move(clean)).get();
 }
 
-/// Which impedances there are.
+/// Which impedances there are of what the box loads.
 void find_impedances(CaseView& v) {
   for (const CaseTake& t : v.material->takes) {
-    if (t.kind != CaseTake::Kind::kImpedance) continue;
+    if (t.kind != CaseTake::Kind::kImpedance || !plays_low(v.material->subject, t.driver)) continue;
     const bool free = t.condition == "free-air";
     const bool other = t.condition == "added-mass" || t.condition == "test-box";
     if (free && v.free_impedance == nullptr) v.free_impedance = kept(v, t);

@@ -4,8 +4,10 @@
 #include <cmath>
 
 #include "base/constants.h"
+#include "diagnosis/view/drivers.h"
 #include "diagnosis/view/impedances.h"
 #include "diagnosis/view/mains.h"
+#include "diagnosis/view/repeats.h"
 #include "diagnosis/view/sound/seeking.h"
 
 namespace lalometer {
@@ -46,17 +48,6 @@ const CaseVariant* CaseMaterial::variant(const std::string& id) const {
   for (const CaseVariant& each : variants)
     if (each.id == id) return &each;
   return nullptr;
-}
-
-std::string leading_driver(const CaseSubject& s, double f) {
-  for (const CaseDriver& d : s.drivers) {
-    const bool plays =
-        std::none_of(s.crossovers.begin(), s.crossovers.end(), [&](const CaseCrossover& x) {
-          return (x.low == d.id && f > x.frequency_hz) || (x.high == d.id && f < x.frequency_hz);
-        });
-    if (plays) return d.id;
-  }
-  return {};
 }
 
 double CaseView::ka(const std::string& id, double f) const {
@@ -134,6 +125,7 @@ CaseView view_of(const CaseMaterial& material, const std::string& variant,
     v.level_db = v.levels[v.axis_take];
     v.valid = intersect(v.axis_take->curve.valid(),
                         {v.axis_take->curve.axis().front(), v.axis_take->curve.axis().back()});
+    v.repeats_off_db = axis_apart_db(v);
     seek_features(v);
   }
   look_at_impedances(v, known, parallel);

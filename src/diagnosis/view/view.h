@@ -110,6 +110,8 @@ struct CaseView : ImpedanceSide {
   std::vector<double> level_db = {};                 ///< of the reference
   std::vector<double> outstanding_db = {};
   ValidRange valid = {0.0, 0.0};
+  /// How far the reference's repeats lie off it about each frequency, dB rms; empty without one.
+  std::vector<double> repeats_off_db = {};
   std::vector<SeenFeature> features = {};
   /// Without the rows that the mains spoilt, as kept in `cleaned`.
   const CaseTake* box_impedance = nullptr;
@@ -133,8 +135,6 @@ struct CaseView : ImpedanceSide {
   [[nodiscard]] double loop_ka(const SeenWiggle& wiggle) const;
   [[nodiscard]] std::vector<const CaseTake*> responses() const;  ///< of the main state, all angles
 };
-/// The driver that plays most at a frequency: by the crossovers; the only one where there is none.
-[[nodiscard]] std::string leading_driver(const CaseSubject& subject, double frequency_hz);
 /// Of the variant and the sample that most takes are of.
 [[nodiscard]] CaseView view_of(const CaseMaterial& material);
 /// @param known  the impedances' side of this very variant, where somebody has it; may be null

@@ -27,16 +27,13 @@ std::string parts_of(const SubjectGeometry& g) {
 Result<NearPart> part_named(const SubjectGeometry& g, const std::string& id,
                             const std::string& where) {
   NearPart part;
-  part.source.id = id;
   const auto placed = [&](const std::string& panel, double x, double y) {
     part.place = {panel_of(panel).value_or(Panel::kFront), x, y};
-    part.source.panel = static_cast<int>(part.place.panel);
-    part.source.placed = g.baffle.has_value();
-    if (!g.baffle) return;
-    const BafflePoint at = point_of(*g.baffle, g.origin_x_m, g.origin_y_m, part.place);
-    part.source.x_m = at.x_m;
-    part.source.y_m = at.y_m;
-    part.source.z_m = at.z_m;
+    const double radius_m = part.source.radius_m;
+    const int count = part.source.count;
+    part.source = source_at(g, id, part.place);
+    part.source.radius_m = radius_m;
+    part.source.count = count;
   };
   for (const SubjectDriver& d : g.drivers) {
     if (d.id != id) continue;
@@ -103,6 +100,16 @@ Response louder(const Response& curve, double factor) {
 }
 
 }  // namespace
+
+NearSource source_at(const SubjectGeometry& g, const std::string& id, const PanelPlace& place) {
+  NearSource s{.id = id, .placed = g.baffle.has_value(), .panel = static_cast<int>(place.panel)};
+  if (!g.baffle) return s;
+  const BafflePoint at = point_of(*g.baffle, g.origin_x_m, g.origin_y_m, place);
+  s.x_m = at.x_m;
+  s.y_m = at.y_m;
+  s.z_m = at.z_m;
+  return s;
+}
 
 Result<NearMaterial> near_material(const SubjectGeometry& g, const std::vector<NearTake>& takes,
                                    const std::string& where) {

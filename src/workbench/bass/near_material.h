@@ -25,6 +25,9 @@ struct NearMaterial {
   std::vector<std::string> notes = {};
 };
 
+/// A part of that name where the drawing has it; its size is not in it.
+[[nodiscard]] NearSource source_at(const SubjectGeometry& geometry, const std::string& id,
+                                   const PanelPlace& place);
 /// @return an error where no near field of a cone is there, or a source is none of the subject's.
 [[nodiscard]] Result<NearMaterial> near_material(const SubjectGeometry& geometry,
                                                  const std::vector<NearTake>& takes,

@@ -5,6 +5,7 @@
 #include "book/description/driver_parameters.h"
 #include "book/description/subject_geometry.h"
 #include "diagnosis/view/view.h"
+#include "workbench/bass/near_material.h"
 
 namespace lalometer {
 namespace {
@@ -34,6 +35,12 @@ CaseSubject subject_of(const Description& description, const SubjectGeometry& g,
   s.damping = g.damping;
   for (const SubjectPort& p : g.ports) s.ports.push_back({p.id, p.geometry, p.panel == "front"});
   for (const SubjectRadiator& r : g.radiators) s.radiators.push_back({r.id, r.radius_m});
+  const auto put = [&](const std::string& id, const std::string& panel, double x, double y) {
+    s.places.push_back(source_at(g, id, {panel_of(panel).value_or(Panel::kFront), x, y}));
+  };
+  for (const SubjectDriver& d : g.drivers) put(d.id, "front", d.x_m, d.y_m);
+  for (const SubjectPort& p : g.ports) put(p.id, p.panel, p.x_m, p.y_m);
+  for (const SubjectRadiator& r : g.radiators) put(r.id, r.panel, r.x_m, r.y_m);
   s.wing_m = std::max(g.left_wing_m, g.right_wing_m);
   for (const SubjectCrossover& x : g.crossovers)
     s.crossovers.push_back({x.low, x.high, x.frequency_hz});

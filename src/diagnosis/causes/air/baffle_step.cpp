@@ -6,6 +6,7 @@
 #include "acoustics/baffle/rules.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/drivers.h"
 #include "diagnosis/view/sound/step.h"
 
 /// From radiating all round to radiating forward: a shelf around 115 m/s over the width.

@@ -5,6 +5,7 @@
 
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/repeats.h"
 
 /// A room or a rig that is loud beside what is measured.
 namespace lalometer {
@@ -26,6 +27,9 @@ double rough_db(const CaseView& v, const CaseTake& t) {
   std::sort(octaves.begin(), octaves.end());
   return octaves[1];
 }
+
+/// Put back and taken again a loudspeaker comes out within 0.3 dB or so (common practice).
+constexpr double kApart_db = 0.5;
 
 std::vector<Claim> claims(const CaseView& v) {
   std::vector<std::int64_t> seen;
@@ -52,7 +56,8 @@ std::vector<Claim> claims(const CaseView& v) {
       take = t.id;
     }
   }
-  if (seen.empty() && worst < 0.25) return {};
+  const double apart = repeats_apart_db(v).value_or(0.0);
+  if (seen.empty() && worst < 0.25 && apart < kApart_db) return {};
   Claim c(0.3);
   if (!seen.empty())
     c.saw(8.0, fmt::format("{} takes stand little over their noise", seen.size()), seen);
@@ -60,6 +65,9 @@ std::vector<Claim> claims(const CaseView& v) {
     c.saw(worst > 0.5 ? 8.0 : 1.5,
           fmt::format("rows of “{}” scatter by {:.1f} dB about a smooth run", name, worst),
           std::vector{take});
+  if (apart >= kApart_db)
+    c.saw(std::clamp(std::exp(6.0 * (apart - kApart_db)), 1.0, 20.0),
+          fmt::format("takes that were repeated differ by {:.1f} dB rms", apart));
   c.next_step = "Wait for quiet, come closer, use a longer sweep or more repeats.";
   return {c};
 }

@@ -7,6 +7,7 @@
 #include "acoustics/impedance/box_signature.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/repeats.h"
 
 /// Two of a kind that differ where repeats do not.
 namespace lalometer {
@@ -58,11 +59,7 @@ std::optional<double> repeats_db(const CaseView& v) {
   double count = 0.0;
   for (const CaseTake& a : v.material->takes)
     for (const CaseTake& b : v.material->takes) {
-      if (&b <= &a || a.kind != CaseTake::Kind::kResponse || b.kind != a.kind ||
-          a.sample != b.sample || a.condition != b.condition || a.variant != b.variant ||
-          a.driver != b.driver || a.flipped != b.flipped || a.distance_m != b.distance_m ||
-          a.horizontal_deg != b.horizontal_deg || a.vertical_deg != b.vertical_deg)
-        continue;
+      if (&b <= &a || !taken_again(a, b)) continue;
       square += std::pow(apart(*v.axis, v.levels.at(&a), v.levels.at(&b)).rms_db, 2);
       count += 1.0;
     }

@@ -51,12 +51,16 @@ bool box_rings_below(const CaseView& v, const SeenFeature& f) {
 
 /// A row by a multiple of the mains, where lists show them.
 bool hums(const CaseView& v, const SeenFeature& f) {
-  constexpr double kOneRow_q = 25.0;
+  constexpr double kRows_q = 12.0;
   constexpr double kBy = 0.015;
+  // The lowest are the strongest, and a transform's bins are wide there.
+  constexpr double kByLowest = 0.025;
+  constexpr double kLowest = 6.0;
   const auto by = [&](double mains_hz) {
-    return std::abs(f.at_hz / mains_hz / std::max(std::round(f.at_hz / mains_hz), 1.0) - 1.0) < kBy;
+    const double order = std::max(std::round(f.at_hz / mains_hz), 1.0);
+    return std::abs(f.at_hz / mains_hz / order - 1.0) < (order <= kLowest ? kByLowest : kBy);
   };
-  if (f.q < kOneRow_q || !(by(50.0) || by(60.0))) return false;
+  if (f.q < kRows_q || !(by(50.0) || by(60.0))) return false;
   const auto mains = told_mains_hz(mains_in(*v.material));
   return mains && by(*mains);
 }

@@ -11,8 +11,8 @@ namespace lalometer {
 /// velocities go as near pressure times radius (Keele 1974).
 struct BassFlow {
   /// Flow of all ports or radiators over the cone's where it is largest, near the tuning: all
-  /// losses of the box as one Q. A microphone by the cone hears the port as well, so that more than
-  /// some 10 is not told.
+  /// losses of the box as one Q. A microphone by the cone hears the port as well: where the takes
+  /// do not tell how much (crosstalk_share()), more than some 10 is not told.
   std::optional<double> total_q = std::nullopt;
   double tuning_hz = 0.0;  ///< where that is
   /// The deepest hole of the sum below the tuning, dB under a run over half an octave to each side.

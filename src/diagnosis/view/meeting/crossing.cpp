@@ -43,9 +43,13 @@ std::optional<Depth> depth_of(const CaseView& v, const std::vector<double>& leve
   }
   // The lowest of many rows that scatter lies low by itself.
   constexpr double kOfScatter = 2.0;
+  constexpr double kOfRepeats = 1.5;
   constexpr double kOrdinary_db = 0.3;  // bends of the curve itself
   const double scatter = scatter_db(v.axis_take->curve, 0.3 * f, 3.3 * f).value_or(0.0);
   lowest.db += kOfScatter * std::max(0.0, scatter - kOrdinary_db);
+  if (!v.repeats_off_db.empty())
+    lowest.db +=
+        kOfRepeats * std::max(0.0, mean_db(v, v.repeats_off_db, 0.3 * f, 3.3 * f) - kOrdinary_db);
   lowest.db -= 0.5 * (below + above);
   return std::isfinite(lowest.db) ? std::optional(lowest) : std::nullopt;
 }

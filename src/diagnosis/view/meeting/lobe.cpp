@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "base/constants.h"
+#include "diagnosis/view/drivers.h"
 
 namespace lalometer {
 namespace {
@@ -21,21 +22,28 @@ constexpr std::size_t kPhases = 72;
 constexpr std::array<double, 9> kRatios = {0.35, 0.5, 0.65, 0.8, 1.0, 1.25, 1.55, 2.0, 2.9};
 constexpr std::array<double, 5> kPlaces = {-0.16, -0.08, 0.0, 0.08, 0.16};  // octaves
 
+using Drivers = std::vector<const CaseDriver*>;
+
 struct Way {
-  double more_m;        ///< from the upper driver than from the lower
-  double lower, upper;  ///< directivity
+  double more_m;               ///< from the upper driver than from the lower
+  std::complex<double> lower;  ///< directivity; of twins together
+  double upper;
 };
 
 double piston(double x) {
   return std::abs(x) < 1e-6 ? 1.0 : 2.0 * std::cyl_bessel_j(1.0, std::abs(x)) / std::abs(x);
 }
 
-Way way_of(const CaseDriver& low, const CaseDriver& high, double degrees, double far_m, double k) {
+Way way_of(const Drivers& lows, const CaseDriver& high, double degrees, double far_m, double k) {
   const double rad = degrees * kPi / 180.0;
   const double up = far_m * std::sin(rad);
   const double out = far_m * std::cos(rad);
   const auto to = [&](const CaseDriver& d) { return std::hypot(d.x_m, up - d.y_m, out); };
-  return {to(high) - to(low), piston(k * low.radius_m * std::sin(rad)),
+  const double first = to(*lows.front());
+  std::complex<double> lower = 0.0;
+  for (const CaseDriver* low : lows)
+    lower += piston(k * low->radius_m * std::sin(rad)) * std::polar(1.0, -k * (to(*low) - first));
+  return {to(high) - first, lower / static_cast<double>(lows.size()),
           piston(k * high.radius_m * std::sin(rad))};
 }
 
@@ -58,19 +66,20 @@ std::vector<Angle> angles_of(const CaseView& v) {
 }
 
 /// Mean square departure of the levels at one frequency, by phase.
-std::array<double, kPhases> misfits(const CaseView& v, const CaseDriver& low,
-                                    const CaseDriver& high, const std::vector<Angle>& angles,
-                                    std::size_t place) {
+std::array<double, kPhases> misfits(const CaseView& v, const Drivers& lows, const CaseDriver& high,
+                                    const std::vector<Angle>& angles, std::size_t place) {
   const double k = 2.0 * kPi * (*v.axis)[place] / kSpeedOfSound20_m_s;
   const double far = std::max(v.axis_take->distance_m, 0.2);
-  const Way ahead = way_of(low, high, 0.0, far, k);
+  const Way ahead = way_of(lows, high, 0.0, far, k);
+  const auto turned = std::polar(1.0, -std::arg(ahead.lower));
   std::vector<Way> ways;
   for (const Angle& a : angles) {
-    ways.push_back(way_of(low, high, a.degrees, far, k));
+    ways.push_back(way_of(lows, high, a.degrees, far, k));
     // The phase is that on the axis: the way there counts as theirs.
     ways.back().more_m -= ahead.more_m;
+    ways.back().lower *= turned;
   }
-  const Way axis{0.0, ahead.lower, ahead.upper};
+  const Way axis{0.0, ahead.lower * turned, ahead.upper};
   std::array<double, kPhases> out = {};
   for (std::size_t p = 0; p < kPhases; ++p) {
     const double phase = 2.0 * kPi * static_cast<double>(p) / kPhases;
@@ -98,6 +107,7 @@ std::optional<Lobe> lobe_of(const CaseView& v, const CaseCrossover& x, double ab
   const CaseDriver* high = v.material->subject.driver(x.high);
   if (low == nullptr || high == nullptr) return std::nullopt;
   const double apart = std::abs(low->y_m - high->y_m);
+  const Drivers lows = alike(v.material->subject, x.low);
   // Too near they have no lobe there; too far one that a centimetre turns by a quarter period.
   const double waves = apart * about_hz / kSpeedOfSound20_m_s;
   if (waves < 0.25 || waves > 1.45) return std::nullopt;
@@ -110,7 +120,7 @@ std::optional<Lobe> lobe_of(const CaseView& v, const CaseCrossover& x, double ab
     std::vector<Angle> angles = angles_of(v);
     std::erase_if(angles, [&](const Angle& a) { return !std::isfinite((*a.level)[place]); });
     if (angles.size() < 3) continue;
-    const auto each = misfits(v, *low, *high, angles, place);
+    const auto each = misfits(v, lows, *high, angles, place);
     for (std::size_t p = 0; p < kPhases; ++p) square[p] += each[p];
     counted += 1.0;
     taken = angles.size();

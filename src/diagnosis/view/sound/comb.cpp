@@ -5,6 +5,7 @@
 
 #include "base/constants.h"
 #include "diagnosis/view/mains.h"
+#include "diagnosis/view/repeats.h"
 
 namespace lalometer {
 
@@ -107,8 +108,10 @@ void seek_comb(CaseView& v) {
   int there = 0;
   for (const CaseTake* t : v.responses()) {
     if (t == v.axis_take || t->vertical_deg != 0.0 || std::abs(t->horizontal_deg) > 46.0) continue;
+    const bool has = arrival_aside(t->curve, own->delay_s, kOfTurning).has_value();
+    if (!has && taken_again(*v.axis_take, *t)) return;
     ++asked;
-    there += arrival_aside(t->curve, own->delay_s, kOfTurning) ? 1 : 0;
+    there += has ? 1 : 0;
   }
   if (2 * there < asked) return;
   v.comb_hz = 1.0 / own->delay_s;

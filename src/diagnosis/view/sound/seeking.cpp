@@ -6,6 +6,8 @@
 
 #include "acoustics/baffle/diffraction.h"
 #include "base/constants.h"
+#include "diagnosis/view/drivers.h"
+#include "diagnosis/view/repeats.h"
 #include "diagnosis/view/sound/comb.h"
 #include "diagnosis/view/sound/features.h"
 #include "diagnosis/view/sound/harmonics.h"
@@ -260,6 +262,20 @@ void look_near(CaseView& v, const EdgesStanding& stands) {
   }
 }
 
+/// Whether it stands out of what repeats of the reference differ by there, and is in them.
+bool in_repeats(const CaseView& v, const SeenFeature& s, const std::vector<double>& own,
+                Look look) {
+  constexpr double kOver = 1.6;
+  constexpr double kMost = 0.4;  // of its size
+  if (v.repeats_off_db.empty()) return true;
+  if (std::abs(s.feature.height_db) < kOver * v.repeats_off_db[v.axis->bracket(s.at_hz)])
+    return false;
+  return std::none_of(v.material->takes.begin(), v.material->takes.end(), [&](const CaseTake& t) {
+    return taken_again(*v.axis_take, t) &&
+           share_in(v, s.feature, t, own, look).value_or(1.0) < kMost;
+  });
+}
+
 void find_features(CaseView& v) {
   v.outstanding_db = outstanding(*v.axis, with_ends(v.level_db));
   EdgesStanding stands;
@@ -275,7 +291,8 @@ void find_features(CaseView& v) {
   const double least = std::max({kLeast_db, 1.4 * scatter, of_comb});
   for (const CurveFeature& f : features_of(*v.axis, v.outstanding_db, 1.15 * v.valid.low_hz,
                                            std::min(v.valid.high_hz / 1.1, 16000.0), least)) {
-    v.features.push_back(asked(v, f, v.outstanding_db, stands));
+    SeenFeature s = asked(v, f, v.outstanding_db, stands);
+    if (in_repeats(v, s, v.outstanding_db, outstanding)) v.features.push_back(std::move(s));
   }
   look_near(v, stands);
 }
@@ -314,6 +331,7 @@ void find_sharp_features(CaseView& v, const std::vector<double>& level_db) {
     for (std::size_t i = f.from; i < f.to; ++i)
       wide += std::abs(fine[i]) > 0.5 * std::abs(f.height_db) ? 1U : 0U;
     s.q = kPerOctave / (std::log(2.0) * static_cast<double>(wide));
+    if (!in_repeats(v, s, fine, finely)) continue;
     ask_others(v, s, fine, finely);
     s.rings_q = ringing(v, s);
     const auto broad =

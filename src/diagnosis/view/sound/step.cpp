@@ -5,6 +5,7 @@
 #include <limits>
 
 #include "acoustics/baffle/rules.h"
+#include "diagnosis/view/drivers.h"
 
 namespace lalometer {
 namespace {

@@ -1,0 +1,22 @@
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "diagnosis/material.h"
+
+/// Which driver plays what. Crossovers name one of two equal woofers, and microphones are held to
+/// one of them: its twins count as it does.
+namespace lalometer {
+
+/// A driver and those of its role and size, in the order of the drawing; of those that a crossover
+/// names by themselves, only itself.
+[[nodiscard]] std::vector<const CaseDriver*> alike(const CaseSubject& subject,
+                                                   const std::string& driver);
+/// The driver that plays most at a frequency: by the crossovers; the only one where there is none.
+[[nodiscard]] std::string leading_driver(const CaseSubject& subject, double frequency_hz);
+/// Whether it plays the bass: no crossover has it for its upper part, and no larger one does. True
+/// of an unknown one.
+[[nodiscard]] bool plays_low(const CaseSubject& subject, const std::string& driver);
+
+}  // namespace lalometer
