@@ -15,7 +15,7 @@ from scipy.signal import fftconvolve, hilbert
 from scipy.special import j1
 
 RHO, C = 1.2, 343.6
-RATE, N = 96000, 1 << 15
+RATE, N = 96000, 1 << 16
 F = np.fft.rfftfreq(N, 1 / RATE)
 F[0] = F[1]
 

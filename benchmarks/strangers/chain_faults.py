@@ -166,7 +166,7 @@ def edge_diffraction(rng):
     for d in s.drivers:
         d.ys = tuple(y + up for y in d.ys)
     s.vent = s.vent and copy.copy(s.vent)
-    return even_out(s.forget(), rng, (1.0, 1.6)), session(rng, wall=rng.random() < 0.4, smooth=int(rng.choice([0, 24])))
+    return even_out(s.forget(), rng, (1.6, 2.2), (15.0, 30.0, 45.0)), session(rng, wall=rng.random() < 0.4, smooth=int(rng.choice([0, 24])))
 
 
 def baffle_step(rng):
@@ -222,12 +222,12 @@ def port_pipe_resonance(rng):
     s = pair(rng, loading="vented", even=False, two_bass=False)
     v = s.vent
     v.back, v.rub, v.x = False, 0.006, 0.04
-    s.at, s.lining = 0.96, rng.uniform(4, 5)  # cone and pipe at opposite ends
+    s.at, s.lining, aligned = 0.9, 3.0, tuning(s)
     wanted, best = rng.uniform(0.7, 1.1), (9.0, v.area, v.length)
     for area in v.area * np.geomspace(1.0, 4.0, 12):
         for length in np.linspace(0.07, 0.3, 24):
             v.area, v.length = area, length
-            if abs(tuning(s) / s.drivers[0].fs - 0.95) > 0.25:
+            if abs(tuning(s) / aligned - 1) > 0.1:
                 continue
             hz = C / (2 * (length + 1.43 * np.sqrt(area / np.pi)))
             f = np.linspace(0.85 * hz, 1.15 * hz, 100)

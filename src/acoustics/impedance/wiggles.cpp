@@ -263,6 +263,12 @@ class Seeker {
     return trial;
   }
 
+  /// Of what tops outside the rows only a flank is seen, which many heights fit.
+  [[nodiscard]] bool seen_whole(const Trial& t) const {
+    constexpr double kBandwidths = 0.5;
+    return t.log_f > x_.front() + kBandwidths / t.q && t.log_f < x_.back() - kBandwidths / t.q;
+  }
+
   [[nodiscard]] Trial refined(Trial best, const Window& w) const {
     best = at(best.log_f, best.q, w);
     double step_x = 0.15 / best.q;
@@ -273,7 +279,7 @@ class Seeker {
         for (const Trial& next :
              {at(best.log_f + sign * step_x, best.q, w),
               at(best.log_f, std::clamp(best.q * std::exp(sign * step_q), 1.5, 300.0), w)}) {
-          if (next.significance > best.significance) {
+          if (next.significance > best.significance && seen_whole(next)) {
             best = next;
             better = true;
           }

@@ -1,5 +1,6 @@
 #include "diagnosis/view/repeats.h"
 
+#include <algorithm>
 #include <cmath>
 #include <limits>
 
@@ -72,8 +73,11 @@ std::vector<double> axis_apart_db(const CaseView& v) {
     }
   }
   if (!again) return {};
+  // A few rows are alike by chance.
+  constexpr double kLeastOfAll = 0.7;
+  const double least = kLeastOfAll * repeats_apart_db(v).value_or(0.0);
   for (std::size_t i = 0; i < square.size(); ++i)
-    square[i] = count[i] > 0.0 ? std::sqrt(square[i] / count[i]) : 0.0;
+    square[i] = std::max(least, count[i] > 0.0 ? std::sqrt(square[i] / count[i]) : 0.0);
   return square;
 }
 

@@ -54,17 +54,46 @@ std::optional<Depth> depth_of(const CaseView& v, const std::vector<double>& leve
   return std::isfinite(lowest.db) ? std::optional(lowest) : std::nullopt;
 }
 
+/// The size of the phase between two drivers by three levels, without any phase: of both, of each
+/// alone (the cosine rule); where they are about equally loud.
+std::optional<double> by_levels_deg(const CaseView& v, const CaseCrossover& x, const CaseTake& low,
+                                    const CaseTake& high) {
+  constexpr double kAlike_db = 4.0;
+  constexpr double kReach_octaves = 0.25;
+  const std::vector<double>& a = v.levels.at(&low);
+  const std::vector<double>& b = v.levels.at(&high);
+  const double drive_db[2] = {20.0 * std::log10(v.axis_take->drive_v / low.drive_v),
+                              20.0 * std::log10(v.axis_take->drive_v / high.drive_v)};
+  double sum = 0.0;
+  double count = 0.0;
+  for (std::size_t i = 0; i < a.size(); ++i) {
+    if (std::abs(std::log2((*v.axis)[i] / x.frequency_hz)) > kReach_octaves) continue;
+    const double one = std::pow(10.0, (a[i] + drive_db[0]) / 20.0);
+    const double other = std::pow(10.0, (b[i] + drive_db[1]) / 20.0);
+    if (!(std::abs(a[i] + drive_db[0] - b[i] - drive_db[1]) < kAlike_db)) continue;
+    const double both = std::pow(10.0, v.level_db[i] / 20.0);
+    const double cosine = (both * both - one * one - other * other) / (2.0 * one * other);
+    if (!std::isfinite(cosine)) continue;
+    sum += cosine;
+    count += 1.0;
+  }
+  constexpr double kLeast = 4.0;
+  if (count < kLeast) return std::nullopt;
+  return std::acos(std::clamp(sum / count, -1.0, 1.0)) * 180.0 / kPi;
+}
+
 std::optional<double> between_deg(const CaseView& v, const CaseCrossover& x) {
   const CaseTake* low = nullptr;
   const CaseTake* high = nullptr;
   for (const CaseTake& t : v.material->takes) {
     if (t.kind != CaseTake::Kind::kResponse || t.variant != v.variant || t.horizontal_deg != 0.0 ||
-        t.vertical_deg != 0.0 || !t.curve.has_phase())
+        t.vertical_deg != 0.0 || !t.condition.empty() || t.sample != v.sample)
       continue;
     if (t.driver == x.low) low = &t;
     if (t.driver == x.high) high = &t;
   }
   if (low == nullptr || high == nullptr) return std::nullopt;
+  if (!low->curve.has_phase() || !high->curve.has_phase()) return by_levels_deg(v, x, *low, *high);
   const auto a = value_at(low->curve, x.frequency_hz);
   const auto b = value_at(high->curve, x.frequency_hz);
   if (!std::isfinite(std::abs(a)) || !(std::abs(b) > 0.0)) return std::nullopt;

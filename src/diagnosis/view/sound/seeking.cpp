@@ -52,6 +52,17 @@ class Mean {
   int count_ = 0;
 };
 
+/// A driver on a front. One that reaches into the round of an edge is taken as large as the flat
+/// part lets it.
+std::optional<BafflePiston> piston_on(const Baffle& baffle, double x_m, double y_m,
+                                      double radius_m) {
+  constexpr double kLeast = 0.7;
+  constexpr double kStep = 0.05;
+  for (double share = 1.0; share > kLeast; share -= kStep)
+    if (auto piston = BafflePiston::make(baffle, x_m, y_m, share * radius_m)) return *piston;
+  return std::nullopt;
+}
+
 /// What the edges make of a driver on the axis, dB.
 std::optional<std::vector<double>> edges_of(const CaseView& v, const std::string& id) {
   const CaseSubject& s = v.material->subject;
@@ -60,7 +71,7 @@ std::optional<std::vector<double>> edges_of(const CaseView& v, const std::string
       s.loading == "open-baffle")
     return std::nullopt;
   const auto piston =
-      BafflePiston::make(*s.baffle, s.origin_x_m + d->x_m, s.origin_y_m + d->y_m, d->radius_m);
+      piston_on(*s.baffle, s.origin_x_m + d->x_m, s.origin_y_m + d->y_m, d->radius_m);
   if (!piston) return std::nullopt;
   const BafflePoint at =
       point_at(s.origin_x_m, s.origin_y_m, std::max(v.axis_take->distance_m, 0.3), 0.0, 0.0);
@@ -265,7 +276,7 @@ void look_near(CaseView& v, const EdgesStanding& stands) {
 /// Whether it stands out of what repeats of the reference differ by there, and is in them.
 bool in_repeats(const CaseView& v, const SeenFeature& s, const std::vector<double>& own,
                 Look look) {
-  constexpr double kOver = 1.6;
+  constexpr double kOver = 1.8;
   constexpr double kMost = 0.4;  // of its size
   if (v.repeats_off_db.empty()) return true;
   if (std::abs(s.feature.height_db) < kOver * v.repeats_off_db[v.axis->bracket(s.at_hz)])

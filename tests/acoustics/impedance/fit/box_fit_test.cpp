@@ -233,6 +233,30 @@ TEST(Wiggles, SeveralAreToldApart) {
   EXPECT_NEAR(all[1].height_percent, 4.0, 0.6);
 }
 
+// A flank alone fits many heights: a smooth curve had a loop of 2 % told above its last row.
+TEST(Wiggles, AreNotToldOutsideTheRowsThatAreSearched) {
+  Normals normals(39);
+  const Box box;
+  const auto clean = curve([&](double f) { return impedance(box, f); }, 0.0, normals);
+  const auto fit = fit_box(clean, BackLoad::kVented, {}, 0.0);
+  ASSERT_TRUE(fit);
+  for (const double q : {10.0, 20.0, 30.0})
+    for (const double percent : {3.0, 6.0, 12.0})
+      for (const double bandwidths : {0.3, 0.6, 0.9, 1.2}) {
+        const double at_hz = 700.0;
+        const double end_hz = at_hz * std::exp(-bandwidths / q);
+        const auto z = curve(
+            [&](double f) {
+              return with(box, {{at_hz, percent, q}}, f);
+            },
+            0.0008, normals);
+        for (const Wiggle& w : find_wiggles(
+                 z, &fit->motor,
+                 {.low_hz = 170.0, .high_hz = end_hz, .least_percent = 0.3, .model_to_hz = end_hz}))
+          EXPECT_LT(w.frequency_hz.value, end_hz) << percent << " % of Q " << q;
+      }
+}
+
 TEST(Wiggles, MagnitudeAloneShowsThemToo) {
   Normals normals(38);
   const Box box;
