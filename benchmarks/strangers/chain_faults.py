@@ -32,7 +32,7 @@ def session(rng, **more):
 
 def wide_open(rng, **more):
     """Out of doors on a pole: no copies for 40 ms."""
-    return session(rng, **{"gate": 0.04, "points": 96.0, "smooth": 0, "impulses": False, "outside": True, **more})
+    return session(rng, **{"gate": 0.25, "points": 96.0, "smooth": 0, "impulses": False, "outside": True, **more})
 
 
 def bass_of(rng, a, role="woofer", name="lf", ys=(0.0,)):

@@ -50,6 +50,16 @@ std::string leading_driver(const CaseSubject& s, double f) {
   return {};
 }
 
+double plays_share(const CaseSubject& s, const CaseDriver& d, double f) {
+  const std::string& id = named_for(s, d).id;
+  double share = 1.0 / static_cast<double>(alike(s, d.id).size());
+  for (const CaseCrossover& x : s.crossovers) {
+    if (x.low == id) share /= 1.0 + std::pow(f / x.frequency_hz, 4);
+    if (x.high == id) share /= 1.0 + std::pow(x.frequency_hz / f, 4);
+  }
+  return share;
+}
+
 bool plays_low(const CaseSubject& s, const std::string& id) {
   constexpr double kMuchSmaller = 0.7;
   const CaseDriver* d = s.driver(id);

@@ -15,6 +15,10 @@ namespace lalometer {
                                                    const std::string& driver);
 /// The driver that plays most at a frequency: by the crossovers; the only one where there is none.
 [[nodiscard]] std::string leading_driver(const CaseSubject& subject, double frequency_hz);
+/// How much it plays at a frequency, 0 to 1, by slopes of the fourth order at its crossovers: two
+/// that meet have a half each. Twins share theirs.
+[[nodiscard]] double plays_share(const CaseSubject& subject, const CaseDriver& driver,
+                                 double frequency_hz);
 /// Whether it plays the bass: no crossover has it for its upper part, and no larger one does. True
 /// of an unknown one.
 [[nodiscard]] bool plays_low(const CaseSubject& subject, const std::string& driver);

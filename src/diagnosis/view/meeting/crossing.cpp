@@ -77,8 +77,18 @@ std::optional<double> by_levels_deg(const CaseView& v, const CaseCrossover& x, c
     sum += cosine;
     count += 1.0;
   }
+  // A recording without a calibration, or another drive, is no sum of those.
+  constexpr double kOneScale_db = 1.5;
+  const auto apart = [&](const std::vector<double>& alone, double scale_db, double from,
+                         double to) {
+    const double off = mean_db(v, v.level_db, from * x.frequency_hz, to * x.frequency_hz) -
+                       mean_db(v, alone, from * x.frequency_hz, to * x.frequency_hz) - scale_db;
+    return std::isfinite(off) ? std::abs(off) : 0.0;
+  };
   constexpr double kLeast = 4.0;
-  if (count < kLeast) return std::nullopt;
+  if (count < kLeast || apart(a, drive_db[0], 0.2, 0.4) > kOneScale_db ||
+      apart(b, drive_db[1], 2.8, 5.0) > kOneScale_db)
+    return std::nullopt;
   return std::acos(std::clamp(sum / count, -1.0, 1.0)) * 180.0 / kPi;
 }
 

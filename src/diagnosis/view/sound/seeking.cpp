@@ -219,24 +219,38 @@ std::optional<std::vector<double>> common_level(const CaseView& v) {
   return mean;
 }
 
-/// What the edges make of each driver, as it stands out.
-using EdgesStanding = std::map<std::string, std::vector<double>>;
+/// What the edges make of what plays at each frequency, as it stands out: of two drivers that meet
+/// in phase, by their shares.
+std::vector<double> edges_standing(const CaseView& v) {
+  if (v.edges.empty()) return {};
+  const CaseSubject& s = v.material->subject;
+  std::vector<double> level;
+  for (std::size_t i = 0; i < v.axis->size(); ++i) {
+    double sum = 0.0;
+    double shares = 0.0;
+    for (const auto& [id, edges] : v.edges) {
+      const double share = plays_share(s, *s.driver(id), (*v.axis)[i]);
+      sum += share * std::pow(10.0, edges[i] / 20.0);
+      shares += share;
+    }
+    level.push_back(20.0 * std::log10(sum / shares));
+  }
+  return outstanding(*v.axis, with_ends(level));
+}
 
 /// How the features of a level stand against the edges that the drawing foretells.
-void see_edges(SeenFeature& s, const std::vector<double>& own, const EdgesStanding& stands) {
-  const auto foretold = stands.find(s.leads);
-  if (foretold == stands.end()) return;
+void see_edges(SeenFeature& s, const std::vector<double>& own, const std::vector<double>& stands) {
+  if (stands.empty()) return;
   const CurveFeature& f = s.feature;
-  s.from_edges = std::clamp(shared_by(f, own, {foretold->second}), -1.0, 1.5);
+  s.from_edges = std::clamp(shared_by(f, own, {stands}), -1.0, 1.5);
   for (std::size_t i = f.from; i < f.to; ++i)
-    if (foretold->second[i] * f.height_db > 0.0 &&
-        std::abs(foretold->second[i]) > std::abs(s.edges_db))
-      s.edges_db = foretold->second[i];
+    if (stands[i] * f.height_db > 0.0 && std::abs(stands[i]) > std::abs(s.edges_db))
+      s.edges_db = stands[i];
 }
 
 /// A feature of a level, and what all other takes say of it.
 SeenFeature asked(CaseView& v, const CurveFeature& f, const std::vector<double>& own,
-                  const EdgesStanding& stands) {
+                  const std::vector<double>& stands) {
   SeenFeature s = seen_at(v, f);
   ask_others(v, s, own, outstanding);
   s.rings_q = ringing(v, s);
@@ -247,7 +261,7 @@ SeenFeature asked(CaseView& v, const CurveFeature& f, const std::vector<double>&
 
 /// Near a cone there are no edges and no room: what is small on the axis may be plain there, while
 /// the cone is small against the wavelength.
-void look_near(CaseView& v, const EdgesStanding& stands) {
+void look_near(CaseView& v, const std::vector<double>& stands) {
   constexpr double kLeastNear_db = 0.8;
   constexpr double kLowest_hz = 150.0;
   constexpr double kLargest_ka = 1.9;
@@ -289,12 +303,9 @@ bool in_repeats(const CaseView& v, const SeenFeature& s, const std::vector<doubl
 
 void find_features(CaseView& v) {
   v.outstanding_db = outstanding(*v.axis, with_ends(v.level_db));
-  EdgesStanding stands;
   for (const CaseDriver& d : v.material->subject.drivers)
-    if (auto edges = edges_of(v, d.id)) {
-      stands[d.id] = outstanding(*v.axis, with_ends(*edges));
-      v.edges[d.id] = *std::move(edges);
-    }
+    if (auto edges = edges_of(v, d.id)) v.edges[d.id] = *std::move(edges);
+  const std::vector<double> stands = edges_standing(v);
   // A sixth of an octave leaves a third of what neighbouring rows scatter.
   const double scatter = scatter_db(v.axis_take->curve, 300.0, 10000.0).value_or(0.0);
   const auto arrival = v.arrivals.find(v.axis_take);
@@ -369,6 +380,8 @@ void find_sharp(CaseView& v) {
 
 /// What a comb hides: looked for once more without it.
 void find_beside_comb(CaseView& v) {
+  constexpr double kWasThere = 0.35;
+  const std::vector<double> with_it = outstanding(*v.axis, with_ends(v.level_db));
   if (!take_out_comb(v)) return;
   std::vector<SeenFeature> comb;
   for (SeenFeature& f : v.features)
@@ -376,6 +389,10 @@ void find_beside_comb(CaseView& v) {
   v.features.clear();
   find_features(v);
   find_sharp(v);
+  // Where the copy is softer than where it was told from, taking it out makes what was not there.
+  std::erase_if(v.features, [&](const SeenFeature& f) {
+    return !f.sharp && shared_by(f.feature, v.outstanding_db, {with_it}) < kWasThere;
+  });
   v.features.insert(v.features.begin(), std::make_move_iterator(comb.begin()),
                     std::make_move_iterator(comb.end()));
   std::stable_sort(v.features.begin(), v.features.end(),
