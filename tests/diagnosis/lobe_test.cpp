@@ -149,6 +149,16 @@ TEST(LobeTest, ADelayIsSeenWhereItHasTurnedFarther) {
             probability(diagnose(usual), "crossover-phase") + 0.2);
 }
 
+// A late driver's hole lies above the crossover, where it has turned farther: 105 degrees have
+// grown to 145 there. That is no reversed driver.
+TEST(LobeTest, ADelayThatHasGrownToNearlyHalfAPeriodIsNoPolarity) {
+  const std::vector<double> angles = {-30.0, -15.0, 15.0, 30.0};
+  const Diagnosis d = diagnose(two_points(
+      105.0, angles, 0.2, [](double octaves) { return 105.0 * (std::exp2(octaves) - 1.0); }));
+  EXPECT_GT(probability(d, "crossover-phase"), 0.5);
+  EXPECT_LT(probability(d, "driver-polarity"), 0.3);
+}
+
 // Beside a resonance the phase turns and comes back: what falls again above is no delay's.
 TEST(LobeTest, APhaseThatTurnsBackIsNoDelays) {
   const std::vector<double> angles = {-30.0, -20.0, -10.0, 10.0, 20.0, 30.0};

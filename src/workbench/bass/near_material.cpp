@@ -92,6 +92,30 @@ void note_untaken(const SubjectGeometry& g, NearMaterial& m) {
   for (const SubjectRadiator& r : g.radiators) note(r.id);
 }
 
+/// Equal woofers play alike: one that nobody held the microphone to counts like the one of its role
+/// and size that was taken.
+void count_twins(const SubjectGeometry& g, NearMaterial& m) {
+  constexpr double kSameSize = 0.05;
+  const auto taken = [&](const SubjectDriver& d) {
+    return std::any_of(m.parts.begin(), m.parts.end(),
+                       [&](const NearPart& p) { return p.source.id == d.id; });
+  };
+  for (const SubjectDriver& d : g.drivers) {
+    if (taken(d) || !d.radius_m) continue;
+    for (NearPart& p : m.parts) {
+      const auto own = std::find_if(g.drivers.begin(), g.drivers.end(),
+                                    [&](const SubjectDriver& o) { return o.id == p.source.id; });
+      if (!p.cone || own == g.drivers.end() || own->role != d.role ||
+          std::abs(p.source.radius_m / *d.radius_m - 1.0) > kSameSize)
+        continue;
+      ++p.source.count;
+      m.notes.push_back(fmt::format("There is no near field of {}: it counts like {}, its equal.",
+                                    d.id, p.source.id));
+      break;
+    }
+  }
+}
+
 Response louder(const Response& curve, double factor) {
   std::vector<Complex> values = curve.values();
   for (Complex& v : values) v *= factor;
@@ -147,6 +171,7 @@ Result<NearMaterial> near_material(const SubjectGeometry& g, const std::vector<N
                                                                     m.drive_v / drive)));
   }
   note_untaken(g, m);
+  count_twins(g, m);
   if (m.parts.size() > 1 && (!phased || !common)) {
     m.by_physics = true;
     m.notes.emplace_back(

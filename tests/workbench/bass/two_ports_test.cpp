@@ -1,5 +1,7 @@
 // A box with two unlike ports by ngspice (tests/reference/two_ports.cir), near fields by the exact
 // piston on its own axis (Beranek); the second port also as a passive radiator of its area.
+#include <gmock/gmock.h>
+
 #include <sstream>
 
 #include "support/small_box.h"
@@ -105,6 +107,29 @@ TEST_P(TwoPorts, SumAndJoinAreTheCircuits) {
         << row.hz;
   }
   EXPECT_LT(joined->phase_misfit_deg.value_or(90.0), 10.0);
+}
+
+// Two equal woofers of which one was taken: the sum is that of both.
+TEST(TwinWoofers, OneNearFieldCountsForBoth) {
+  const std::vector<Row> rows = ngspice();
+  const double one_m = std::sqrt(0.0132 / 2.0 / kPi);
+  SubjectGeometry g;
+  g.drivers.push_back({.id = "upper", .role = "woofer", .radius_m = one_m});
+  g.drivers.push_back({.id = "lower", .role = "woofer", .radius_m = one_m});
+  g.drivers.push_back({.id = "dome", .role = "tweeter", .radius_m = 0.0125});
+  const Response cone =
+      curve_of(rows, [&](const Row& r) { return before(0.5 * r.cone, one_m, 0.005, r.hz); });
+  const Take take = take_of("upper");
+  const TimeOrigin file{0.0, TimeOrigin::Source::kFile};
+  const auto near = near_fields_of(g, {{&take, &cone, file}}, "", {});
+  ASSERT_TRUE(near) << near.error().text();
+  for (const Row& row : rows) {
+    if (row.hz < 30.0 || row.hz > 200.0) continue;
+    EXPECT_NEAR(to_level_db(std::abs(value_at(near->half_space, row.hz)), kReferencePressure_pa),
+                level(Complex(0.0, row.hz) * kRho * row.cone), 0.3)
+        << row.hz;
+  }
+  EXPECT_THAT(near->notes, testing::Contains(testing::HasSubstr("lower")));
 }
 
 INSTANTIATE_TEST_SUITE_P(PortOrRadiator, TwoPorts, ::testing::Bool());

@@ -31,7 +31,8 @@ std::vector<Claim> claims(const CaseView& v) {
   c.shape = FindingShape::kStep;
   c.equalise = true;
   // The less of it is foretold within the range, the more anything else could make.
-  const double spread = kSpread * std::clamp(4.0 / step->foretold_db, 1.0, 2.0);
+  const double spread = std::hypot(kSpread * std::clamp(4.0 / step->foretold_db, 1.0, 2.0),
+                                   step->noise_db / step->foretold_db);
   const double z = (std::pow(step->share, 2) - std::pow(std::min(step->share, 1.0) - 1.0, 2)) /
                    (2.0 * spread * spread);
   c.saw(std::clamp(std::exp(z), 0.03, 8.0),

@@ -207,6 +207,29 @@ void saw_sides(Claim& c, const CaseView& v, double dip_hz, double under) {
           fmt::format("to the sides it is {:.1f} dB", sides / count), ToldBy::kSides);
 }
 
+/// Where the impedance peaks, re the crossovers and the dip that is claimed.
+/// @param another  a network has a peak of its own where its halves meet: it stands nearer to one
+void saw_place(Claim& c, const CaseView& v, const ImpedancePeak& p, bool another) {
+  const double f = p.frequency_hz;
+  const double octaves = octaves_from_crossover(v, f);
+  // A drawing that tells no drivers tells no crossovers either.
+  const bool known = !v.material->subject.drivers.empty();
+  c.saw(!known                     ? 1.2
+        : octaves > 0.95           ? 12.0
+        : octaves > 0.4 && another ? 6.0
+        : octaves > 0.6            ? 0.6
+                                   : 0.15,
+        fmt::format("the impedance peaks at {} ({:.1f} ohm)", frequency_text(f), p.magnitude_ohm),
+        ToldBy::kInBox);
+  // What a network has by itself is no dip.
+  constexpr double kWithin = 0.06;
+  constexpr double kDip_db = 2.0;
+  if (!c.feature || octaves < 0.6) return;
+  const SeenFeature& dip = v.features[*c.feature];
+  if (dip.feature.height_db < -kDip_db && std::abs(std::log(dip.at_hz / f)) < kWithin)
+    c.saw(2.5, "a dip stands where it peaks", ToldBy::kAxis);
+}
+
 std::vector<Claim> claims(const CaseView& v) {
   if (v.box_impedance == nullptr || v.axis_take == nullptr) return {};
   std::vector<Claim> all = of_shunts(v);
@@ -229,17 +252,7 @@ std::vector<Claim> claims(const CaseView& v) {
       c.high_hz = dip_hz * 1.4;
       c.size_db = *under;
     }
-    // A network has a peak of its own where its halves meet.
-    const bool another = nearer_crossover(v, peaks, f);
-    // A drawing that tells no drivers tells no crossovers either.
-    const bool known = !v.material->subject.drivers.empty();
-    c.saw(!known                            ? 1.2
-          : from_crossover > 0.95           ? 12.0
-          : from_crossover > 0.4 && another ? 6.0
-          : from_crossover > 0.6            ? 0.6
-                                            : 0.15,
-          fmt::format("the impedance peaks at {} ({:.1f} ohm)", frequency_text(f), p.magnitude_ohm),
-          ToldBy::kInBox);
+    saw_place(c, v, p, nearer_crossover(v, peaks, f));
     c.saw(std::clamp(std::exp(0.8 * (-*under - 3.8)), 0.15, 6.0),
           fmt::format("the level lies {:.1f} dB under what is an octave away", -*under),
           ToldBy::kAxis);

@@ -80,6 +80,7 @@ std::vector<NearSource> sources_of(const CaseSubject& s, const std::vector<Part>
     });
     NearSource one = place == s.places.end() ? NearSource{.id = p.take->source} : *place;
     one.radius_m = p.radius_m;
+    one.count = static_cast<int>(std::lround(p.count));
     all.push_back(one);
   }
   return all;

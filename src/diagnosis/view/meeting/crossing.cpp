@@ -127,6 +127,15 @@ bool too_near(const CaseView& v, const CaseCrossover& x) {
          v.axis_take->distance_m < kFar * std::hypot(low->x_m - high->x_m, low->y_m - high->y_m);
 }
 
+/// A late driver's phase grows with frequency: its hole lies above the crossover, and there the two
+/// are nearer half a period apart than where they meet.
+bool grown(const Lobe& at_crossover, const Lobe& at_hole) {
+  constexpr double kPlain = 8.0;
+  constexpr double kMore_deg = 15.0;
+  return at_crossover.for_quarter() > kPlain &&
+         std::abs(at_hole.between_deg) > std::abs(at_crossover.between_deg) + kMore_deg;
+}
+
 }  // namespace
 
 bool SeenCrossing::beyond_edges(const CaseView& v) const {
@@ -177,7 +186,7 @@ std::vector<SeenCrossing> crossings(const CaseView& v) {
     if (depth->db < kHole_db &&
         std::abs(std::log2(depth->at_hz / x.frequency_hz)) > kBeside_octaves)
       if (const auto there = lobe_of(v, x, depth->at_hz);
-          there && (!s.lobe || there->misfit_db < s.lobe->misfit_db))
+          there && (!s.lobe || (there->misfit_db < s.lobe->misfit_db && !grown(*s.lobe, *there))))
         s.lobe = there;
     s.lobe_above = lobe_above(v, x);
     s.too_near = too_near(v, x);

@@ -6,6 +6,7 @@
 
 #include "acoustics/baffle/rules.h"
 #include "diagnosis/view/drivers.h"
+#include "diagnosis/view/repeats.h"
 
 namespace lalometer {
 namespace {
@@ -73,6 +74,13 @@ std::optional<StepShare> step_share(const CaseView& v) {
   const auto share = slope_against(without_features(v), edges->second, from, to);
   if (!share) return std::nullopt;
   out.share = *share;
+  // Repeats have it too, or it was no step.
+  for (const CaseTake& t : v.material->takes) {
+    if (!taken_again(*v.axis_take, t)) continue;
+    const auto again = slope_against(v.levels.at(&t), edges->second, from, to);
+    if (again) out.share = std::min(out.share, *again);
+    out.noise_db = repeats_apart_db(v).value_or(0.0);
+  }
   for (const CaseTake& t : v.material->takes)
     if (t.kind == CaseTake::Kind::kNearField && t.source == lead && t.variant == v.variant) {
       const std::size_t end = std::min(to, v.axis->bracket(step * 2.0));
