@@ -1,5 +1,6 @@
 #include <gmock/gmock.h>
 
+#include <QApplication>
 #include <QLabel>
 #include <QLineEdit>
 #include <QMenu>
@@ -85,8 +86,12 @@ TEST_F(CaseStation, AVerdictIsKeptWithItsReasonAndStaysWhenATakeIsTaken) {
   auto* aside = part<QPushButton>("caseDismissed");
   ASSERT_TRUE(aside->isVisible());
   QTest::mouseClick(aside, Qt::LeftButton);
-  FindingCard* card = cards().back();
-  EXPECT_TRUE(place_of(card->finding()).same(place));
+  const std::vector<FindingCard*> all = cards();
+  const auto there = std::find_if(all.begin(), all.end(), [&](FindingCard* each) {
+    return place_of(each->finding()).same(place);
+  });
+  ASSERT_NE(there, all.end());
+  FindingCard* card = *there;
   auto* why = card->findChild<QLineEdit*>(QStringLiteral("findingReason"));
   QTest::keyClicks(why, QStringLiteral("the owner likes it"));
   QTest::keyClick(why, Qt::Key_Return);
@@ -196,6 +201,28 @@ TEST_F(CaseStation, WhatItAsksForGoesIntoThePlanOnce) {
   const std::size_t planned = window_->queue().plan()->takes.size();
   EXPECT_GE(planned, 1U);
   EXPECT_LE(planned, 4U) << "asked for twice, taken once";
+  // The button says so where it was pressed; nothing else on the page would be seen there.
+  const std::vector<FindingCard*> all = cards();
+  EXPECT_TRUE(std::any_of(all.begin(), all.end(), [](FindingCard* card) {
+    auto* button = card->findChild<QPushButton*>(QStringLiteral("findingPlan"));
+    return button != nullptr && !button->isEnabled() &&
+           button->text() == QLatin1String("In the plan");
+  }));
+}
+
+TEST_F(CaseStation, TheKeyboardStaysWithTheCardThatIsFilledAnew) {
+  auto* agree = cards().front()->findChild<QPushButton*>(QStringLiteral("findingAgree"));
+  ASSERT_NE(agree, nullptr);
+  agree->setFocus();
+  QTest::keyClick(agree, Qt::Key_Space);
+  QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+  rest();
+  QCoreApplication::sendPostedEvents(nullptr, QEvent::DeferredDelete);
+  ASSERT_FALSE(cards().empty());
+  QWidget* now = QApplication::focusWidget();
+  ASSERT_NE(now, nullptr);
+  EXPECT_TRUE(cards().front()->isAncestorOf(now)) << now->objectName().toStdString();
+  EXPECT_EQ(now->objectName(), QLatin1String("findingAgree"));
 }
 
 }  // namespace

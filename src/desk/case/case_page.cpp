@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <QApplication>
 #include <QHBoxLayout>
 #include <QPlainTextEdit>
 #include <QPushButton>
@@ -81,6 +82,9 @@ CasePage::CasePage(BookSession& session, ScoreState& state, QueueController& que
   layout->addStretch(1);
   connect(&session_, &BookSession::rowsChanged, this, &CasePage::show);
   connect(&session_, &BookSession::laidChanged, this, &CasePage::show);
+  // The button that asked is filled anew: not while it still speaks.
+  connect(&queue_, &QueueController::planChanged, this, &CasePage::showCase, Qt::QueuedConnection);
+  setFocusPolicy(Qt::ClickFocus);
   connect(&session_.caseWatch(), &CaseWatch::changed, this, &CasePage::showCase);
   if (session_.isOpen()) show();
 }
@@ -226,8 +230,30 @@ void CasePage::showCase() {
                           each.size_db);
   if (d != nullptr) says += d->next_take;
   says += fmt::format("#{}", session_.chosenSubject());
+  if (const auto& plan = queue_.plan())
+    says += fmt::format("p{} {}", plan->stamp, plan->takes.size());
   if (says == shown_) return;
   shown_ = says;
+  // Whoever goes on by keyboard is still where he was.
+  const QWidget* focus = QApplication::focusWidget();
+  QString place, button;
+  for (const QWidget* w = focus; w != nullptr && isAncestorOf(w); w = w->parentWidget())
+    if (qobject_cast<const FindingCard*>(w) != nullptr) {
+      place = w->property("place").toString();
+      button = focus->objectName();
+    }
+  fillCase(d, secret);
+  if (button.isEmpty()) return;
+  setFocus();
+  // New cards are shown a turn later.
+  QTimer::singleShot(0, this, [this, place, button] {
+    for (FindingCard* card : findChildren<FindingCard*>())
+      if (card->isVisible() && card->property("place").toString() == place)
+        if (auto* again = card->findChild<QWidget*>(button)) again->setFocus();
+  });
+}
+
+void CasePage::fillCase(const Diagnosis* d, bool secret) {
   showChanges(secret);
   for (QVBoxLayout* column : {findings_, lesser_, dismissed_}) clear_layout(column);
   state_.setHeld({0.0, 0.0});
@@ -280,6 +306,7 @@ void CasePage::addNext(const Diagnosis& d) {
   // As a finding without causes would ask for it.
   Finding next;
   next.next_take = d.next_take;
+  if (isPlanned(next)) show_planned(button);
   connect(button, &QPushButton::clicked, this, [this, next] { plan(next); });
 }
 
@@ -297,6 +324,8 @@ void CasePage::addCard(QVBoxLayout* to, const CaseCard& shown, const std::vector
   for (const CaseCard& other : all)
     if (!other.place.same(place)) others.push_back(other.place);
   card->offerArrangement(others);
+  card->setProperty("place", name);
+  if (isPlanned(f)) card->setPlanned();
   connect(card, &FindingCard::unfolded, this,
           [this, name](bool on) { on ? (void)open_.insert(name) : (void)open_.remove(name); });
   connect(card, &FindingCard::pointed, this, [this, f](bool on) { point(f, on); });
@@ -347,22 +376,29 @@ void CasePage::lay(const std::vector<std::int64_t>& takes) {
   session_.chooseTake(takes.front());
 }
 
-void CasePage::plan(const Finding& f) {
+Result<MeasuringPlan> CasePage::planWith(const Finding& f) const {
   const Subject* subject = session_.subject(session_.chosenSubject());
-  if (subject == nullptr) return;
+  if (subject == nullptr) return bad_input("No loudspeaker is chosen.");
   Id variant = 0;
   for (const Variant& v : session_.variants())
     if (v.subject_id == subject->id && variant == 0) variant = v.id;
   if (!f.shown_by.empty())
     if (const Take* t = session_.take(f.shown_by.front())) variant = t->variant_id;
-  const auto made = plan_with_asked(queue_.plan(), f.next_take, *subject, variant);
-  if (!made) {
+  return plan_with_asked(queue_.plan(), f.next_take, *subject, variant);
+}
+
+bool CasePage::isPlanned(const Finding& f) const {
+  if (f.next_take.empty() || !queue_.plan()) return false;
+  const auto made = planWith(f);
+  return made && made->stamp == queue_.plan()->stamp &&
+         made->takes.size() == queue_.plan()->takes.size();
+}
+
+void CasePage::plan(const Finding& f) {
+  if (const auto made = planWith(f))
+    queue_.setPlan(*made);
+  else
     state_of_case_->setText(text_of(made.error().text()));
-    return;
-  }
-  queue_.setPlan(*made);
-  state_of_case_->setText(
-      tr("In the plan of %1: it waits under Plan, Takes.").arg(text_of(subject->name)));
 }
 
 }  // namespace lalometer

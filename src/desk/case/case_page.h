@@ -7,6 +7,7 @@
 #include "desk/score/score_state.h"
 #include "desk/session/book_session.h"
 #include "workbench/diagnosing/case_cards.h"
+#include "workbench/taking/plan/measuring_plan.h"
 
 class QLabel;
 class QPlainTextEdit;
@@ -38,6 +39,7 @@ class CasePage : public QWidget, public DeskPart {
   void showNote(Id subject);
   void showDoubts(Id subject);
   void showCase();
+  void fillCase(const Diagnosis* diagnosis, bool secret);
   void sayState(const Diagnosis* diagnosis, bool secret);
   struct Counts {
     int lesser = 0;  ///< traits and weak suspicions
@@ -49,6 +51,9 @@ class CasePage : public QWidget, public DeskPart {
   void showChanges(bool secret);
   void addCard(QVBoxLayout* to, const CaseCard& card, const std::vector<CaseCard>& all);
   void point(const Finding& finding, bool on);
+  /// The plan with what a finding asks for.
+  [[nodiscard]] Result<MeasuringPlan> planWith(const Finding& finding) const;
+  [[nodiscard]] bool isPlanned(const Finding& finding) const;
   void plan(const Finding& finding);
   void lay(const std::vector<std::int64_t>& takes);
   void keep();

@@ -212,11 +212,21 @@ void FindingCard::addSteps(QVBoxLayout* layout) {
   layout->addWidget(next);
   if (finding_.next_take.empty() || finding_.next_take == "damped") return;
   auto* last = new QHBoxLayout;
-  QPushButton* plan = add_button(last, tr("Into the plan"), "findingPlan",
-                                 tr("Adds these takes to the plan of this subject."), this);
+  plan_ = add_button(last, tr("Into the plan"), "findingPlan",
+                     tr("Adds these takes to the plan of this subject."), this);
   last->addStretch(1);
   layout->addLayout(last);
-  connect(plan, &QPushButton::clicked, this, &FindingCard::planAsked);
+  connect(plan_, &QPushButton::clicked, this, &FindingCard::planAsked);
+}
+
+void show_planned(QPushButton* button) {
+  button->setText(QObject::tr("In the plan"));
+  button->setToolTip(QObject::tr("It waits under Plan: what to take, and where to stand."));
+  button->setEnabled(false);
+}
+
+void FindingCard::setPlanned() {
+  if (plan_ != nullptr) show_planned(plan_);
 }
 
 void FindingCard::addVerdict(QVBoxLayout* layout, const KeptVerdict* kept) {

@@ -29,6 +29,9 @@ class ChanceBar : public QWidget {
   QColor ink_, ground_, tick_;
 };
 
+/// Turns the button that puts takes into the plan into a word that they are in it.
+void show_planned(QPushButton* button);
+
 /// A finding: where it is, its causes with what speaks for and against each, whether equalising
 /// helps, what to do next, and what the tester says.
 class FindingCard : public QFrame {
@@ -55,6 +58,8 @@ class FindingCard : public QFrame {
 
  public:
   void setUnfolded(bool on);
+  /// The takes it asks for are in the plan already.
+  void setPlanned();
 
  protected:
   void enterEvent(QEnterEvent* event) override;
@@ -72,6 +77,7 @@ class FindingCard : public QFrame {
   FindingPlace place_;
   std::vector<FindingPlace> merged_;
   QPushButton* arrange_ = nullptr;
+  QPushButton* plan_ = nullptr;
   QWidget* reasons_;
   QPushButton* why_;
 };
