@@ -125,6 +125,15 @@ class BoxReading {
       return std::exp(t[m_.at(Slot::kAbsorption)]) / stiffened(t);
     });
   }
+  [[nodiscard]] Estimate passed() const {
+    return by_differences(fit_, [&](const std::vector<double>& t) {
+      const double about = std::exp(t[m_.at(Slot::kTuning)]) * stiffened(t);
+      double most = 0.0;
+      for (double f = 0.6 * about; f < 1.5 * about; f *= 1.01)
+        most = std::max(most, std::abs(m_.passed(t, f)));
+      return most;
+    });
+  }
   [[nodiscard]] Estimate notch() const {
     return by_differences(fit_, [&](const std::vector<double>& t) {
       return std::exp(t[m_.at(Slot::kTuning)] + t[m_.at(Slot::kOwn)]);
@@ -189,6 +198,12 @@ BoxFit told(const std::vector<Weighed>& models, BackLoad back, double low, doubl
              .motor = {m, fit.theta},
              .notes = {}};
   if (back == BackLoad::kRadiator) {
+    constexpr double kHeld = 0.6;
+    // A driver without losses of its own is a fit gone astray: the box's stand in their place.
+    constexpr double kMostQms = 50.0;
+    const Estimate passed = figure([](const BoxReading& r) { return r.passed(); });
+    if (passed.half_width < kHeld * passed.value && out.driver_qms.value < kMostQms)
+      out.passed_q = passed;
     const Estimate notch = figure([](const BoxReading& r) { return r.notch(); });
     if (notch.half_width < 0.3 * notch.value)
       out.notch_hz = notch;

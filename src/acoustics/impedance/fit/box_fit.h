@@ -23,6 +23,10 @@ struct BoxFit {
   std::optional<Estimate> ql = std::nullopt;
   /// Losses by absorption (damping material), where the curve tells them apart.
   std::optional<Estimate> qa = std::nullopt;
+  /// The flow of a radiator over the cone's where it is largest, near the tuning: all losses
+  /// together as one Q, also where they are not told apart. Nothing where the curve does not hold
+  /// it (interval over 60 %, or no loss left for the driver).
+  std::optional<Estimate> passed_q = std::nullopt;
   /// The radiator's own resonance, where it shorts the box and the response has its notch.
   std::optional<Estimate> notch_hz = std::nullopt;
   double misfit_percent = 0.0;

@@ -176,6 +176,16 @@ ImpedanceModel::Numbers ImpedanceModel::numbers(std::span<const double> theta) c
   return n;
 }
 
+std::complex<double> ImpedanceModel::passed(std::span<const double> theta, double f) const {
+  const Numbers n = numbers(theta);
+  const double v = f / n.tuning;
+  const Complex leak(0.0, -1.0 / (v * n.ql));
+  const Complex branch(v * v - n.own * n.own,
+                       -v * (n.own / n.own_q + n.port * (shape_.port_loss_rises ? v : 1.0)));
+  const Complex damped(1.0, v * n.absorption);
+  return -1.0 / (branch * (1.0 / damped + leak) - 1.0);
+}
+
 std::complex<double> ImpedanceModel::point(const Numbers& n, double f, double log_f,
                                            std::span<std::complex<double>> g) const {
   const bool derive = !g.empty();

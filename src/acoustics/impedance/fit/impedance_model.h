@@ -90,6 +90,10 @@ class ImpedanceModel {
   /// The same without the crossover.
   [[nodiscard]] std::complex<double> uncrossed(std::span<const double> theta,
                                                double frequency_hz) const;
+  /// What the port or the radiator moves of the cone's air: -1 well below the tuning, most about
+  /// it. Precondition: it has one.
+  [[nodiscard]] std::complex<double> passed(std::span<const double> theta,
+                                            double frequency_hz) const;
   /// Physically meaningful limits of theta.
   [[nodiscard]] std::vector<FitRange> limits() const;
 

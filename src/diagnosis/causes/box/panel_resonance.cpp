@@ -8,6 +8,7 @@
 #include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/bass/flow.h"
 #include "diagnosis/view/bass/pipe.h"
 #include "diagnosis/view/mains.h"
 #include "diagnosis/view/sound/ringing.h"
@@ -47,6 +48,15 @@ bool box_rings_below(const CaseView& v, const SeenFeature& f) {
            w.wiggle.height_percent > kTall_percent &&
            kBelow * w.wiggle.frequency_hz.value < f.at_hz;
   });
+}
+
+/// Where a passive radiator's own resonance leaves a dip on the fall of the bass.
+bool by_radiator(const CaseView& v, double at_hz) {
+  constexpr double kBy = 0.12;
+  if (v.material->subject.radiators.empty()) return false;
+  const auto flow = bass_flow(v);
+  return flow && flow->own_share &&
+         std::abs(std::log(at_hz / (*flow->own_share * flow->tuning_hz))) < kBy;
 }
 
 /// A row by a multiple of the mains, where lists show them.
@@ -105,6 +115,8 @@ std::vector<Claim> of_sound(const CaseView& v) {
                           : "the cone's near field has it too",
             ToldBy::kNear);
     if (f.in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
+    if (by_radiator(v, f.at_hz))
+      c.saw(0.1, "the radiator's own resonance lies there", ToldBy::kNear);
     if (hums(v, f))
       c.saw(0.05, "it lies at a multiple of the mains, which the take holds", ToldBy::kAxis);
     if (box_rings_below(v, f)) c.saw(0.2, "waves of the box ring below it", ToldBy::kInBox);

@@ -101,9 +101,9 @@ std::vector<Claim> claims(const CaseView& v) {
   }
   // Close below the tuning the fall itself hides it.
   constexpr double kInTheFall = 0.66;
-  const bool seen_as_a_hole = hole || !by_flows || *flow->own_share < kInTheFall;
-  if (flow && flow->total_q && seen_as_a_hole)
-    c.saw(std::clamp(std::pow(-flow->hole_db / 5.0, 2.0), 0.2, 5.0),
+  const bool in_the_fall = by_flows && *flow->own_share >= kInTheFall;
+  if (flow && flow->total_q && (hole || !in_the_fall))
+    c.saw(std::clamp(std::pow(-flow->hole_db / 5.0, 2.0), in_the_fall ? 1.0 : 0.2, 5.0),
           fmt::format("the sum of the near fields has a hole of {:.1f} dB below the tuning",
                       -flow->hole_db),
           ToldBy::kNear);

@@ -13,6 +13,8 @@
 namespace lalometer {
 namespace {
 
+constexpr double kHighest_hz = 9000.0;  // of a trap; above, coils and domes make dips
+
 double octaves_from_crossover(const CaseView& v, double f) {
   double least = 9.0;
   for (const CaseCrossover& x : v.material->subject.crossovers)
@@ -146,7 +148,7 @@ std::vector<Claim> of_shunts(const CaseView& v) {
   if (v.free_impedance == nullptr) return all;
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
-    if (f.feature.height_db > -2.5 || f.sharp || f.at_hz < 200.0) continue;
+    if (f.feature.height_db > -2.5 || f.sharp || f.at_hz < 200.0 || f.at_hz > kHighest_hz) continue;
     double least = 1e9;
     double least_hz = f.at_hz;
     for (double hz = 0.5 * f.at_hz; hz < 1.2 * f.at_hz; hz *= 1.05) {
@@ -236,7 +238,7 @@ std::vector<Claim> claims(const CaseView& v) {
   const auto peaks = impedance_peaks(v.box_impedance->curve, 0.08);
   for (const ImpedancePeak& p : peaks) {
     const double f = p.frequency_hz;
-    if (f < 200.0 || f > 9000.0 || of_driver(v, f)) continue;
+    if (f < 200.0 || f > kHighest_hz || of_driver(v, f)) continue;
     if (v.box && f < 1.6 * v.box->fh_hz.value) continue;
     const double from_crossover = octaves_from_crossover(v, f);
     const auto lowest = lowest_near(v, f);

@@ -57,6 +57,9 @@ std::vector<Claim> of_sound(const CaseView& v) {
     c.saw(std::clamp(std::pow(ka / 1.8, 3.0), 0.4, 2.0),
           fmt::format("{} measures {:.1f} wavelengths round: it may bend there",
                       cone.empty() ? "a cone of the usual size" : cone, ka));
+    // Cones bend from 1.5 to 5 (common practice, no source); higher up little of one is heard.
+    constexpr double kFarUp = 7.0;
+    if (ka > kFarUp) c.saw(0.2, "that is far above where cones bend");
     if (f.horizontal) {
       if (*f.horizontal > 0.65)
         c.saw(3.5, "it is alike at all angles", ToldBy::kSides);
@@ -91,7 +94,8 @@ std::vector<Claim> of_sound(const CaseView& v) {
       c.saw(0.4, fmt::format("that loop is damped (Q {:.0f})", f.free_loop_q), ToldBy::kFreeAir);
     constexpr double kBroad_q = 3.3;  // of the dip that such a bend makes
     if (!f.free_loop_hz && f.rings_q && *f.rings_q <= 0.0 && f.q < kBroad_q)
-      c.saw(0.5, fmt::format("it is broad for a bend (Q {:.0f})", f.q), ToldBy::kAxis);
+      c.saw(graded(f.q, 1.8, 0.2, kBroad_q, 0.6),
+            fmt::format("it is broad for a bend (Q {:.0f})", f.q), ToldBy::kAxis);
     // Farther up no surround moves by itself.
     if (ka < kSurround_ka && f.by_loop_db && *f.wiggle_free > 0.4)
       c.saw(1.0 / f.moves_as_one(),

@@ -74,12 +74,14 @@ bool in_both_halves(const SecondArrival& copy, const Response& curve) {
 namespace {
 
 /// Where dips and peaks of a comb stand: a peak at each whole turn, a dip half-way.
-void mark_teeth(CaseView& v, double delay_s) {
+/// @param most_db  larger ones are not its own
+void mark_teeth(CaseView& v, double delay_s, double most_db) {
   constexpr double kNear = 0.14;  // of a turn
   constexpr double kTop_hz = 8000.0;
   for (SeenFeature& f : v.features) {
     const double turns = f.at_hz * delay_s - (f.feature.height_db < 0.0 ? 0.5 : 0.0);
-    f.in_comb = f.at_hz < kTop_hz && std::abs(turns - std::round(turns)) < kNear;
+    f.in_comb = f.at_hz < kTop_hz && std::abs(turns - std::round(turns)) < kNear &&
+                std::abs(f.feature.height_db) < most_db;
   }
 }
 
@@ -115,7 +117,16 @@ void seek_comb(CaseView& v) {
   }
   if (2 * there < asked) return;
   v.comb_hz = 1.0 / own->delay_s;
-  mark_teeth(v, own->delay_s);
+  constexpr double kAny_db = 1e3;
+  mark_teeth(v, own->delay_s, kAny_db);
+}
+
+void mark_left_teeth(CaseView& v) {
+  const auto own = v.arrivals.find(v.axis_take);
+  if (own == v.arrivals.end()) return;
+  constexpr double kLeft = 0.6;
+  const double share = std::min(std::abs(own->second.share), 0.9);
+  mark_teeth(v, own->second.delay_s, kLeft * 10.0 * std::log10((1.0 + share) / (1.0 - share)));
 }
 
 bool take_out_comb(CaseView& v) {

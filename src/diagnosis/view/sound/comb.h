@@ -15,5 +15,7 @@ void seek_comb(CaseView& view);
 /// that is looked at, where it is found, and keeps it in `arrivals`; false where the reference has
 /// none.
 bool take_out_comb(CaseView& view);
+/// After that: marks what is left of its own dips and peaks where it is softer or later than told.
+void mark_left_teeth(CaseView& view);
 
 }  // namespace lalometer

@@ -393,6 +393,7 @@ void find_beside_comb(CaseView& v) {
   std::erase_if(v.features, [&](const SeenFeature& f) {
     return !f.sharp && shared_by(f.feature, v.outstanding_db, {with_it}) < kWasThere;
   });
+  mark_left_teeth(v);
   v.features.insert(v.features.begin(), std::make_move_iterator(comb.begin()),
                     std::make_move_iterator(comb.end()));
   std::stable_sort(v.features.begin(), v.features.end(),

@@ -44,6 +44,13 @@ std::vector<double> without_features(const CaseView& v) {
   return level;
 }
 
+/// Below twice that the box's own fall is in the level; 0: no impedance told it.
+constexpr double kOverBass = 2.0;
+double bass_hz(const CaseView& v) {
+  if (v.closed) return v.closed->fs_hz.value;
+  return v.box ? v.box->fb_hz.value : 0.0;
+}
+
 }  // namespace
 
 std::optional<StepShare> step_share(const CaseView& v) {
@@ -54,7 +61,7 @@ std::optional<StepShare> step_share(const CaseView& v) {
   const auto edges = v.edges.find(lead);
   if (edges == v.edges.end()) return std::nullopt;
   StepShare out;
-  out.low_hz = std::max(1.1 * v.valid.low_hz, 100.0);
+  out.low_hz = std::max({1.1 * v.valid.low_hz, 100.0, kOverBass * bass_hz(v)});
   out.high_hz = 3.0 * step;
   for (const CaseCrossover& x : s.crossovers)
     if (x.low == lead) out.high_hz = std::min(out.high_hz, 0.7 * x.frequency_hz);

@@ -15,9 +15,9 @@ struct StepShare {
   std::optional<double> near = std::nullopt;  ///< the same of the driver's near field
 };
 /// Least squares of the level, the least of all repeats, against the foretold one and a constant,
-/// from where the curve begins to three times the step or half an octave under the driver's
-/// crossover. Nothing without a drawing, where the curve begins above 0.6 of the step, or where
-/// less than 2 dB are foretold there.
+/// from where the curve begins, or twice where the box ends its bass, to three times the step or
+/// half an octave under the driver's crossover. Nothing without a drawing, where the curve begins
+/// above 0.6 of the step, or where less than 2 dB are foretold there.
 [[nodiscard]] std::optional<StepShare> step_share(const CaseView& view);
 
 }  // namespace lalometer
