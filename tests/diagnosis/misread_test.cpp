@@ -106,6 +106,27 @@ TEST(MisreadTest, BroadShouldersAndWhatLiesFarUpAreNoBends) {
   EXPECT_LT(said(0.09, 7200.0, 0.12), 0.6 * usual) << "11.9 wavelengths round";
 }
 
+// A tooth of a comb where the port's pipe would be is the copy's.
+TEST(MisreadTest, AToothOfACombIsNoPipe) {
+  CaseMaterial m = two_ways();
+  m.subject.loading = "vented";
+  const PortGeometry port{.diameter_m = 0.05, .length_m = 0.11};
+  m.subject.ports = {{"port", port, true}};
+  const double pipe_hz = pipe_resonance_hz(port, kSpeedOfSound20_m_s);
+  const double delay_s = 2.5 / pipe_hz;
+  for (const double a : {0.0, 15.0, -15.0, 30.0, -30.0})
+    m.takes.push_back(at_angle(
+        a, level_of(
+               [&](double f) {
+                 return 86.0 + 20.0 * std::log10(std::abs(
+                                          1.0 + 0.4 * std::polar(1.0, -2.0 * kPi * f * delay_s)));
+               },
+               150.0)));
+  const Diagnosis d = diagnose(m);
+  EXPECT_GT(probability(d, "reflection"), 0.7);
+  EXPECT_LT(probability(d, "port-pipe-resonance"), 0.4);
+}
+
 /// A copy whose treble is soft: above, taking it out would put in what was not there.
 TEST(MisreadTest, WhatTakingACopyOutPutsInIsNoFeature) {
   CaseMaterial m = two_ways();

@@ -145,6 +145,7 @@ std::vector<Claim> claims(const CaseView& v) {
       constexpr double kBroad_q = 2.2;
       if (there->q < kBroad_q)
         c.saw(0.15, fmt::format("it is broad for a pipe (Q {:.0f})", there->q), ToldBy::kAxis);
+      if (there->in_comb) c.saw(0.1, "it is one of many, evenly spaced in Hz", ToldBy::kAxis);
       if (there->near && *there->near > 0.6)
         c.saw(0.5, "the cone's near field has it too", ToldBy::kNear);
     } else if (v.axis_take != nullptr && v.valid.contains(pipe)) {

@@ -58,8 +58,10 @@ std::vector<Claim> of_sound(const CaseView& v) {
           fmt::format("{} measures {:.1f} wavelengths round: it may bend there",
                       cone.empty() ? "a cone of the usual size" : cone, ka));
     // Cones bend from 1.5 to 5 (common practice, no source); higher up little of one is heard.
-    constexpr double kFarUp = 7.0;
-    if (ka > kFarUp) c.saw(0.2, "that is far above where cones bend");
+    constexpr double kBend_ka = 5.0;
+    constexpr double kFarUp_ka = 7.0;
+    if (ka > kBend_ka)
+      c.saw(graded(ka, kBend_ka, 1.0, kFarUp_ka, 0.2), "that is far above where cones bend");
     if (f.horizontal) {
       if (*f.horizontal > 0.65)
         c.saw(3.5, "it is alike at all angles", ToldBy::kSides);
