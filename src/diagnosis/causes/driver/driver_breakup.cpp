@@ -43,6 +43,18 @@ void saw_from_aside(Claim& c, const CaseView& v, const std::string& cone) {
           ToldBy::kAxis);
 }
 
+/// How large a cone is for its waves.
+void saw_size(Claim& c, const std::string& cone, double ka) {
+  c.saw(std::clamp(std::pow(ka / 1.8, 3.0), 0.4, 2.0),
+        fmt::format("{} measures {:.1f} wavelengths round: it may bend there",
+                    cone.empty() ? "a cone of the usual size" : cone, ka));
+  // Cones bend from 1.5 to 5 (common practice, no source); higher up little of one is heard.
+  constexpr double kBend_ka = 5.0;
+  constexpr double kFarUp_ka = 7.0;
+  if (ka > kBend_ka)
+    c.saw(graded(ka, kBend_ka, 1.0, kFarUp_ka, 0.2), "that is far above where cones bend");
+}
+
 /// By what stands out of the sound.
 std::vector<Claim> of_sound(const CaseView& v) {
   std::vector<Claim> all;
@@ -54,14 +66,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
     if (f.at_hz < 700.0 || ka < (f.at_hz > 1500.0 ? 1.3 : 1.5)) continue;
     Claim c(0.1);
     c.feature = i;
-    c.saw(std::clamp(std::pow(ka / 1.8, 3.0), 0.4, 2.0),
-          fmt::format("{} measures {:.1f} wavelengths round: it may bend there",
-                      cone.empty() ? "a cone of the usual size" : cone, ka));
-    // Cones bend from 1.5 to 5 (common practice, no source); higher up little of one is heard.
-    constexpr double kBend_ka = 5.0;
-    constexpr double kFarUp_ka = 7.0;
-    if (ka > kBend_ka)
-      c.saw(graded(ka, kBend_ka, 1.0, kFarUp_ka, 0.2), "that is far above where cones bend");
+    saw_size(c, cone, ka);
     if (f.horizontal) {
       if (*f.horizontal > 0.65)
         c.saw(3.5, "it is alike at all angles", ToldBy::kSides);
