@@ -18,15 +18,14 @@ bool is_named(const CaseSubject& s, const CaseDriver& d) {
                      [&](const CaseCrossover& x) { return x.low == d.id || x.high == d.id; });
 }
 
-/// Itself where a crossover names it or none of its kind.
+}  // namespace
+
 const CaseDriver& named_for(const CaseSubject& s, const CaseDriver& d) {
   if (is_named(s, d)) return d;
   for (const CaseDriver& other : s.drivers)
     if (is_named(s, other) && same_kind(d, other)) return other;
   return d;
 }
-
-}  // namespace
 
 std::vector<const CaseDriver*> alike(const CaseSubject& s, const std::string& id) {
   std::vector<const CaseDriver*> all;

@@ -9,6 +9,8 @@
 /// one of them: its twins count as it does.
 namespace lalometer {
 
+/// Itself where a crossover names it or none of its role and size; else the one that is named.
+[[nodiscard]] const CaseDriver& named_for(const CaseSubject& subject, const CaseDriver& driver);
 /// A driver and those of its role and size, in the order of the drawing; of those that a crossover
 /// names by themselves, only itself.
 [[nodiscard]] std::vector<const CaseDriver*> alike(const CaseSubject& subject,

@@ -6,6 +6,7 @@
 #include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/drivers.h"
 
 /// A piston that is large against the wavelength: less to the side, steadily.
 namespace lalometer {
@@ -37,7 +38,7 @@ std::vector<Claim> claims(const CaseView& v) {
     if (!(d.radius_m > 0.0) || d.high) continue;
     double to_hz = 20000.0;
     for (const CaseCrossover& x : s.crossovers)
-      if (x.low == d.id) to_hz = std::min(to_hz, x.frequency_hz / 1.2);
+      if (named_for(s, d).id == x.low) to_hz = std::min(to_hz, x.frequency_hz / 1.2);
     const double sine = std::sin(std::abs(t->horizontal_deg) * kPi / 180.0);
     // -6 dB of a piston: ka sin = 2.2.
     const double expected = 2.2 * kSpeedOfSound20_m_s / (2.0 * kPi * d.radius_m * sine);
@@ -45,7 +46,7 @@ std::vector<Claim> claims(const CaseView& v) {
     const auto at = v.axis->bracket(std::min(1.2 * expected, 0.95 * to_hz));
     const double less = side[at] - v.level_db[at];
     if (!(less < -5.0)) continue;
-    Claim c(0.3);
+    Claim c(0.42);
     // How much of what it plays lies above where it is down at 45 degrees, to where an upper driver
     // takes over or 10 kHz.
     const double at_45 = expected * sine / std::sqrt(0.5);

@@ -13,7 +13,7 @@
 namespace lalometer {
 namespace {
 
-constexpr double kOrdinary_db = 2.6;  // common practice, no source
+constexpr double kOrdinary_db = 2.3;  // common practice, no source
 
 std::vector<Claim> claims(const CaseView& v) {
   std::vector<Claim> all;
