@@ -147,6 +147,18 @@ TEST(BassFlowTest, TheResponseAloneShowsARadiatorsHoleUnderTheTuning) {
   }
 }
 
+TEST(BassFlowTest, NearFieldsThatHaveNoOctaveInCommonTellNothing) {
+  CaseMaterial m = near_fields(7.0, 1e6);
+  const Response cone = m.takes[0].curve;
+  m.takes[0].curve = curve(Quantity::kPressure, 60.0, 500.0, 48.0, true,
+                           [&](double f) { return value_at(cone, f); });
+  const Response port = m.takes[1].curve;
+  m.takes[1].curve = curve(Quantity::kPressure, 15.0, 50.0, 48.0, true,
+                           [&](double f) { return value_at(port, f); });
+  const auto flow = bass_flow(view_of(m));
+  EXPECT_FALSE(flow && flow->total_q);
+}
+
 TEST(BassFlowTest, WithoutTheLastPortsNearFieldNothingIsSummed) {
   CaseMaterial m = near_fields(7.0, 1e6);
   m.takes.pop_back();

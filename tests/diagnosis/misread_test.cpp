@@ -106,6 +106,18 @@ TEST(MisreadTest, BroadShouldersAndWhatLiesFarUpAreNoBends) {
   EXPECT_LT(said(0.09, 7200.0, 0.12), 0.6 * usual) << "11.9 wavelengths round";
 }
 
+// A front's edges are those of the driver that plays: where nobody told the woofer's size the
+// tweeter's are not its.
+TEST(MisreadTest, AnotherDriversEdgesAreNotTheWoofers) {
+  CaseMaterial m = two_ways();
+  m.takes.push_back(at_angle(0.0, level_of([](double f) { return 86.0 + bell(f, 700, -3, 0.2); })));
+  ASSERT_FALSE(view_of(m).features.empty());
+  EXPECT_TRUE(view_of(m).features.front().from_edges.has_value());
+  m.subject.drivers[0].radius_m = 0.0;
+  ASSERT_FALSE(view_of(m).features.empty());
+  EXPECT_FALSE(view_of(m).features.front().from_edges.has_value());
+}
+
 // A tooth of a comb where the port's pipe would be is the copy's.
 TEST(MisreadTest, AToothOfACombIsNoPipe) {
   CaseMaterial m = two_ways();

@@ -86,7 +86,8 @@ std::vector<NearSource> sources_of(const CaseSubject& s, const std::vector<Part>
   return all;
 }
 
-FrequencyAxis common_axis(const std::vector<Part>& parts) {
+/// What all of them cover; nothing where that is less than an octave.
+std::optional<FrequencyAxis> common_axis(const std::vector<Part>& parts) {
   constexpr double kPerOctave = 48.0;
   double low = 5.0;
   double high = 2000.0;
@@ -94,17 +95,17 @@ FrequencyAxis common_axis(const std::vector<Part>& parts) {
     low = std::max(low, p.take->curve.axis().front());
     high = std::min(high, p.take->curve.axis().back());
   }
-  return FrequencyAxis::logarithmic(low, std::max(high, 1.1 * low), kPerOctave);
+  if (high < 2.0 * low) return std::nullopt;
+  return FrequencyAxis::logarithmic(low, high, kPerOctave);
 }
 
 /// A microphone by the cone hears the port as well. What of it the takes themselves tell is taken
 /// out; where they tell nothing it stays.
 /// @param middle_hz  about which they are asked: the tuning, as far as it is known.
 Flows flows_of(const CaseView& v, const std::vector<Part>& cones, const std::vector<Part>& backs,
-               double middle_hz) {
+               const FrequencyAxis& axis, double middle_hz) {
   std::vector<Part> all = cones;
   all.insert(all.end(), backs.begin(), backs.end());
-  const FrequencyAxis axis = common_axis(all);
   Flows out;
   out.phase = have_phase(all);
   std::vector<Response> pressures;
@@ -219,9 +220,13 @@ std::optional<BassFlow> bass_flow(const CaseView& v) {
   BassFlow out;
   const double low = wanted > 0.0 ? 0.6 * wanted : 20.0;
   const double high = wanted > 0.0 ? 1.6 * wanted : 120.0;
-  find_tuning(out, flows_of(v, cones, backs, 0.0), low, high);
+  std::vector<Part> all = cones;
+  all.insert(all.end(), backs.begin(), backs.end());
+  const auto axis = common_axis(all);
+  if (!axis) return out;
+  find_tuning(out, flows_of(v, cones, backs, *axis, 0.0), low, high);
   if (!out.total_q) return out;
-  const Flows flows = flows_of(v, cones, backs, out.tuning_hz);
+  const Flows flows = flows_of(v, cones, backs, *axis, out.tuning_hz);
   find_tuning(out, flows, low, high);
   if (flows.phase) find_hole(out, flows, std::max(0.4 * out.tuning_hz, 12.0), 0.97 * out.tuning_hz);
   out.own_share = own_share(flows, out.tuning_hz, *out.total_q);

@@ -255,7 +255,8 @@ SeenFeature asked(CaseView& v, const CurveFeature& f, const std::vector<double>&
   ask_others(v, s, own, outstanding);
   s.rings_q = ringing(v, s);
   s.in_harmonics = share_in_harmonics(*v.axis_take, f, *v.axis, own);
-  see_edges(s, own, stands);
+  // Where nobody told how large that driver is, another one's edges are not its.
+  if (v.edges.contains(s.leads)) see_edges(s, own, stands);
   return s;
 }
 
