@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
 """How often `lalometer-cli diagnose` is right about loudspeakers that no part of it made.
 
-    ./benchmarks/strangers/score.py CLI [--seeds N] [--first SEED] [--kinds A,B] [--plain|--fuller|--chain|--hard|--pairs] [--json FILE]
+    ./benchmarks/strangers/score.py CLI [--seeds N] [--first SEED] [--kinds A,B] [--plain|--fuller|--chain|--hard|--pairs] [--lean] [--json FILE]
 
 Prints a line for each miss and a table: docs/accuracy.md. Needs python3-numpy and python3-scipy.
 """
@@ -22,6 +22,7 @@ import chain_faults
 import faults
 import fuller
 import fuller_faults
+import lean
 import plain
 import plain_faults
 from designs import level, pressure
@@ -80,12 +81,14 @@ def ask_cli(cli, folder):
     return said_of(json.loads(run.stdout))
 
 
-def one_of(family, cli, kind, seed, keep=None):
+def one_of(family, cli, kind, seed, keep=None, less=False):
     keeper, kinds = FAMILIES[family]
     rng = np.random.default_rng([seed, zlib.crc32(kind.encode())])
     speaker, day = kinds[kind](rng)
     with tempfile.TemporaryDirectory() as scratch:
         keeper(keep or scratch, speaker, day, rng).all()
+        if less:
+            lean.Hand(rng).pass_on(keep or scratch)
         said = ask_cli(cli, keep or scratch)
     true = {kind} - {"sound"}
     also = ALSO.get(kind, set()) | (OF_ONE_DRIVER if len(speaker.ways) == 1 else set())
@@ -96,7 +99,7 @@ def one_of(family, cli, kind, seed, keep=None):
     return kind, seed, true, {c: p for c, p in said.items() if c in true or c not in also}
 
 
-def one(cli, kind, seed, keep=None, hard=False, pairs=False):
+def one(cli, kind, seed, keep=None, hard=False, pairs=False, less=False):
     rng = np.random.default_rng([seed, zlib.crc32(kind.encode())])
     system, day = faults.KINDS[kind](rng)
     true = {kind} - {"sound"}
@@ -108,6 +111,8 @@ def one(cli, kind, seed, keep=None, hard=False, pairs=False):
     with tempfile.TemporaryDirectory() as scratch:
         folder = Path(keep or scratch)
         Writer(folder, system, day, rng).write()
+        if less:
+            lean.Hand(rng).pass_on(folder)
         said = ask_cli(cli, folder)
     if step_db(system) > 4.0:
         also = also | {"baffle-step"}
@@ -127,15 +132,16 @@ def main():
     ask.add_argument("--fuller", action="store_true", help="the family of fuller.py")
     ask.add_argument("--chain", action="store_true", help="the family of chain.py")
     ask.add_argument("--pairs", action="store_true")
+    ask.add_argument("--lean", action="store_true", help="what other hands leave of the sets: lean.py")
     ask.add_argument("--json")
     a = ask.parse_args()
     jobs = [(k, a.first + i) for k in a.kinds.split(",") for i in range(a.seeds)]
     with ThreadPoolExecutor(2) as pool:
         family = next((name for name in FAMILIES if getattr(a, name)), None)
         if family:
-            results = list(pool.map(lambda job: one_of(family, a.cli, *job), jobs))
+            results = list(pool.map(lambda job: one_of(family, a.cli, *job, less=a.lean), jobs))
         else:
-            results = list(pool.map(lambda job: one(a.cli, *job, hard=a.hard, pairs=a.pairs), jobs))
+            results = list(pool.map(lambda job: one(a.cli, *job, hard=a.hard, pairs=a.pairs, less=a.lean), jobs))
     told, right, wrong, top, first, asked, sound, called = 0, 0, 0, 0, 0, 0, 0, 0
     bins = [[0, 0, 0.0] for _ in range(10)]
     for kind, seed, true, said in results:

@@ -10,6 +10,7 @@
 #include "diagnosis/next_step.h"
 #include "diagnosis/registry.h"
 #include "diagnosis/swaps.h"
+#include "diagnosis/view/meeting/untold.h"
 #include "diagnosis/view/sound/harmonics.h"
 
 namespace lalometer {
@@ -374,26 +375,6 @@ void sort_by_weight(Diagnosis& d) {
 
 }  // namespace
 
-std::string spoken_cause(const std::string& cause) {
-  std::string text = cause;
-  std::replace(text.begin(), text.end(), '-', ' ');
-  return text;
-}
-
-std::string spoken_chance(double p) {
-  return p > 0.99 ? "over 99 %" : fmt::format("{:.0f} %", 100.0 * p);
-}
-
-const char* word_of(FindingShape shape) {
-  constexpr const char* kWords[] = {"dip", "peak", "step", "ripple", "wiggle"};
-  return kWords[static_cast<std::size_t>(shape)];
-}
-
-const char* word_of(FindingSeverity severity) {
-  constexpr const char* kWords[] = {"none", "minor", "audible", "severe"};
-  return kWords[static_cast<std::size_t>(severity)];
-}
-
 bool Diagnosis::clean() const {
   const auto sure = [](const FindingCause& c) { return c.probability > 0.5; };
   return std::none_of(overall.begin(), overall.end(), sure) &&
@@ -409,8 +390,10 @@ const std::vector<Cause>& all_causes() {
   return all;
 }
 
-Diagnosis diagnose(const CaseMaterial& material, const ImpedanceSide* known,
-                   const Parallel& parallel) {
+namespace {
+
+Diagnosis diagnosed(const CaseMaterial& material, const ImpedanceSide* known,
+                    const Parallel& parallel) {
   const CaseView view = view_of(material, main_variant(material), known, parallel);
   Diagnosis d = of_view(view);
   const std::vector<std::string> others = other_states(view);
@@ -431,6 +414,20 @@ Diagnosis diagnose(const CaseMaterial& material, const ImpedanceSide* known,
         "No response on the axis was taken: its dips and peaks are not looked at.");
   if (view.box_impedance == nullptr)
     d.notes.emplace_back("No impedance in the box was taken: the box is judged by sound alone.");
+  return d;
+}
+
+}  // namespace
+
+Diagnosis diagnose(const CaseMaterial& material, const ImpedanceSide* known,
+                   const Parallel& parallel) {
+  const std::vector<SoughtCrossover> sought = sought_crossovers(material);
+  if (sought.empty()) return diagnosed(material, known, parallel);
+  CaseMaterial with = material;
+  for (const SoughtCrossover& each : sought) with.subject.crossovers.push_back(each.crossover);
+  Diagnosis d = diagnosed(with, known, parallel);
+  for (const SoughtCrossover& each : sought)
+    d.notes.push_back(fmt::format("No crossover is told: {}.", spoken(each)));
   return d;
 }
 

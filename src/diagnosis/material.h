@@ -29,7 +29,9 @@ struct CaseDriver {
 };
 struct CasePort {
   std::string id;
-  PortGeometry geometry;
+  std::optional<PortGeometry> geometry;  ///< where both its width and its length are told
+  double radius_m = 0.0;                 ///< of a circle of one's area; 0: not told
+  int count = 1;
   bool front = false;
 };
 struct CaseRadiator {
@@ -51,7 +53,8 @@ struct CaseSubject {
   BoxDamping damping = BoxDamping::kNone;
   std::vector<CasePort> ports = {};
   std::vector<CaseRadiator> radiators = {};
-  /// Where drivers, ports and radiators stand, by id, for what their near fields hear of each other.
+  /// Where drivers, ports and radiators stand, by id, for what their near fields hear of each
+  /// other.
   std::vector<NearSource> places = {};
   double wing_m = 0.0;
   std::vector<CaseCrossover> crossovers = {};

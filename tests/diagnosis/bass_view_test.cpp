@@ -21,7 +21,7 @@ CaseMaterial near_fields(double q_port, double q_leak, double own = 0.0, bool ph
   if (own > 0.0)
     m.subject.radiators = {{"port", 0.025}};
   else
-    m.subject.ports = {{"port", port, false}};
+    m.subject.ports = {{"port", port, port.equivalent_radius_m(), 1, false}};
   m.subject.volume_m3 = 0.014;
   const double fb = helmholtz_hz(0.014, {port}, kSpeedOfSound20_m_s);
   const auto take = [&](const char* source, double radius, bool of_port) {

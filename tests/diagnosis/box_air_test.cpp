@@ -67,7 +67,7 @@ template <class Level>
 CaseMaterial with_port(const PortGeometry& port, Level db) {
   CaseMaterial m = one_cone(0.065);
   m.subject.loading = "vented";
-  m.subject.ports = {{"port", port, true}};
+  m.subject.ports = {{"port", port, port.equivalent_radius_m(), 1, true}};
   for (const double a : {0.0, 30.0, -30.0}) m.takes.push_back(at_angle(a, level_of(db)));
   return m;
 }

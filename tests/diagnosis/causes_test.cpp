@@ -75,7 +75,7 @@ CaseMaterial kiosk() {
   m.subject.volume_m3 = 0.014;
   m.subject.inner = InnerBox{0.178, 0.348, 0.262};
   m.subject.damping = BoxDamping::kLined;
-  m.subject.ports = {{"port", port(), false}};
+  m.subject.ports = {{"port", port(), port().equivalent_radius_m(), 1, false}};
   m.subject.crossovers = {{"woofer", "tweeter", 2000.0}};
   return m;
 }

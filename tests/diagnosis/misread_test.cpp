@@ -123,7 +123,7 @@ TEST(MisreadTest, AToothOfACombIsNoPipe) {
   CaseMaterial m = two_ways();
   m.subject.loading = "vented";
   const PortGeometry port{.diameter_m = 0.05, .length_m = 0.11};
-  m.subject.ports = {{"port", port, true}};
+  m.subject.ports = {{"port", port, port.equivalent_radius_m(), 1, true}};
   const double pipe_hz = pipe_resonance_hz(port, kSpeedOfSound20_m_s);
   const double delay_s = 2.5 / pipe_hz;
   for (const double a : {0.0, 15.0, -15.0, 30.0, -30.0})

@@ -29,7 +29,7 @@ CaseMaterial all_takes() {
   CaseMaterial m = two_ways();
   m.subject.loading = "vented";
   const PortGeometry port{.diameter_m = 0.05, .length_m = 0.13};
-  m.subject.ports = {{"port", port, false}};
+  m.subject.ports = {{"port", port, port.equivalent_radius_m(), 1, false}};
   const auto flat = [] { return level_of([](double) { return 85.0; }); };
   m.takes = {at_angle(0.0, flat()),
              at_angle(30.0, flat()),
@@ -140,7 +140,7 @@ TEST(NextStepTest, AWallsSharpPeakIsAPanelUnlessThePipeLiesThere) {
   const PortGeometry port{.diameter_m = 0.06,
                           .length_m = kSpeedOfSound20_m_s / 2.0 / 430.0 - 0.0439};
   m.subject.loading = "vented";
-  m.subject.ports = {{"port", port, true}};
+  m.subject.ports = {{"port", port, port.equivalent_radius_m(), 1, true}};
   EXPECT_LT(probability(diagnose(m), "panel-resonance"), 0.5);
 }
 

@@ -169,7 +169,7 @@ TEST(TraitsTest, APipesOvertoneIsNoWall) {
   CaseMaterial m = one_cone(0.06);
   m.subject.loading = "vented";
   const PortGeometry port{.diameter_m = 0.06, .length_m = 0.3};
-  m.subject.ports = {{"port", port, true}};
+  m.subject.ports = {{"port", port, port.equivalent_radius_m(), 1, true}};
   const double pipe = pipe_resonance_hz(port, kC);
   const auto with = [&](double pipe_db) {
     for (const double a : {0.0, 30.0, -30.0}) {

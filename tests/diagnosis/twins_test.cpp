@@ -85,7 +85,7 @@ TEST(TwinsTest, ATweetersImpedanceTellsNothingOfTheBox) {
 CaseMaterial near_one_of_two(double heard, bool placed) {
   CaseMaterial m = between_two();
   m.subject.loading = "vented";
-  m.subject.ports = {{"port", {.diameter_m = 0.06, .length_m = 0.13}, true}};
+  m.subject.ports = {{"port", PortGeometry{.diameter_m = 0.06, .length_m = 0.13}, 0.03, 1, true}};
   m.subject.volume_m3 = 0.02;
   const double cone_m = 0.06;
   const double port_m = 0.03;

@@ -58,12 +58,13 @@ std::vector<ImpedancePeak> impedance_peaks(const Response& z, double least_promi
   for (std::size_t i = 1; i + 1 < n; ++i) {
     if (!(z.magnitude(i) > z.magnitude(i - 1) && z.magnitude(i) >= z.magnitude(i + 1))) continue;
     // Walk down both sides until something higher stands in the way; the higher valley is the base.
+    // Of two rows of equal height on one top, as rounded lists have them, the first is the peak.
     const auto valley = [&](std::ptrdiff_t step) {
       double lowest = z.magnitude(i);
       for (auto j = static_cast<std::ptrdiff_t>(i) + step;
            j >= 0 && j < static_cast<std::ptrdiff_t>(n); j += step) {
         const double m = z.magnitude(static_cast<std::size_t>(j));
-        if (m > z.magnitude(i)) break;
+        if (m > z.magnitude(i) || (step < 0 && m == z.magnitude(i))) break;
         lowest = std::min(lowest, m);
       }
       return lowest;

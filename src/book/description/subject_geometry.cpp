@@ -34,19 +34,22 @@ Result<SubjectPort> port_of(const DescribedPort& told, const std::string& where)
   port.panel = told.panel;
   port.x_m = told.x_mm.value_or(0.0) / 1e3;
   port.y_m = told.y_mm.value_or(0.0) / 1e3;
-  const double diameter = told.diameter_mm.value_or(0.0);
-  const double length = told.length_mm.value_or(0.0);
   const double slot = told.slot_height_mm.value_or(0.0);
   const double count = told.count.value_or(1.0);
-  if (!(diameter > 0.0) || !(length > 0.0) || slot < 0.0 || count < 1.0) {
-    return bad_input(fmt::format("Port \"{}\" needs diameter_mm and length_mm above 0.", port.id),
-                     where);
+  if (!(told.diameter_mm.value_or(1.0) > 0.0) || !(told.length_mm.value_or(1.0) > 0.0) ||
+      slot < 0.0 || count < 1.0) {
+    return bad_input(
+        fmt::format("Port \"{}\" needs diameter_mm, length_mm and count above 0.", port.id), where);
   }
-  port.geometry = {.diameter_m = diameter / 1e3,
-                   .length_m = length / 1e3,
-                   .count = static_cast<int>(count),
-                   .slot_height_m = slot / 1e3,
-                   .flare_radius_m = told.flare_radius_mm.value_or(0.0) / 1e3};
+  port.count = static_cast<int>(count);
+  if (!told.diameter_mm) return port;
+  const PortGeometry geometry{.diameter_m = *told.diameter_mm / 1e3,
+                              .length_m = told.length_mm.value_or(0.0) / 1e3,
+                              .count = port.count,
+                              .slot_height_m = slot / 1e3,
+                              .flare_radius_m = told.flare_radius_mm.value_or(0.0) / 1e3};
+  port.radius_m = geometry.equivalent_radius_m();
+  if (told.length_mm) port.geometry = geometry;
   return port;
 }
 
@@ -96,6 +99,15 @@ Result<void> read_box(SubjectGeometry& g, const DescribedBox& told, const std::s
 std::optional<double> SubjectGeometry::acoustic_volume_m3() const {
   if (!net_volume_m3) return std::nullopt;
   return *net_volume_m3 * filling_factor(damping);
+}
+
+std::vector<PortGeometry> SubjectGeometry::pipes() const {
+  std::vector<PortGeometry> all;
+  for (const SubjectPort& p : ports) {
+    if (!p.geometry) return {};
+    all.push_back(*p.geometry);
+  }
+  return all;
 }
 
 const SubjectDriver* SubjectGeometry::driver(const std::string& id) const {

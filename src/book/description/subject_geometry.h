@@ -26,15 +26,17 @@ struct SubjectDriver {
   std::optional<double> resonance_hz = std::nullopt;  ///< in free air, its own or the sheet's
   std::optional<double> breakup_hz = std::nullopt;
   std::optional<double> xmax_m = std::nullopt;  ///< linear travel to one side
-  /// Volts that are its rated power in its nominal impedance, taken as 1.25 Re (common practice; IEC
-  /// 60268-5: the least impedance is no less than 0.8 of it); where power and Re are told.
+  /// Volts that are its rated power in its nominal impedance, taken as 1.25 Re (common practice;
+  /// IEC 60268-5: the least impedance is no less than 0.8 of it); where power and Re are told.
   std::optional<double> rated_v = std::nullopt;
 };
 
 struct SubjectPort {
   std::string id;
   std::string panel;
-  PortGeometry geometry;
+  std::optional<PortGeometry> geometry;  ///< where both its width and its length are told
+  double radius_m = 0.0;                 ///< of a circle of one's area; 0 where nothing tells it
+  int count = 1;
   double x_m = 0.0;
   double y_m = 0.0;
 };
@@ -73,6 +75,8 @@ struct SubjectGeometry {
   /// What the net volume acts as: fibres take up heat, and the air's compliance grows, by up to 1.4
   /// times, 1.2 in a usual filling (Small 1972, part I). Nothing where no volume is told.
   [[nodiscard]] std::optional<double> acoustic_volume_m3() const;
+  /// All ports as pipes; none where one of them is not fully told.
+  [[nodiscard]] std::vector<PortGeometry> pipes() const;
   [[nodiscard]] const SubjectDriver* driver(const std::string& id) const;
   /// The driver as a piston on the baffle; errors name the driver.
   [[nodiscard]] Result<BafflePiston> piston(const SubjectDriver& driver) const;

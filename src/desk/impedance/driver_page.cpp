@@ -424,7 +424,7 @@ void DriverPage::fillTuning() {
   TuningTask task{fb, *hz};
   if (const auto& g = boxed->geometry) {
     task.volume_m3 = g->net_volume_m3;
-    for (const SubjectPort& port : g->ports) task.ports.push_back(port.geometry);
+    task.ports = g->pipes();
   }
   if (boxed->reading->role == ImpedanceRole::kRadiator)
     task.radiator_mass_kg = radiator_mass_of(description());

@@ -37,6 +37,11 @@ std::vector<const CaseDriver*> alike(const CaseSubject& s, const std::string& id
   return all;
 }
 
+bool has_unlike_drivers(const CaseSubject& s) {
+  return std::any_of(s.drivers.begin(), s.drivers.end(),
+                     [&](const CaseDriver& d) { return !same_kind(d, s.drivers.front()); });
+}
+
 std::string leading_driver(const CaseSubject& s, double f) {
   for (const CaseDriver& d : s.drivers) {
     const std::string& id = named_for(s, d).id;

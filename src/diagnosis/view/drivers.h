@@ -15,6 +15,8 @@ namespace lalometer {
 /// names by themselves, only itself.
 [[nodiscard]] std::vector<const CaseDriver*> alike(const CaseSubject& subject,
                                                    const std::string& driver);
+/// Whether there are at least two kinds of them.
+[[nodiscard]] bool has_unlike_drivers(const CaseSubject& subject);
 /// The driver that plays most at a frequency: by the crossovers; the only one where there is none.
 [[nodiscard]] std::string leading_driver(const CaseSubject& subject, double frequency_hz);
 /// How much it plays at a frequency, 0 to 1, by slopes of the fourth order at its crossovers: two

@@ -6,6 +6,7 @@
 
 #include "acoustics/impedance/box_signature.h"
 #include "base/constants.h"
+#include "diagnosis/view/bass/pipe.h"
 #include "diagnosis/view/drivers.h"
 #include "diagnosis/view/mains.h"
 
@@ -73,10 +74,10 @@ void find_losses(CaseView& v) {
   if (v.box_impedance == nullptr) return;
   const CaseSubject& s = v.material->subject;
   const Response& z = v.box_impedance->curve;
-  const bool crossed = !s.crossovers.empty();
-  if (s.loading == "sealed" && !v.free_air) v.tightness = tightness_of(z, crossed);
-  if (s.loading != "vented") return;
+  const bool crossed = !s.crossovers.empty() || has_unlike_drivers(s);
   const DriverFit* free = v.free_air ? &*v.free_air : nullptr;
+  if (s.loading == "sealed") v.tightness = tightness_of(z, free, crossed);
+  if (s.loading != "vented") return;
   if (v.box) {
     v.losses = loss_kinds(z, *v.box, free, crossed);
     return;
@@ -116,7 +117,7 @@ const Wiggle* same_place(const Wiggle& w, const std::vector<Wiggle>& all) {
   return nullptr;
 }
 
-/// The nearest wave of the box, and the port's pipe.
+/// The nearest wave of the box.
 void match(SeenWiggle& s, const CaseSubject& subject, const std::vector<BoxMode>& modes) {
   const double f = s.wiggle.frequency_hz.value;
   for (const BoxMode& mode : modes) {
@@ -131,8 +132,30 @@ void match(SeenWiggle& s, const CaseSubject& subject, const std::vector<BoxMode>
                                                                 : 2])
                         : "higher";
   }
-  for (const CasePort& p : subject.ports)
-    s.pipe_off = std::min(s.pipe_off, std::abs(std::log(f / pipe_resonance_hz(p.geometry, kC))));
+}
+
+/// Where the inner sizes are not told, only the simplest waves can be foretold; of two that were
+/// found another stands at the root of their squares' sum, and one at twice each.
+void match_higher(std::vector<SeenWiggle>& all) {
+  constexpr double kExact = 0.015;
+  std::vector<std::pair<double, std::string>> simple;
+  for (const SeenWiggle& s : all)
+    if (!s.mode.empty()) simple.emplace_back(s.wiggle.frequency_hz.value, s.mode);
+  for (SeenWiggle& s : all) {
+    if (!s.mode.empty()) continue;
+    const double f = s.wiggle.frequency_hz.value;
+    const auto take = [&](double wave) {
+      const double off = std::abs(std::log(f / wave));
+      if (off >= std::min(kExact, s.mode_off)) return;
+      s.mode_off = off;
+      s.mode = "higher";
+    };
+    for (const auto& [one, name] : simple) {
+      take(2.0 * one);
+      for (const auto& [other, its] : simple)
+        if (its > name) take(std::hypot(one, other));
+    }
+  }
 }
 
 /// An impedance whose loops are sought.
@@ -220,6 +243,7 @@ void find_wiggles_of(CaseView& v, const Parallel& parallel) {
     match(s, m.subject, modes);
     v.wiggles.push_back(s);
   }
+  if (!m.subject.inner) match_higher(v.wiggles);
   for (std::size_t i = box + 1; i < all.size(); ++i) follow(v, all[i]);
 }
 
@@ -243,6 +267,10 @@ bool stands_out(const CaseView& v, const SeenFeature& f) {
 void match_features(CaseView& v) {
   const std::vector<BoxMode> modes = modes_of(v.material->subject);
   const std::optional<std::vector<Wiggle>>& free = v.free_wiggles;
+  for (const CasePort& p : v.material->subject.ports)
+    if (const auto pipe = pipe_hz(v, p))
+      for (SeenWiggle& w : v.wiggles)
+        w.pipe_off = std::min(w.pipe_off, std::abs(std::log(w.wiggle.frequency_hz.value / *pipe)));
   for (SeenFeature& f : v.features) {
     const auto near = [&](double hz) { return std::abs(std::log(hz / f.at_hz)); };
     if (v.box_impedance != nullptr) {

@@ -92,7 +92,7 @@ struct ImpedanceSide {
   std::optional<DriverFit> closed = std::nullopt;  ///< of a sealed box
   std::optional<DriverFit> free_air = std::nullopt;
   std::optional<LossKinds> losses = std::nullopt;
-  std::optional<Tightness> tightness = std::nullopt;  ///< of a sealed box without free air
+  std::optional<Tightness> tightness = std::nullopt;  ///< of a sealed box
   int bass_humps = 0;                                 ///< of the impedance in the box, below 200 Hz
   /// The curve begins low enough (a fifth of what is seen) to show a vented box's lower hump as
   /// well, where one is seen.

@@ -39,7 +39,9 @@ std::optional<double> mean_off(const Response& curve, const ExpectedBass& e, dou
 
 std::optional<ExpectedBass> expected_bass(const Description& d) {
   const auto geometry = geometry_of(d, "");
-  if (!geometry || geometry->loading != "vented" || geometry->ports.empty()) return std::nullopt;
+  if (!geometry || geometry->loading != "vented") return std::nullopt;
+  const std::vector<PortGeometry> ports = geometry->pipes();
+  if (ports.empty()) return std::nullopt;
   const auto volume = geometry->acoustic_volume_m3();
   if (!volume) return std::nullopt;
   const DescribedDriver* low = nullptr;
@@ -52,8 +54,6 @@ std::optional<ExpectedBass> expected_bass(const Description& d) {
   if (low == nullptr) return std::nullopt;
   const auto parameters = parameters_of(*low, "");
   if (!parameters || parameters->usual) return std::nullopt;
-  std::vector<PortGeometry> ports;
-  for (const SubjectPort& port : geometry->ports) ports.push_back(port.geometry);
   EnclosureDesign design{.driver = parameters->elements,
                          .load = vented_load(*volume, ports, kSoundBox_ql, 0.0, 0.0)};
   return solved(design, "the driver's parameters and the box's sizes");

@@ -47,8 +47,11 @@ Result<NearPart> part_named(const SubjectGeometry& g, const std::string& id,
   }
   for (const SubjectPort& p : g.ports) {
     if (p.id != id) continue;
-    part.source.radius_m = p.geometry.equivalent_radius_m();
-    part.source.count = p.geometry.count;
+    if (!(p.radius_m > 0.0))
+      return bad_input(fmt::format("Nothing tells the area of \"{}\": say diameter_mm.", id),
+                       where);
+    part.source.radius_m = p.radius_m;
+    part.source.count = p.count;
     placed(p.panel, p.x_m, p.y_m);
     return part;
   }

@@ -61,7 +61,9 @@ Result<BestPosition> best_position(const SubjectGeometry& g, const std::string& 
               return false;
           }
           for (const SubjectPort& p : g.ports) {
-            const double half = 0.5 * std::max(p.geometry.diameter_m, p.geometry.slot_height_m);
+            const double half =
+                p.geometry ? 0.5 * std::max(p.geometry->diameter_m, p.geometry->slot_height_m)
+                           : p.radius_m;
             if ((p.panel.empty() || p.panel == "front") && !apart(p.x_m, p.y_m, half)) return false;
           }
           return true;

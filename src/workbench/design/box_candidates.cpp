@@ -155,8 +155,8 @@ BoxCandidate first_candidate(const Description& description, const BoxDriver& dr
     c.kind = BoxCandidate::Kind::kSealed;
     c.ql = 0.0;
   }
-  if (!g->ports.empty() && g->ports[0].geometry.slot_height_m <= 0.0) {
-    const PortGeometry& port = g->ports[0].geometry;
+  if (!g->ports.empty() && g->ports[0].geometry && g->ports[0].geometry->slot_height_m <= 0.0) {
+    const PortGeometry& port = *g->ports[0].geometry;
     c.port_diameter_mm = port.diameter_m * 1e3;
     c.port_count = port.count;
     c.tuning_hz = helmholtz_hz(c.volume_l / 1e3, {port}, kSpeedOfSound20_m_s);

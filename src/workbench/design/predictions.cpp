@@ -58,9 +58,8 @@ class Collector {
 };
 
 void box_predictions(const SubjectGeometry& g, Collector& out) {
-  if (!g.ports.empty() && g.net_volume_m3) {
-    std::vector<PortGeometry> ports;
-    for (const SubjectPort& port : g.ports) ports.push_back(port.geometry);
+  const std::vector<PortGeometry> ports = g.pipes();
+  if (!ports.empty() && g.net_volume_m3) {
     const double tuning = helmholtz_hz(*g.acoustic_volume_m3(), ports, kC);
     out.at(PredictionGroup::kBox, "tuning",
            fmt::format(
@@ -70,11 +69,12 @@ void box_predictions(const SubjectGeometry& g, Collector& out) {
            tuning);
   }
   for (const SubjectPort& port : g.ports) {
+    if (!port.geometry) continue;
     out.at(
         PredictionGroup::kBox, "port pipe",
         fmt::format("The port of {} rings like a pipe open at both ends, half a wavelength long.",
-                    mm(port.geometry.length_m)),
-        pipe_resonance_hz(port.geometry, kC));
+                    mm(port.geometry->length_m)),
+        pipe_resonance_hz(*port.geometry, kC));
   }
   if (!g.inner) return;
   const double c = inner_speed_m_s(g.damping, kC);

@@ -340,9 +340,8 @@ std::vector<KeyFigure> drawing_figures(const Description& description,
                        fmt::format("{} × {} × {} mm", shortest(s.inner_width_mm),
                                    shortest(s.inner_height_mm), shortest(s.inner_depth_mm))});
   }
-  if (g.net_volume_m3 && !g.ports.empty()) {
-    std::vector<PortGeometry> ports;
-    for (const SubjectPort& p : g.ports) ports.push_back(p.geometry);
+  const std::vector<PortGeometry> ports = g.pipes();
+  if (g.net_volume_m3 && !ports.empty()) {
     figures.push_back({"tuning", frequency_text(helmholtz_hz(*g.acoustic_volume_m3(), ports, c)),
                        "by net volume and port"});
     figures.push_back({"port pipe", frequency_text(pipe_resonance_hz(ports[0], c)), "c / 2L′"});

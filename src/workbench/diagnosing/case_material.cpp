@@ -33,7 +33,8 @@ CaseSubject subject_of(const Description& description, const SubjectGeometry& g,
   s.volume_m3 = g.acoustic_volume_m3();
   s.inner = g.inner;
   s.damping = g.damping;
-  for (const SubjectPort& p : g.ports) s.ports.push_back({p.id, p.geometry, p.panel == "front"});
+  for (const SubjectPort& p : g.ports)
+    s.ports.push_back({p.id, p.geometry, p.radius_m, p.count, p.panel == "front"});
   for (const SubjectRadiator& r : g.radiators) s.radiators.push_back({r.id, r.radius_m});
   const auto put = [&](const std::string& id, const std::string& panel, double x, double y) {
     s.places.push_back(source_at(g, id, {panel_of(panel).value_or(Panel::kFront), x, y}));

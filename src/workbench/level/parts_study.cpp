@@ -138,8 +138,7 @@ std::optional<PartTake> part_of(const SubjectGeometry& geometry, const std::stri
   if (const SubjectDriver* d = geometry.driver(source); d != nullptr)
     return d->radius_m ? std::optional(PartTake{0, source, *d->radius_m, 1, false}) : std::nullopt;
   for (const SubjectPort& p : geometry.ports)
-    if (p.id == source)
-      return PartTake{0, source, p.geometry.equivalent_radius_m(), p.geometry.count, true};
+    if (p.id == source && p.radius_m > 0.0) return PartTake{0, source, p.radius_m, p.count, true};
   for (const SubjectRadiator& p : geometry.radiators)
     if (p.id == source && p.radius_m > 0.0) return PartTake{0, source, p.radius_m, 1, true};
   return std::nullopt;

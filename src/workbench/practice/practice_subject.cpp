@@ -150,19 +150,19 @@ Result<void> add_port(PracticeSpeaker& s, BoxLoad& load, const SubjectGeometry& 
   const std::string here = fmt::format("{}: port \"{}\"", where, port.id);
   const auto panel = panel_of(port.panel, here);
   if (!panel) return tl::unexpected(panel.error());
+  const std::vector<PortGeometry> ports = g.pipes();
+  if (ports.empty()) return bad_input("Every port needs diameter_mm and length_mm above 0.", here);
   if (g.inner) {
     const double along = *panel == Panel::kFront || *panel == Panel::kBack   ? g.inner->depth_m
                          : *panel == Panel::kLeft || *panel == Panel::kRight ? g.inner->width_m
                                                                              : g.inner->height_m;
-    if (port.geometry.length_m >= along) {
+    if (port.geometry->length_m >= along) {
       return bad_input(
           fmt::format("The port of {} mm is longer than the box is inside ({} mm).",
-                      three_digits(port.geometry.length_m * 1e3), three_digits(along * 1e3)),
+                      three_digits(port.geometry->length_m * 1e3), three_digits(along * 1e3)),
           here);
     }
   }
-  std::vector<PortGeometry> ports;
-  for (const SubjectPort& p : g.ports) ports.push_back(p.geometry);
   const BoxLoad vented = vented_load(load.volume_m3, ports, load.ql, load.qa, load.qp);
   load.kind = vented.kind;
   load.tuning_hz = vented.tuning_hz;
@@ -232,10 +232,9 @@ Result<BoxLoad> box_of(PracticeSpeaker& s, const SubjectGeometry& g, const Descr
 /// Standing waves as seen from one driver of the box.
 void add_waves(PracticeWay& way, const PracticeSpeaker& s, const SubjectGeometry& g,
                const std::shared_ptr<const BoxField>& field) {
-  const double port_depth =
-      s.port.panel == Panel::kFront
-          ? (g.ports.empty() ? 0.0 : g.ports.front().geometry.length_m)
-          : g.inner->depth_m - (g.ports.empty() ? 0.0 : g.ports.front().geometry.length_m);
+  const std::vector<PortGeometry> pipes = g.pipes();
+  const double length = pipes.empty() ? 0.0 : pipes.front().length_m;
+  const double port_depth = s.port.panel == Panel::kFront ? length : g.inner->depth_m - length;
   const bool on_end = s.port.panel == Panel::kFront || s.port.panel == Panel::kBack;
   const double radius = std::sqrt(way.driver.sd_m2 / kPi);
   BoxPlace port = inside(g, s.port.x_m, s.port.y_m, std::clamp(port_depth, 0.0, g.inner->depth_m),

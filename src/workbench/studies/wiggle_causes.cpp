@@ -52,7 +52,8 @@ std::vector<Candidate> candidates(const SubjectGeometry& g, double highest_hz) {
     }
   }
   for (const SubjectPort& port : g.ports) {
-    const double f = pipe_resonance_hz(port.geometry, kSpeedOfSound20_m_s);
+    if (!port.geometry) continue;
+    const double f = pipe_resonance_hz(*port.geometry, kSpeedOfSound20_m_s);
     all.push_back({"port-pipe-resonance", "port pipe",
                    fmt::format("the port's air column rings at {}", frequency_text(f)), f});
   }

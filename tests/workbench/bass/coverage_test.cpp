@@ -67,9 +67,8 @@ TEST(BassCoverage, TuningFallsAndOffsetOfTwoHundredBoxes) {
     SubjectGeometry g;
     g.drivers.push_back(
         {.id = "woofer", .role = "woofer", .radius_m = a * std::sqrt(1.0 + 0.015 * normal())});
-    SubjectPort port{.id = "port", .panel = "front", .geometry = {}};
-    port.geometry.diameter_m = 2.0 * b.port_m * std::sqrt(1.0 + 0.015 * normal());
-    port.geometry.length_m = 0.13;
+    SubjectPort port{.id = "port", .panel = "front"};
+    port.radius_m = b.port_m * std::sqrt(1.0 + 0.015 * normal());
     port.y_m = 0.21;
     g.ports.push_back(port);
     g.baffle = *Baffle::make({0.4, 0.7, 0.3, EdgeShape::kSquare, 0.0});

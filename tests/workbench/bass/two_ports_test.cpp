@@ -53,6 +53,21 @@ Take take_of(const char* source) {
 
 class TwoPorts : public ::testing::TestWithParam<bool> {};
 
+// Its air moves by pressure and area: without the width it is not summed, and is named.
+TEST(NearFieldOfAPort, WithoutItsWidthIsRefusedByName) {
+  SubjectGeometry g;
+  g.drivers.push_back({.id = "woofer", .role = "woofer", .radius_m = 0.065});
+  g.ports.push_back({.id = "tube", .panel = "front"});
+  const Response near =
+      test::curve_from([](double) { return 1.0; }, Quantity::kPressure, 10.0, 1000.0);
+  const Take takes[] = {take_of("woofer"), take_of("tube")};
+  const TimeOrigin file{0.0, TimeOrigin::Source::kFile};
+  const auto sum = near_fields_of(g, {{&takes[0], &near, file}, {&takes[1], &near, file}}, "", {});
+  ASSERT_FALSE(sum.has_value());
+  EXPECT_NE(sum.error().text().find("\"tube\": say diameter_mm"), std::string::npos)
+      << sum.error().text();
+}
+
 TEST_P(TwoPorts, SumAndJoinAreTheCircuits) {
   const bool radiator = GetParam();
   const std::vector<Row> rows = ngspice();
@@ -62,9 +77,7 @@ TEST_P(TwoPorts, SumAndJoinAreTheCircuits) {
   SubjectGeometry g;
   g.drivers.push_back({.id = "woofer", .role = "woofer", .radius_m = a});
   const auto port = [](const char* id, double radius) {
-    SubjectPort p{.id = id, .panel = "front", .geometry = {}};
-    p.geometry.diameter_m = 2.0 * radius;
-    p.geometry.length_m = 0.1;
+    SubjectPort p{.id = id, .panel = "front", .radius_m = radius};
     return p;
   };
   g.ports.push_back(port("first", 0.025));

@@ -42,6 +42,24 @@ TEST(SubjectGeometryReader, PutsTheOriginWhereLeftAndTopSayAndTakesTheEffectiveR
   EXPECT_EQ(g.driver("absent"), nullptr);
 }
 
+// Whoever measures a finished box seldom knows how long its port is inside.
+TEST(SubjectGeometryReader, ReadsAPortOfWhichNotAllIsTold) {
+  const auto g = geometry_of(described(R"({"loading": "vented", "box": {"net_volume_l": 14},
+    "ports": [{"id": "a", "diameter_mm": 50, "count": 2}, {"id": "b"},
+              {"id": "c", "diameter_mm": 50, "length_mm": 120}]})"),
+                             "x");
+  ASSERT_TRUE(g.has_value()) << g.error().text();
+  ASSERT_EQ(g->ports.size(), 3U);
+  EXPECT_FALSE(g->ports[0].geometry.has_value());
+  EXPECT_DOUBLE_EQ(g->ports[0].radius_m, 0.025);
+  EXPECT_EQ(g->ports[0].count, 2);
+  EXPECT_FALSE(g->ports[1].geometry.has_value());
+  EXPECT_EQ(g->ports[1].radius_m, 0.0);
+  ASSERT_TRUE(g->ports[2].geometry.has_value());
+  EXPECT_DOUBLE_EQ(g->ports[2].geometry->length_m, 0.12);
+  EXPECT_TRUE(g->pipes().empty()) << "no tuning of half the ports";
+}
+
 TEST(SubjectGeometryReader, NamesThePlaceOfWhatIsImpossible) {
   const auto port =
       geometry_of(described(R"({"ports": [{"id": "p", "diameter_mm": 0, "length_mm": 10}]})"), "x");

@@ -208,7 +208,7 @@ TEST(PartsTest, EachCountsByItsPressureAndRadius) {
 TEST(PartsTest, NearFieldsOfOneDriveAndStateStandSideBySide) {
   SubjectGeometry g;
   g.drivers.push_back({.id = "woofer", .role = "woofer", .radius_m = 0.06});
-  g.ports.push_back({"port", "front", {.diameter_m = 0.06, .length_m = 0.1}});
+  g.ports.push_back({"port", "front", PortGeometry{.diameter_m = 0.06, .length_m = 0.1}, 0.03});
   const auto near = [](const char* source, double volts) {
     Take t;
     t.setup = NearFieldSetup{source, 5.0};

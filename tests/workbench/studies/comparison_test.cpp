@@ -152,7 +152,7 @@ TEST(Comparison, RankingFollowsSmoothnessExtensionAndOutputWithTies) {
 SubjectGeometry kiosk() {
   SubjectGeometry g;
   g.inner = InnerBox{0.178, 0.348, 0.262};
-  g.ports.push_back({"port", "back", {.diameter_m = 0.05, .length_m = 0.13}});
+  g.ports.push_back({"port", "back", PortGeometry{.diameter_m = 0.05, .length_m = 0.13}, 0.025});
   return g;
 }
 Wiggle loop(double f, double percent, double q) {

@@ -63,6 +63,9 @@ std::vector<Claim> of_sealed(const CaseView& v) {
   c.saw(std::clamp(std::exp(14.0 * (even - share)), 0.02, 20.0),
         fmt::format("the hump is {:.0f} % as high as in free air", 100.0 * share),
         ToldBy::kFreeAir);
+  // The same hump, so it counts less beside its height.
+  if (v.tightness)
+    c.saw(std::clamp(v.tightness->ratio(), 0.1, 6.0), v.tightness->said(), ToldBy::kInBox);
   c.next_step = "Seal everything with putty and take the impedance again.";
   return {c};
 }

@@ -62,7 +62,10 @@ std::vector<Claim> claims(const CaseView& v) {
                                                                                : told ? 4.0
                                                                                       : 2.0),
           fmt::format("the box's {} wave{} lies {:.1f} % from it", w.mode,
-                      told ? "" : ", by its outside less 18 mm of wall,", 100.0 * w.mode_off),
+                      told                 ? ""
+                      : w.mode == "higher" ? ", by those found below it,"
+                                           : ", by its outside less 18 mm of wall,",
+                      100.0 * w.mode_off),
           ToldBy::kInBox);
     if (w.in_free_air)
       c.saw(*w.in_free_air ? 0.05 : 3.0,

@@ -8,6 +8,7 @@
 #include "base/text.h"
 #include "diagnosis/registry.h"
 #include "diagnosis/view/bass/alignment.h"
+#include "diagnosis/view/bass/pipe.h"
 
 /// A tuning far from what volume and port want; a total Q above 1.
 namespace lalometer {
@@ -33,16 +34,12 @@ void saw_alignment(Claim& c, const Alignment& a) {
 /// Where the impedance begins above the lower hump: by the drawing and the upper one.
 std::vector<Claim> of_upper_hump(const CaseView& v) {
   const CaseSubject& s = v.material->subject;
-  if (v.box || !v.free_air || v.bass_humps != 1 || v.lower_hump_in_range || !s.volume_m3 ||
-      s.ports.empty())
-    return {};
-  std::vector<PortGeometry> ports;
-  for (const CasePort& p : s.ports) ports.push_back(p.geometry);
-  const double wanted = helmholtz_hz(*s.volume_m3, ports, kSpeedOfSound20_m_s);
+  const auto wanted = drawn_tuning_hz(s);
+  if (v.box || !v.free_air || v.bass_humps != 1 || v.lower_hump_in_range || !wanted) return {};
   const auto humps = impedance_peaks(v.box_impedance->curve, 0.12);
   const DriverFit& driver = *v.free_air;
   const auto box = tuned_by_upper_hump(driver.fs_hz.value, driver.qms.value, driver.qes.value,
-                                       humps.front().frequency_hz, wanted);
+                                       humps.front().frequency_hz, *wanted);
   const auto a = box ? alignment_of(*box) : std::nullopt;
   if (!a) return {};
   Claim c(0.25);
@@ -55,19 +52,18 @@ std::vector<Claim> claims(const CaseView& v) {
   if (v.material->subject.loading == "vented" && !v.box && v.box_impedance != nullptr)
     return of_upper_hump(v);
   const CaseSubject& s = v.material->subject;
-  if (v.box && s.loading == "vented" && s.volume_m3 && !s.ports.empty()) {
-    std::vector<PortGeometry> ports;
-    for (const CasePort& p : s.ports) ports.push_back(p.geometry);
-    const double wanted = helmholtz_hz(*s.volume_m3, ports, kSpeedOfSound20_m_s);
-    const double off = std::log(v.box->fb_hz.value / wanted);
+  if (v.box && s.loading == "vented" && s.volume_m3) {
     Claim c(0.3);
-    c.saw(std::abs(off) > 0.16   ? 25.0
-          : std::abs(off) > 0.11 ? 3.0
-                                 : 0.55,
-          fmt::format("it is tuned to {:.1f} Hz, {:.0f} % {} what {:.1f} l and the port give",
-                      v.box->fb_hz.value, 100.0 * std::abs(std::expm1(off)),
-                      off < 0.0 ? "below" : "above", 1e3 * *s.volume_m3),
-          ToldBy::kInBox);
+    if (const auto wanted = drawn_tuning_hz(s)) {
+      const double off = std::log(v.box->fb_hz.value / *wanted);
+      c.saw(std::abs(off) > 0.16   ? 25.0
+            : std::abs(off) > 0.11 ? 3.0
+                                   : 0.55,
+            fmt::format("it is tuned to {:.1f} Hz, {:.0f} % {} what {:.1f} l and the port give",
+                        v.box->fb_hz.value, 100.0 * std::abs(std::expm1(off)),
+                        off < 0.0 ? "below" : "above", 1e3 * *s.volume_m3),
+            ToldBy::kInBox);
+    }
     // A leak or a choked port takes the bass whatever the tuning.
     constexpr double kLossy = 3.5;
     if (v.box->ql && v.box->ql->value < kLossy)

@@ -17,16 +17,6 @@
 namespace lalometer {
 namespace {
 
-/// Twice or three times as high as a pipe that is heard by itself: its next resonances.
-bool pipes_overtone(const CaseView& v, double hz) {
-  constexpr double kNear = 0.06;
-  const std::vector<double> heard = heard_pipes_hz(v);
-  return std::any_of(heard.begin(), heard.end(), [&](double pipe) {
-    return std::abs(std::log(hz / (2.0 * pipe))) < kNear ||
-           std::abs(std::log(hz / (3.0 * pipe))) < kNear;
-  });
-}
-
 /// Waves of the box that ring below a loop and stand out far more: those above them stand close.
 bool box_rings_below(const CaseView& v, const SeenWiggle& loop) {
   constexpr double kTaller = 4.0;
@@ -122,13 +112,13 @@ std::vector<Claim> of_sound(const CaseView& v) {
     if (box_rings_below(v, f)) c.saw(0.2, "waves of the box ring below it", ToldBy::kInBox);
     const auto& ports = v.material->subject.ports;
     if (std::any_of(ports.begin(), ports.end(), [&](const CasePort& p) {
-          return std::abs(std::log(f.at_hz / pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s))) <
-                 kBesidePipe;
+          const auto pipe = pipe_hz(v, p);
+          return pipe && std::abs(std::log(f.at_hz / *pipe)) < kBesidePipe;
         }))
       c.saw(0.1, "the port's pipe lies there");
     else if (beside_heard_pipe(v, f.at_hz))
       c.saw(0.15, "the port's pipe is heard beside it", ToldBy::kAxis);
-    if (pipes_overtone(v, f.at_hz)) c.saw(0.2, "the port's pipe has an overtone there");
+    if (at_pipes_overtone(v, f.at_hz)) c.saw(0.2, "the port's pipe has an overtone there");
     // A wave that is heard so well moves the coil.
     constexpr double kNoLoop = 0.3;
     const bool no_wave =

@@ -6,6 +6,7 @@
 #include "base/constants.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/bass/pipe.h"
 
 /// The port sounds as a pipe open at both ends.
 namespace lalometer {
@@ -58,9 +59,8 @@ std::optional<PortNear> near_of(const CaseView& v, const CasePort& p, double pip
     if (count < 1.0 || there < -300.0) continue;
     seen.peak_db = there - around / count;
     seen.under_top_db = top - there;
-    if (const auto cone = cone_near_db(v, pipe))
-      seen.share_db = there + 20.0 * std::log10(p.geometry.equivalent_radius_m()) +
-                      10.0 * std::log10(p.geometry.count) - *cone;
+    if (const auto cone = cone_near_db(v, pipe); cone && p.radius_m > 0.0)
+      seen.share_db = there + 20.0 * std::log10(p.radius_m) + 10.0 * std::log10(p.count) - *cone;
     return seen;
   }
   return std::nullopt;
@@ -121,7 +121,9 @@ std::vector<Claim> claims(const CaseView& v) {
   const CaseSubject& s = v.material->subject;
   std::vector<Claim> all;
   for (const CasePort& p : s.ports) {
-    const double pipe = pipe_resonance_hz(p.geometry, kSpeedOfSound20_m_s);
+    const auto told = pipe_hz(v, p);
+    if (!told) continue;
+    const double pipe = *told;
     Claim c(0.15);
     c.at_hz = pipe;
     c.low_hz = pipe / 1.06;
@@ -129,6 +131,11 @@ std::vector<Claim> claims(const CaseView& v) {
     c.shape = FindingShape::kPeak;
     c.feature = feature_at(v, pipe);
     const SeenFeature* there = c.feature ? &v.features[*c.feature] : nullptr;
+    if (!p.geometry)
+      c.saw(0.8,
+            fmt::format("its length is not told: by tuning or near field it rings near {}",
+                        frequency_text(pipe)),
+            ToldBy::kNear);
     const auto near = near_of(v, p, pipe);
     if (near) saw_near(c, p, *near, there);
     bool any = near.has_value();

@@ -7,6 +7,7 @@
 #include "acoustics/impedance/box_signature.h"
 #include "base/text.h"
 #include "diagnosis/registry.h"
+#include "diagnosis/view/bass/pipe.h"
 #include "diagnosis/view/sound/ringing.h"
 
 /// A trap in the network: the same dip everywhere, and a peak of the impedance.
@@ -274,6 +275,10 @@ std::vector<Claim> claims(const CaseView& v) {
             ToldBy::kInBox);
     if (sharp_at(v, dip_hz))
       c.saw(0.15, "something sharp lies there, which no coil makes", ToldBy::kAxis);
+    if (at_pipes_overtone(v, dip_hz))
+      c.saw(0.1, "the port's pipe has an overtone there");
+    else if (beside_heard_pipe(v, dip_hz))
+      c.saw(0.3, "the port's pipe is heard beside it", ToldBy::kAxis);
     saw_sides(c, v, dip_hz, *under);
     // Coils and resistors make a broad peak; a box's wave a sharp one.
     constexpr double kOfACoil = 8.0;

@@ -26,7 +26,8 @@ bool at_a_pipe(const CaseView& v, double f) {
   constexpr double kNear = 0.16;
   const auto& ports = v.material->subject.ports;
   return std::any_of(ports.begin(), ports.end(), [&](const CasePort& port) {
-    return std::abs(std::log(f / pipe_resonance_hz(port.geometry, kSpeedOfSound20_m_s))) < kNear;
+    const auto pipe = pipe_hz(v, port);
+    return pipe && std::abs(std::log(f / *pipe)) < kNear;
   });
 }
 

@@ -9,6 +9,7 @@
 
 #include "acoustics/near_field/near_sources.h"
 #include "base/constants.h"
+#include "diagnosis/view/bass/pipe.h"
 #include "diagnosis/view/drivers.h"
 
 namespace lalometer {
@@ -46,9 +47,8 @@ std::vector<Part> near_fields(const CaseView& v, bool cones) {
       continue;
     }
     for (const CasePort& p : s.ports)
-      if (p.id == t.source)
-        all.push_back(
-            {&t, p.geometry.equivalent_radius_m(), static_cast<double>(p.geometry.count)});
+      if (p.id == t.source && p.radius_m > 0.0)
+        all.push_back({&t, p.radius_m, static_cast<double>(p.count)});
     for (const CaseRadiator& r : s.radiators)
       if (r.id == t.source && r.radius_m > 0.0) all.push_back({&t, r.radius_m, 1.0});
   }
@@ -212,11 +212,7 @@ std::optional<BassFlow> bass_flow(const CaseView& v) {
   if (cones.empty() || backs.empty() || backs.size() < s.ports.size() + s.radiators.size())
     return std::nullopt;
   double wanted = v.box ? v.box->fb_hz.value : 0.0;
-  if (wanted <= 0.0 && s.volume_m3 && !s.ports.empty()) {
-    std::vector<PortGeometry> ports;
-    for (const CasePort& p : s.ports) ports.push_back(p.geometry);
-    wanted = helmholtz_hz(*s.volume_m3, ports, kSpeedOfSound20_m_s);
-  }
+  if (wanted <= 0.0) wanted = drawn_tuning_hz(s).value_or(0.0);
   BassFlow out;
   const double low = wanted > 0.0 ? 0.6 * wanted : 20.0;
   const double high = wanted > 0.0 ? 1.6 * wanted : 120.0;

@@ -27,11 +27,14 @@ constexpr double kCreep = 0.08, kCreepDeviation = 0.05;
 constexpr double kQms = 4.0, kQmsDeviation = 0.5;          // of the logarithm
 constexpr double kStiffer = 1.5, kStifferDeviation = 0.8;  // compliance ratio, of the logarithm
 constexpr double kLeaky_q = 2.0;
+/// Of a driver that was taken in free air: its box moves it otherwise, and its creep goes on.
+constexpr double kSameQmsDeviation = 0.15;
+constexpr double kSameStifferDeviation = 0.15;
 
 class SealedBox {
  public:
   SealedBox(const FitPoints& points, bool has_phase, const ImpedancePeak& hump, double least_ohm,
-            bool crossed)
+            const DriverFit* free, bool crossed)
       : points_(points),
         input_(points.input(has_phase, 0.0)),
         model_({.coil = CoilModel::kPowerLaw,
@@ -45,20 +48,27 @@ class SealedBox {
     limits_[model_.at(Slot::kTuning)] = {std::log(0.5 * kShut_hz), std::log(2.0 * kShut_hz)};
     limits_[model_.at(Slot::kLeak)] = {std::log(0.2 / scale_), std::log(1e4 / scale_)};
     limits_[model_.at(Slot::kAbsorption)] = {std::log(0.5 * scale_), std::log(1e4 * scale_)};
+    double qms = kQms;
+    double stiffer = kStiffer;
+    if (free != nullptr) {
+      qms = free->qms.value;
+      stiffer = std::max(std::pow(hump.frequency_hz / free->fs_hz.value, 2) - 1.0, 0.1);
+    }
     start_.assign(model_.size(), 0.0);
     const auto begin = [&](Slot slot, double value) { start_[model_.at(slot)] = std::log(value); };
     begin(Slot::kRe, least_ohm);
-    begin(Slot::kFs, hump.frequency_hz / std::sqrt(1.0 + kStiffer));
-    begin(Slot::kQms, kQms);
+    begin(Slot::kFs, hump.frequency_hz / std::sqrt(1.0 + stiffer));
+    begin(Slot::kQms, qms);
     begin(Slot::kRes, std::max(hump.magnitude_ohm - least_ohm, 1.0));
-    begin(Slot::kAlpha, kStiffer);
+    begin(Slot::kAlpha, stiffer);
     begin(Slot::kTuning, kShut_hz);
     begin(Slot::kAbsorption, scale_ / kAir);
     begin(Slot::kCoil, 3.0);
     start_[model_.at(Slot::kCoil) + 1] = 0.7;
     start_[model_.at(Slot::kCreep)] = kCreep;
-    common_ = {{model_.at(Slot::kQms), std::log(kQms), kQmsDeviation},
-               {model_.at(Slot::kAlpha), std::log(kStiffer), kStifferDeviation},
+    common_ = {{model_.at(Slot::kQms), std::log(qms), free ? kSameQmsDeviation : kQmsDeviation},
+               {model_.at(Slot::kAlpha), std::log(stiffer),
+                free ? kSameStifferDeviation : kStifferDeviation},
                {model_.at(Slot::kTuning), std::log(kShut_hz), 0.01, false, true},
                {model_.at(Slot::kCreep), kCreep, kCreepDeviation},
                {model_.at(Slot::kAbsorption), kAir / scale_, kAirDeviation / scale_, true}};
@@ -97,7 +107,7 @@ class SealedBox {
 
 }  // namespace
 
-std::optional<Tightness> tightness_of(const Response& z, bool crossed) {
+std::optional<Tightness> tightness_of(const Response& z, const DriverFit* free, bool crossed) {
   constexpr double kHighest_hz = 400.0;
   std::optional<ImpedancePeak> hump;
   for (const ImpedancePeak& p : impedance_peaks(z, 0.12))
@@ -106,7 +116,7 @@ std::optional<Tightness> tightness_of(const Response& z, bool crossed) {
   const auto least = impedance_minimum(z, 1.3 * hump->frequency_hz, 8.0 * hump->frequency_hz);
   const auto points = fit_points(z, 0.0, 2.5 * hump->frequency_hz);
   if (!least || !points) return std::nullopt;
-  const SealedBox box(*points, z.has_phase(), *hump, least->magnitude_ohm, crossed);
+  const SealedBox box(*points, z.has_phase(), *hump, least->magnitude_ohm, free, crossed);
   const CurveFit tight = box.fitted(false);
   const CurveFit leaky = box.fitted(true);
   return Tightness{.leak_q = box.leak_q(leaky),

@@ -3,6 +3,7 @@
 #include <optional>
 #include <string>
 
+#include "acoustics/impedance/fit/driver_fit.h"
 #include "acoustics/spectrum/response.h"
 
 namespace lalometer {
@@ -22,8 +23,11 @@ struct Tightness {
   [[nodiscard]] double ratio() const;
   [[nodiscard]] std::string said() const;
 };
+/// @param free     the driver as it is without the box, where that was taken: then its own losses
+///                 and how much stiffer the box makes it are known
 /// @param crossed  the drawing has a crossover, which is fitted along.
 /// Nothing where the curve has no hump below 400 Hz, or does not reach to a half of it.
-[[nodiscard]] std::optional<Tightness> tightness_of(const Response& impedance, bool crossed);
+[[nodiscard]] std::optional<Tightness> tightness_of(const Response& impedance,
+                                                    const DriverFit* free, bool crossed);
 
 }  // namespace lalometer
