@@ -29,8 +29,9 @@ struct CaseDriver {
 };
 struct CasePort {
   std::string id;
-  std::optional<PortGeometry> geometry;  ///< where both its width and its length are told
-  double radius_m = 0.0;                 ///< of a circle of one's area; 0: not told
+  std::optional<PortGeometry> geometry =
+      std::nullopt;       ///< where both its width and its length are told
+  double radius_m = 0.0;  ///< of a circle of one's area; 0: not told
   int count = 1;
   bool front = false;
 };

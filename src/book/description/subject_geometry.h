@@ -34,8 +34,9 @@ struct SubjectDriver {
 struct SubjectPort {
   std::string id;
   std::string panel;
-  std::optional<PortGeometry> geometry;  ///< where both its width and its length are told
-  double radius_m = 0.0;                 ///< of a circle of one's area; 0 where nothing tells it
+  std::optional<PortGeometry> geometry =
+      std::nullopt;       ///< where both its width and its length are told
+  double radius_m = 0.0;  ///< of a circle of one's area; 0 where nothing tells it
   int count = 1;
   double x_m = 0.0;
   double y_m = 0.0;

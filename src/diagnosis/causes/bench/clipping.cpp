@@ -1,4 +1,4 @@
-#include "diagnosis/codes.h"
+#include "diagnosis/causes/bench/codes.h"
 #include "diagnosis/registry.h"
 
 /// An input or an amplifier that is driven too far.

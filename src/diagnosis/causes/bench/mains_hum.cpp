@@ -1,6 +1,6 @@
 #include <fmt/format.h>
 
-#include "diagnosis/codes.h"
+#include "diagnosis/causes/bench/codes.h"
 #include "diagnosis/registry.h"
 #include "diagnosis/view/mains.h"
 

@@ -1,4 +1,4 @@
-#include "diagnosis/codes.h"
+#include "diagnosis/causes/bench/codes.h"
 
 #include <fmt/format.h>
 
