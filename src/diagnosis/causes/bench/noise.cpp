@@ -25,7 +25,11 @@ double rough_db(const CaseView& v, const CaseTake& t) {
     if (const auto each = scatter_db(rows, f, 2.0 * f)) octaves.push_back(*each);
   if (octaves.size() < 3) return 0.0;
   std::sort(octaves.begin(), octaves.end());
-  return octaves[1];
+  // What bends smoothly does so from row to row by the square of their distance.
+  constexpr double kEnough = 20.0;  // rows an octave
+  const double an_octave =
+      static_cast<double>(t.curve.size()) / std::log2(t.curve.axis().back() / t.curve.axis()[0]);
+  return octaves[1] * std::pow(std::min(an_octave / kEnough, 1.0), 2);
 }
 
 /// Put back and taken again a loudspeaker comes out within 0.3 dB or so (common practice).

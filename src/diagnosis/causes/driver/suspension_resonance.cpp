@@ -84,8 +84,14 @@ std::vector<Claim> of_sound(const CaseView& v) {
                                  : "nothing in the driver's free-air impedance",
             ToldBy::kFreeAir);
     else if (f.wiggle_box && *f.wiggle_box > 0.4 && !f.at_mode)
-      c.saw(at_a_pipe(v, f.at_hz) ? 1.5 : 5.0,
-            "the impedance has a loop there, where no wave of the box lies", ToldBy::kInBox);
+      // Whose inner sizes nobody told, its waves may lie anywhere.
+      c.saw(at_a_pipe(v, f.at_hz)       ? 1.5
+            : v.material->subject.inner ? 5.0
+                                        : 1.2,
+            v.material->subject.inner
+                ? "the impedance has a loop there, where no wave of the box lies"
+                : "the impedance has a loop there",
+            ToldBy::kInBox);
     else if (f.wiggle_box && *f.wiggle_box < 0.3)
       c.saw(0.4, "the impedance in the box has no loop there", ToldBy::kInBox);
     if (f.by_loop_db && *f.wiggle_free > 0.4)

@@ -391,8 +391,15 @@ void find_beside_comb(CaseView& v) {
   find_features(v);
   find_sharp(v);
   // Where the copy is softer than where it was told from, taking it out makes what was not there.
+  // Nor can it be taken out where the rows lie farther apart than half a tooth.
+  const FrequencyAxis& rows = v.axis_take->curve.axis();
+  const auto between_rows = [&](double hz) {
+    const std::size_t i = rows.bracket(hz);
+    return rows[i + 1] - rows[i];
+  };
   std::erase_if(v.features, [&](const SeenFeature& f) {
-    return !f.sharp && shared_by(f.feature, v.outstanding_db, {with_it}) < kWasThere;
+    return between_rows(f.at_hz) > 0.5 * v.comb_hz ||
+           (!f.sharp && shared_by(f.feature, v.outstanding_db, {with_it}) < kWasThere);
   });
   mark_left_teeth(v);
   v.features.insert(v.features.begin(), std::make_move_iterator(comb.begin()),
