@@ -46,7 +46,7 @@ std::vector<Claim> claims(const CaseView& v) {
     const auto at = v.axis->bracket(std::min(1.2 * expected, 0.95 * to_hz));
     const double less = side[at] - v.level_db[at];
     if (!(less < -5.0)) continue;
-    Claim c(0.42);
+    Claim c(0.62);
     // How much of what it plays lies above where it is down at 45 degrees, to where an upper driver
     // takes over or 10 kHz.
     const double at_45 = expected * sine / std::sqrt(0.5);

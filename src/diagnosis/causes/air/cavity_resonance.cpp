@@ -25,7 +25,7 @@ std::vector<Claim> claims(const CaseView& v) {
     const SeenFeature& f = v.features[i];
     const double off = std::max({0.0, std::log(f.at_hz / quarter), std::log(lowest / f.at_hz)});
     if (off > 0.3) continue;
-    Claim c(0.8);
+    Claim c(1.2);
     c.feature = i;
     c.saw(off < 0.15 ? 4.0 : 1.5,
           fmt::format("the wings are {:.0f} mm deep: a quarter wave from {} to {}", 1e3 * s.wing_m,

@@ -21,7 +21,7 @@ std::vector<Claim> claims(const CaseView& v) {
   for (std::size_t i = 0; i < v.features.size(); ++i) {
     const SeenFeature& f = v.features[i];
     if (!f.from_edges || f.at_hz < 300.0) continue;
-    Claim c(0.3);
+    Claim c(0.4);
     c.feature = i;
     if (*f.from_edges > 0.45)
       c.saw(6.0, fmt::format("the edges as {} sees them foretell {:+.1f} dB there", f.leads,

@@ -24,7 +24,8 @@ std::vector<Claim> claims(const CaseView& v) {
   const double share = v.axis_take->distance_m / size;
   if (share > 2.2) return {};
   Claim c(0.3);
-  c.saw(share < 1.5 ? 12.0 : 2.0,
+  // From one and a half times on the parts add up as far away, but for their highest frequencies.
+  c.saw(std::clamp(std::pow(1.72 / share, 12.0), 0.1, 12.0),
         fmt::format("{} m from a loudspeaker whose parts spread over {:.0f} mm",
                     three_digits(v.axis_take->distance_m), 1e3 * size),
         ToldBy::kAxis);

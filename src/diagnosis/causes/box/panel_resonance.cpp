@@ -75,7 +75,7 @@ std::vector<Claim> of_sound(const CaseView& v) {
     const SeenFeature& f = v.features[i];
     if (f.at_hz < std::max(80.0, 1.3 * v.valid.low_hz) || f.at_hz > 1500.0) continue;
     if (!f.sharp && f.q < 9.0) continue;
-    Claim c(0.2);
+    Claim c(0.25);
     c.feature = i;
     c.saw(std::clamp(std::pow(f.q / 16.0, 2.0), 0.3, 5.0), fmt::format("its Q is {:.0f}", f.q),
           ToldBy::kAxis);
@@ -152,7 +152,7 @@ std::vector<Claim> claims(const CaseView& v) {
     const SeenWiggle& w = v.wiggles[i];
     const double f = w.wiggle.frequency_hz.value;
     if (f < 90.0 || f > 1500.0) continue;
-    Claim c(0.12);
+    Claim c(0.15);
     c.wiggle = i;
     if (w.in_free_air)
       c.saw(*w.in_free_air ? 0.05 : 3.0,

@@ -45,7 +45,7 @@ std::vector<Claim> by_axis(const CaseView& v) {
   const double tuning = v.box->fb_hz.value;
   const SeenFeature* f = hole_on_axis(v, tuning);
   if (f == nullptr) return {};
-  Claim c(0.4);
+  Claim c(0.7);
   c.feature = static_cast<std::size_t>(f - v.features.data());
   const double share = f->at_hz / tuning;
   c.saw(too_near(share),
@@ -77,7 +77,7 @@ std::vector<Claim> claims(const CaseView& v) {
   const bool fitted = v.box && v.box->notch_hz && !by_flows;
   constexpr double kOutOfTheWay = 0.3;  // of the tuning
   if (!hole && !fitted && !(by_flows && *flow->own_share > kOutOfTheWay)) return by_axis(v);
-  Claim c(0.4);
+  Claim c(0.7);
   c.at_hz = hole     ? flow->hole_hz
             : fitted ? v.box->notch_hz->value
                      : *flow->own_share * flow->tuning_hz;

@@ -44,7 +44,7 @@ std::vector<Claim> claims(const CaseView& v) {
     if (count < 1.0) continue;
     const double jump = sum / count;
     const double ka = v.ka(x.low, x.frequency_hz);
-    Claim c(0.3);
+    Claim c(0.4);
     c.at_hz = x.frequency_hz;
     c.low_hz = x.frequency_hz / 1.6;
     c.high_hz = x.frequency_hz * 2.0;

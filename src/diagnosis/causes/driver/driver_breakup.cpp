@@ -139,7 +139,7 @@ std::vector<Claim> claims(const CaseView& v) {
     const SeenWiggle& w = v.wiggles[i];
     const double at_hz = w.wiggle.frequency_hz.value;
     if (at_hz < 900.0) continue;
-    Claim c(0.2);
+    Claim c(0.16);
     c.wiggle = i;
     const double ka = v.loop_ka(w);
     c.saw(std::clamp(std::pow(ka / 1.7, 6.0), 0.05, 1.5),

@@ -32,9 +32,20 @@ double mean_db(const CaseView& v, const std::vector<double>& level, double low, 
   return count > 0.0 ? sum / count : std::numeric_limits<double>::quiet_NaN();
 }
 
+/// Whether something of its own is louder between two frequencies: a resonance is no run from which
+/// a hole is missing.
+bool lifted(const CaseView& v, double low, double high) {
+  constexpr double kPlain_db = 2.0;
+  return std::any_of(v.features.begin(), v.features.end(), [&](const SeenFeature& f) {
+    return f.feature.height_db > kPlain_db && f.at_hz > 0.9 * low && f.at_hz < 1.1 * high;
+  });
+}
+
 std::optional<Depth> depth_of(const CaseView& v, const std::vector<double>& level, double f) {
-  const double below = mean_db(v, level, 0.3 * f, 0.55 * f);
-  const double above = mean_db(v, level, 1.8 * f, 3.3 * f);
+  double below = mean_db(v, level, 0.3 * f, 0.55 * f);
+  double above = mean_db(v, level, 1.8 * f, 3.3 * f);
+  if (lifted(v, 0.3 * f, 0.55 * f)) below = std::min(below, above);
+  if (lifted(v, 1.8 * f, 3.3 * f)) above = std::min(below, above);
   Depth lowest{f, std::numeric_limits<double>::infinity()};
   for (std::size_t i = 0; i < level.size(); ++i) {
     const double at = (*v.axis)[i];
