@@ -248,7 +248,7 @@ def panel_resonance(rng):
         one.wall = (hz, q, 0.01 * k) if k else ()
         return one
 
-    return stronger_until(made, rng.uniform(1.5, 3.0), np.linspace(0.1, 6, 60), (hz * 0.9, hz * 1.1)), wide_open(rng)
+    return stronger_until(made, rng.uniform(1.5, 3.0), np.geomspace(0.1, 40, 90), (hz * 0.9, hz * 1.1)), wide_open(rng)
 
 
 def box_leak(rng):
