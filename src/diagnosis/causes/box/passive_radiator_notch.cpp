@@ -45,7 +45,7 @@ std::vector<Claim> by_axis(const CaseView& v) {
   const double tuning = v.box->fb_hz.value;
   const SeenFeature* f = hole_on_axis(v, tuning);
   if (f == nullptr) return {};
-  Claim c(0.7);
+  Claim c(0.4);
   c.feature = static_cast<std::size_t>(f - v.features.data());
   const double share = f->at_hz / tuning;
   c.saw(too_near(share),
