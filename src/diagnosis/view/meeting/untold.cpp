@@ -164,11 +164,11 @@ double misfit_db(const std::vector<Side>& sides, double crossover_hz, double top
 
 std::optional<double> by_angles_hz(const CaseMaterial& m, const CaseDriver& low,
                                    const CaseDriver& high, const Reach& reach) {
-  if (!high.high) return std::nullopt;  // neither beams where they meet
-  const std::vector<Side> sides = sides_of(m, low, high);
-  if (sides.empty()) return std::nullopt;
   constexpr double kTold_db = 0.3;
   constexpr double kPrior_db = 0.3;  // an octave off what is usual
+  std::optional<double> found;
+  // Where a midrange takes over from a woofer neither beams.
+  const std::vector<Side> sides = high.high ? sides_of(m, low, high) : std::vector<Side>();
   const double top = std::min(12000.0, 3.0 * reach.high_hz);
   double best = std::numeric_limits<double>::infinity();
   double worst = 0.0;
@@ -182,7 +182,8 @@ std::optional<double> by_angles_hz(const CaseMaterial& m, const CaseDriver& low,
       at = f;
     }
   }
-  return worst - best > kTold_db ? std::optional(at) : std::nullopt;
+  if (!sides.empty() && worst - best > kTold_db) found = at;
+  return found;
 }
 
 }  // namespace
