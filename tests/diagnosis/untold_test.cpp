@@ -141,7 +141,9 @@ TEST(UntoldTest, ThePortsOwnNearFieldTellsItsPipeBetterAndTheConesWaveIsNotTaken
   };
   m.takes.push_back(near("port", 10.0, 1.1 * by_tuning));
   m.takes.push_back(near("cone", 13.0, 1.1 * by_tuning));
+  EXPECT_FALSE(pipe_by_near_field(view_of(with_port(130.0)), m.subject.ports[0]));
   EXPECT_NEAR(*pipe_hz(view_of(m), m.subject.ports[0]), 1.1 * by_tuning, 0.02 * by_tuning);
+  EXPECT_TRUE(pipe_by_near_field(view_of(m), m.subject.ports[0]));
 }
 
 TEST(UntoldTest, WithNeitherVolumeNorNearFieldNoPipeIsTold) {

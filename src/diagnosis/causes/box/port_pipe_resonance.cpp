@@ -131,11 +131,15 @@ std::vector<Claim> claims(const CaseView& v) {
     c.shape = FindingShape::kPeak;
     c.feature = feature_at(v, pipe);
     const SeenFeature* there = c.feature ? &v.features[*c.feature] : nullptr;
-    if (!p.geometry)
+    if (!p.geometry) {
+      const bool by_near = pipe_by_near_field(v, p);
       c.saw(0.8,
-            fmt::format("its length is not told: by tuning or near field it rings near {}",
+            fmt::format("its length is not told: {} {}",
+                        by_near ? "its near field stands out at"
+                                : "tuning, volume and width put its pipe at",
                         frequency_text(pipe)),
-            ToldBy::kNear);
+            by_near ? ToldBy::kNear : ToldBy::kInBox);
+    }
     const auto near = near_of(v, p, pipe);
     if (near) saw_near(c, p, *near, there);
     bool any = near.has_value();

@@ -84,6 +84,11 @@ std::optional<double> pipe_hz(const CaseView& v, const CasePort& port) {
   return near ? near : tuned;
 }
 
+bool pipe_by_near_field(const CaseView& v, const CasePort& port) {
+  return !port.geometry && v.material->subject.ports.size() == 1 &&
+         by_near_field_hz(v, port, by_tuning_hz(v, port)).has_value();
+}
+
 std::vector<double> heard_pipes_hz(const CaseView& v) {
   constexpr double kHeard_db = 2.0;
   constexpr double kAbout = 0.12;  // of the drawing's pipe

@@ -16,6 +16,9 @@ namespace lalometer {
 /// near field stands out while the cone's does not (within a third of that); else nothing.
 [[nodiscard]] std::optional<double> pipe_hz(const CaseView& view, const CasePort& port);
 
+/// Whether it is the near field that tells it there.
+[[nodiscard]] bool pipe_by_near_field(const CaseView& view, const CasePort& port);
+
 /// Where the reference curve has a port's pipe by 2 dB and more, within 12 % of pipe_hz().
 [[nodiscard]] std::vector<double> heard_pipes_hz(const CaseView& view);
 /// Twice or three times as high as one that is heard: its next resonances.
